@@ -1,0 +1,1 @@
+"""Sound: 24-bit samples, self-describing WAV files, levels and waveforms."""

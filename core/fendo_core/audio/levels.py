@@ -1,0 +1,86 @@
+"""Levels of a voice by numbers: peaks, loudness, clipping, and the waveform that people see."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from pyebur128 import MeasurementMode, R128State, get_loudness_global, get_true_peak
+
+from fendo_core.timebase import SAMPLE_RATE, Span
+
+OVERVIEW_BLOCK = 480
+"""Samples in one column of a stored waveform (10 ms)."""
+
+
+def decibels(amplitude: float, floor: float = -120.0) -> float:
+    """Amplitude (1.0 = full scale) in dBFS, never below `floor`."""
+    return max(floor, 20.0 * math.log10(amplitude)) if amplitude > 0 else floor
+
+
+@dataclass(frozen=True, slots=True)
+class Levels:
+    """`peak` in dBFS, `true_peak` in dBTP (ITU-R BS.1770-5 annex 2), `loudness` integrated in LUFS as mono
+    (EBU R 128; None when it is too short or too quiet for the gate), `clipped` stretches of the sound."""
+
+    peak: float
+    true_peak: float
+    loudness: float | None
+    clipped: tuple[Span, ...]
+
+
+def measure(samples: NDArray[np.float32]) -> Levels:
+    """Levels of mono samples, shape (n,), floats with full scale 1.0 at 48 kHz."""
+    if not len(samples):
+        return Levels(-120.0, -120.0, None, ())
+    state = R128State(1, SAMPLE_RATE, MeasurementMode.MODE_I | MeasurementMode.MODE_TRUE_PEAK)
+    state.add_frames(np.ascontiguousarray(samples, dtype=np.float32), len(samples))
+    loudness = float(get_loudness_global(state))
+    return Levels(
+        peak=decibels(float(np.max(np.abs(samples)))),
+        true_peak=decibels(float(get_true_peak(state, 0))),
+        loudness=loudness if math.isfinite(loudness) and loudness > -70.0 else None,
+        clipped=clipped_spans(samples),
+    )
+
+
+def clipped_spans(samples: NDArray[np.float32], run: int = 3, ceiling: float = 0.9999) -> tuple[Span, ...]:
+    """Flat tops: stretches of at least `run` neighbouring samples at or above `ceiling` on one side of zero.
+
+    One full-scale sample is no proof of clipping, three level ones in a row are. Stretches closer than 10 ms count as one.
+    """
+    spans: list[Span] = []
+    for side in (samples, -samples):
+        at_top = np.concatenate(([False], side >= ceiling, [False]))
+        edges = np.flatnonzero(at_top[1:] != at_top[:-1])
+        spans += [Span(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= run]
+    joined: list[Span] = []
+    for span in sorted(spans):
+        if joined and span.start - joined[-1].end < SAMPLE_RATE // 100:
+            joined[-1] = Span(joined[-1].start, max(joined[-1].end, span.end))
+        else:
+            joined.append(span)
+    return tuple(joined)
+
+
+def overview(samples: NDArray[np.float32], block: int = OVERVIEW_BLOCK) -> NDArray[np.uint8]:
+    """The waveform as people see it: shape (columns, 2), peak and average (RMS) of each block.
+
+    Values are 0..255 over -60..0 dBFS: level is drawn on a scale of loudness, so that a quiet voice is still clear.
+    The last block may be short.
+    """
+    if not len(samples):
+        return np.zeros((0, 2), dtype=np.uint8)
+    columns = -(-len(samples) // block)
+    padded = np.zeros(columns * block, dtype=np.float32)
+    padded[: len(samples)] = samples
+    rows = padded.reshape(columns, block)
+    amplitudes = np.stack([np.max(np.abs(rows), axis=1), np.sqrt(np.mean(rows**2, axis=1))], axis=1)
+    level = 20.0 * np.log10(np.maximum(amplitudes, 1e-6))
+    columns_255: NDArray[np.uint8] = np.clip(np.rint((level + 60.0) * (255.0 / 60.0)), 0, 255).astype(np.uint8)
+    return columns_255
+
+
+def gain(decibel: float) -> float:
+    """A change of `decibel` dB as a factor."""
+    return float(10.0 ** (decibel / 20.0))

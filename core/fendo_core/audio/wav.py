@@ -1,0 +1,179 @@
+"""A recording's WAV file: mono 48 kHz 24-bit with a header that tells on its own what it is.
+
+Layout: RIFF/WAVE with `fmt `, `bext` (EBU Tech 3285, version 2), `iXML` padded to a fixed size, then `data`. The header
+has one size whatever it says, so that it can be written before the first sample and corrected in place when the length
+is known; a file that was cut off is readable up to its last whole sample.
+"""
+
+import struct
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from xml.sax.saxutils import escape
+
+from defusedxml.ElementTree import fromstring
+
+from fendo_core.audio.pcm import BYTES_A_SAMPLE
+from fendo_core.timebase import SAMPLE_RATE
+
+BEXT_BYTES = 602
+IXML_BYTES = 8192
+HEADER_BYTES = 12 + (8 + 16) + (8 + BEXT_BYTES) + (8 + IXML_BYTES) + 8
+LARGEST_SAMPLES = (0xFFFF_FFFF - HEADER_BYTES) // BYTES_A_SAMPLE
+"""A RIFF size is 32 bits: about 8 hours 16 minutes."""
+
+
+@dataclass(frozen=True, slots=True)
+class Tags:
+    """What a recording says of itself.
+
+    `time_reference` is the sample since midnight of the first sample of the file (EBU Tech 3285); `origination` is
+    local date and time, `YYYY-MM-DD HH:MM:SS`. `notes` are further iXML elements of Fendo's own block.
+    """
+
+    production: str
+    folder: str
+    line: str
+    take: int
+    reader: str
+    words: str
+    time_reference: int
+    origination: str
+    timecode_rate: str = "25/1"
+    drop: bool = False
+    notes: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Described:
+    """A header read back: the tags, samples in the data chunk, and where its bytes begin."""
+
+    tags: Tags
+    samples: int
+    data_offset: int
+
+
+def _fixed(text: str, size: int) -> bytes:
+    """ASCII text in `size` bytes, zero filled; what ASCII lacks becomes `?` (the iXML keeps it whole)."""
+    return text.encode("ascii", "replace")[:size].ljust(size, b"\0")
+
+
+def _bext(tags: Tags) -> bytes:
+    date, _, clock = tags.origination.partition(" ")
+    low, high = tags.time_reference & 0xFFFF_FFFF, tags.time_reference >> 32
+    unset = 0x7FFF  # loudness fields not used (EBU Tech 3285 v2)
+    fixed = (
+        _fixed(f"{tags.production}, line {tags.line}, take {tags.take}: {tags.words}", 256)
+        + _fixed(tags.reader, 32)
+        + _fixed(f"FENDO {tags.line} {tags.take}", 32)
+        + _fixed(date, 10)
+        + _fixed(clock, 8)
+        + struct.pack("<IIH", low, high, 2)
+        + bytes(64)
+        + struct.pack("<5h", *([unset] * 5))
+    )
+    return fixed.ljust(BEXT_BYTES, b"\0")
+
+
+def _ixml(tags: Tags) -> bytes:
+    def el(name: str, text: str) -> str:
+        kept = "".join(c for c in text if c in "\t\n" or ord(c) >= 32)
+        return f"<{name}>{escape(kept)}</{name}>"
+
+    def body(words: str) -> bytes:
+        low, high = tags.time_reference & 0xFFFF_FFFF, tags.time_reference >> 32
+        own = "".join(el(name, text) for name, text in tags.notes.items())
+        text = (
+            '<?xml version="1.0" encoding="UTF-8"?><BWFXML><IXML_VERSION>2.10</IXML_VERSION>'
+            + el("PROJECT", tags.production)
+            + el("SCENE", tags.line)
+            + el("TAKE", str(tags.take))
+            + el("TAPE", tags.folder)
+            + el("NOTE", words)
+            + "<SPEED>"
+            + el("TIMECODE_RATE", tags.timecode_rate)
+            + el("TIMECODE_FLAG", "DF" if tags.drop else "NDF")
+            + el("FILE_SAMPLE_RATE", str(SAMPLE_RATE))
+            + el("AUDIO_BIT_DEPTH", "24")
+            + el("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI", str(high))
+            + el("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO", str(low))
+            + el("TIMESTAMP_SAMPLE_RATE", str(SAMPLE_RATE))
+            + "</SPEED>"
+            + "<USER>"
+            + el("READER", tags.reader)
+            + own
+            + "</USER></BWFXML>"
+        )
+        return text.encode()
+
+    words = tags.words
+    packed = body(words)
+    while len(packed) > IXML_BYTES and words:
+        words = words[: len(words) * 3 // 4]
+        packed = body(words + "…")
+    if len(packed) > IXML_BYTES:
+        raise ValueError(f"the header's texts need {len(packed)} bytes, {IXML_BYTES} are there: shorten the names")
+    return packed.ljust(IXML_BYTES, b" ")
+
+
+def header(tags: Tags, samples: int) -> bytes:
+    """The `HEADER_BYTES` bytes that stand before `samples` packed 24-bit samples.
+
+    Raises:
+        ValueError: when the sound is too long for a RIFF file, or the names too long for the header.
+    """
+    if not 0 <= samples <= LARGEST_SAMPLES:
+        raise ValueError(f"a WAV file holds at most {LARGEST_SAMPLES} samples, not {samples}")
+    size = samples * BYTES_A_SAMPLE
+    packed = (
+        b"RIFF"
+        + struct.pack("<I", HEADER_BYTES - 8 + size + (size & 1))
+        + b"WAVE"
+        + struct.pack("<4sIHHIIHH", b"fmt ", 16, 1, 1, SAMPLE_RATE, SAMPLE_RATE * BYTES_A_SAMPLE, BYTES_A_SAMPLE, 24)
+        + struct.pack("<4sI", b"bext", BEXT_BYTES)
+        + _bext(tags)
+        + struct.pack("<4sI", b"iXML", IXML_BYTES)
+        + _ixml(tags)
+        + struct.pack("<4sI", b"data", size)
+    )
+    assert len(packed) == HEADER_BYTES
+    return packed
+
+
+def describe(start_of_file: bytes) -> Described:
+    """Read back a header that `header` wrote (from the first `HEADER_BYTES` bytes of the file).
+
+    Raises:
+        ValueError: when it is no such file.
+    """
+    if start_of_file[:4] != b"RIFF" or start_of_file[8:12] != b"WAVE":
+        raise ValueError("this is no WAV file")
+    at, chunks = 12, {}
+    while at + 8 <= len(start_of_file):
+        name, size = struct.unpack_from("<4sI", start_of_file, at)
+        chunks[name] = (at + 8, size)
+        if name == b"data":
+            break
+        at += 8 + size + (size & 1)
+    if not {b"bext", b"iXML", b"data"} <= set(chunks):
+        raise ValueError("this WAV file has no header of a Fendo recording")
+    at, size = chunks[b"iXML"]
+    root = fromstring(start_of_file[at : at + size].rstrip(b" \0").decode())
+    speed, user = root.find("SPEED"), root.find("USER")
+    if speed is None or user is None:
+        raise ValueError("this WAV file's iXML says nothing of a Fendo recording")
+    bext = start_of_file[chunks[b"bext"][0] :]
+    low, high = struct.unpack_from("<II", bext, 338)
+    tags = Tags(
+        production=root.findtext("PROJECT", ""),
+        folder=root.findtext("TAPE", ""),
+        line=root.findtext("SCENE", ""),
+        take=int(root.findtext("TAKE", "0")),
+        reader=user.findtext("READER", ""),
+        words=root.findtext("NOTE", ""),
+        time_reference=low | high << 32,
+        origination=f"{bext[320:330].decode('ascii')} {bext[330:338].decode('ascii')}",
+        timecode_rate=speed.findtext("TIMECODE_RATE", "25/1"),
+        drop=speed.findtext("TIMECODE_FLAG") == "DF",
+        notes={element.tag: element.text or "" for element in user if element.tag != "READER"},
+    )
+    return Described(tags, chunks[b"data"][1] // BYTES_A_SAMPLE, chunks[b"data"][0])

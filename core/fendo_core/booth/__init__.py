@@ -1,0 +1,1 @@
+"""Recording: what a take is called, where its samples lie in the programme, and what its level should be."""

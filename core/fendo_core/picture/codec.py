@@ -1,0 +1,151 @@
+"""The two named codecs programs, ffprobe and ffmpeg, run with fixed argument lists and hard limits.
+
+Every file from outside is hostile: the demuxer is forced after sniffing, only local files are opened, and memory,
+processor time, file size and wall-clock time are bounded.
+"""
+
+import json
+import shutil
+import subprocess
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+_MEMORY = 4 << 30
+_SAFE = ["-nostdin", "-hide_banner", "-loglevel", "error"]
+_INPUT = ["-protocol_whitelist", "file", "-format_whitelist", "mov,matroska,wav,flac,mp3,avi,mpegts,mpeg,flv,asf"]
+
+DEMUXERS = {
+    "mov": "mov",
+    "matroska": "matroska",
+    "avi": "avi",
+    "mpegts": "mpegts",
+    "mpeg": "mpeg",
+    "flv": "flv",
+    "asf": "asf",
+}
+"""Kinds of film that are read: what the sniffer calls them, and ffmpeg's demuxer for it."""
+
+
+class CodecFailed(RuntimeError):
+    """ffmpeg or ffprobe ended badly; the message is its last words, for the log."""
+
+
+class Cancelled(Exception):
+    """The caller asked to stop; nothing unfinished is left."""
+
+
+def _limited(program: str, cpu_seconds: int) -> list[str]:
+    path = shutil.which(program)
+    if not path:
+        raise CodecFailed(f"{program} is not installed")
+    limits = [f"--as={_MEMORY}", f"--cpu={cpu_seconds}", f"--fsize={256 << 30}", "--core=0", "--nofile=256"]
+    return ["prlimit", *limits, "--", path]
+
+
+def probe(path: Path, kind: str, seconds: int = 20) -> dict[str, Any]:
+    """ffprobe's streams and format of a sniffed file, as its JSON says.
+
+    Raises:
+        CodecFailed: when it can't be read within `seconds`.
+    """
+    command = [*_limited("ffprobe", seconds), "-hide_banner", "-loglevel", "error", *_INPUT, "-max_pixels", "40000000"]
+    command += ["-f", DEMUXERS[kind], "-show_streams", "-show_format", "-of", "json", f"file:{path}"]
+    try:
+        done = subprocess.run(command, capture_output=True, timeout=seconds, check=False, stdin=subprocess.DEVNULL)
+    except subprocess.TimeoutExpired as error:
+        raise CodecFailed("ffprobe took too long") from error
+    if done.returncode:
+        raise CodecFailed(done.stderr.decode(errors="replace")[-400:] or f"ffprobe ended with {done.returncode}")
+    found: dict[str, Any] = json.loads(done.stdout)
+    return found
+
+
+def input_of(path: Path, kind: str) -> list[str]:
+    """The arguments that name an outside file as ffmpeg's input."""
+    return [*_INPUT, "-max_pixels", "40000000", "-f", DEMUXERS[kind], "-i", f"file:{path}"]
+
+
+def transcode(
+    arguments: list[str],
+    target: Path,
+    length_us: int,
+    progress: Callable[[float], None],
+    seconds: int,
+    feed: Iterator[bytes] | None = None,
+) -> None:
+    """Run ffmpeg into `target`; `progress` hears 0..1 and may raise `Cancelled`.
+
+    Args:
+        arguments: inputs and options; the target is added.
+        length_us: expected length in microseconds, for the progress.
+        seconds: wall-clock and processor limit.
+        feed: what goes to ffmpeg's standard input, piece by piece.
+
+    Raises:
+        CodecFailed: when it ended badly or too late. The target is gone then.
+        Cancelled: from `progress`. The target is gone then.
+    """
+    command = [*_limited("ffmpeg", seconds * 2), *(_SAFE[1:] if feed else _SAFE), "-y", "-progress", "pipe:1"]
+    command += [*arguments, f"file:{target}"]
+    stdin = subprocess.PIPE if feed else subprocess.DEVNULL
+    process = subprocess.Popen(command, stdin=stdin, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+    assert process.stdout and process.stderr
+    limit = threading.Timer(seconds, process.kill)
+    limit.start()
+    errors, last_words = process.stderr, list[bytes]()
+    listener = threading.Thread(target=lambda: last_words.append(errors.read()[-400:]), daemon=True)
+    listener.start()
+    if feed:
+        threading.Thread(target=_pour, args=(feed, process), daemon=True).start()
+    try:
+        for row in process.stdout:
+            if row.startswith(b"out_time_us=") and row[12:].strip().lstrip(b"-").isdigit():
+                progress(min(1.0, max(0.0, int(row[12:]) / max(1, length_us))))
+        code = process.wait()
+        listener.join()
+        if code:
+            raise CodecFailed(b"".join(last_words).decode(errors="replace") or f"ffmpeg ended with {code}")
+    except BaseException:
+        process.kill()
+        process.wait()
+        target.unlink(missing_ok=True)
+        raise
+    finally:
+        limit.cancel()
+
+
+def _pour(feed: Iterator[bytes], process: "subprocess.Popen[bytes]") -> None:
+    assert process.stdin
+    try:
+        for piece in feed:
+            process.stdin.write(piece)
+        process.stdin.close()
+    except (BrokenPipeError, ValueError):
+        return
+
+
+def read_raw(arguments: list[str], piece: int, seconds: int) -> Iterator[bytes]:
+    """Run ffmpeg to its standard output and give that in pieces of `piece` bytes (the last may be short).
+
+    Raises:
+        CodecFailed: when it ended badly.
+    """
+    command = [*_limited("ffmpeg", seconds), *_SAFE, *arguments, "pipe:1"]
+    with subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
+        assert process.stdout and process.stderr
+        errors, last_words = process.stderr, list[bytes]()
+        listener = threading.Thread(target=lambda: last_words.append(errors.read()[-400:]), daemon=True)
+        listener.start()
+        limit = threading.Timer(seconds, process.kill)
+        limit.start()
+        try:
+            while data := process.stdout.read(piece):
+                yield data
+            if process.wait():
+                listener.join()
+                raise CodecFailed(b"".join(last_words).decode(errors="replace"))
+        finally:
+            limit.cancel()
+            process.kill()

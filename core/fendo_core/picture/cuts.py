@@ -1,0 +1,49 @@
+"""Where one shot ends and the next begins, found in tiny grey frames."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fendo_core.timebase import FrameRate, Span
+
+WIDTH, HEIGHT = 64, 36
+
+
+def find_cuts(frames: NDArray[np.uint8], shortest: int = 8) -> list[int]:
+    """Frame numbers at which a new shot begins, without 0.
+
+    A hard cut is a difference, in place and in the histogram, that stands far above its neighbourhood. A flash is none:
+    after it the picture is again what it was before. A fade is none: it moves little from frame to frame.
+
+    Args:
+        frames: shape (n, HEIGHT, WIDTH), grey.
+        shortest: frames a shot has at least.
+    """
+    count = len(frames)
+    if count < 2 * shortest:
+        return []
+    flat = frames.reshape(count, -1).astype(np.int16)
+    moved = np.abs(np.diff(flat, axis=0)).mean(axis=1)
+    histograms = np.stack([np.bincount(row >> 4, minlength=16) for row in flat]).astype(np.float64) / flat.shape[1]
+    changed = np.abs(np.diff(histograms, axis=0)).sum(axis=1) / 2
+    score = moved / 255.0 + 0.5 * changed
+    cuts: list[int] = []
+    for at in np.flatnonzero((score > 0.06) & (moved > 4.0)):
+        near = np.concatenate((score[max(0, at - 8) : at], score[at + 1 : at + 9]))
+        if len(near) == 0 or score[at] < 0.03 + 3.0 * float(np.median(near)) or score[at] < float(near.max()):
+            continue
+        frame = int(at) + 1
+        after = min(count - 1, frame + 4)
+        if np.abs(flat[after] - flat[at]).mean() < 0.4 * np.abs(flat[frame] - flat[at]).mean():
+            continue
+        before = max(0, int(at) - 4)
+        if np.abs(flat[frame] - flat[before]).mean() < 0.4 * np.abs(flat[frame] - flat[at]).mean():
+            continue
+        if frame - (cuts[-1] if cuts else 0) >= shortest and count - frame >= shortest:
+            cuts.append(frame)
+    return cuts
+
+
+def shots(cuts: list[int], frames: int, rate: FrameRate) -> list[Span]:
+    """The shots between the cuts, as programme spans."""
+    edges = [0, *cuts, frames]
+    return [Span(rate.first_sample(a), rate.first_sample(b)) for a, b in zip(edges, edges[1:], strict=False)]

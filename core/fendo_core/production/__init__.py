@@ -1,0 +1,1 @@
+"""The state of a production that edits change, and the edits."""

@@ -1,0 +1,138 @@
+"""Readings by a made voice: speech from flite (or espeak-ng), breaths, room noise, performance level.
+
+Every reading is a function of text, voice and seed. The faults are options, so that tests know what is wrong with a take.
+"""
+
+import shutil
+import subprocess
+import tempfile
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal, TypeAlias
+
+import numpy as np
+import soundfile
+import soxr
+from numpy.typing import NDArray
+from scipy.signal import butter, lfilter, sosfilt
+
+from fendo_core.audio.levels import gain
+from fendo_core.timebase import SAMPLE_RATE, milliseconds
+
+Fault: TypeAlias = Literal["none", "late", "early", "long", "loud", "word left out", "silent"]
+FAULTS: tuple[Fault, ...] = ("none", "late", "early", "long", "loud", "word left out", "silent")
+
+VOICES = ("rms", "slt", "awb")
+ROOM_NOISE = -62.0
+PEAK = -9.0
+LONGEST_TEXT = 1_000
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """`samples` mono float32; the first spoken sample is at `speech_start`, the sample after the last at `speech_end`.
+
+    `cue` is the sample that the reader means to lie on the slot's first frame.
+    """
+
+    samples: NDArray[np.float32]
+    cue: int
+    speech_start: int
+    speech_end: int
+
+
+class NoVoice(RuntimeError):
+    """Neither of the two programs that make voices is installed."""
+
+
+def _spoken(text: str, voice: str, stretch: float) -> NDArray[np.float32]:
+    """The bare voice at 48 kHz, trimmed to speech."""
+    with tempfile.TemporaryDirectory() as folder:
+        words, wav = Path(folder, "words.txt"), Path(folder, "voice.wav")
+        words.write_text(text[:LONGEST_TEXT], encoding="utf-8")
+        if flite := shutil.which("flite"):
+            command = [
+                flite,
+                "-voice",
+                voice,
+                "--setf",
+                f"duration_stretch={stretch:.3f}",
+                "-f",
+                str(words),
+                "-o",
+                str(wav),
+            ]
+        elif espeak := shutil.which("espeak-ng"):
+            command = [espeak, "-s", str(round(160 / stretch)), "-f", str(words), "-w", str(wav)]
+        else:
+            raise NoVoice("no program that makes voices is installed: install flite or espeak-ng")
+        subprocess.run(command, check=True, capture_output=True, timeout=60, stdin=subprocess.DEVNULL)
+        raw, rate = soundfile.read(wav, dtype="float32", always_2d=True)
+    voice_samples = np.asarray(soxr.resample(raw[:, 0], rate, SAMPLE_RATE), dtype=np.float32)
+    edge = np.flatnonzero(np.abs(voice_samples) > 0.02 * float(np.max(np.abs(voice_samples), initial=1e-9)))
+    return voice_samples[edge[0] : edge[-1] + 1] if len(edge) else np.zeros(1, dtype=np.float32)
+
+
+def room(length: int, seed: int) -> NDArray[np.float32]:
+    """The quiet of a booth: soft brown-tinted noise at about `ROOM_NOISE` dBFS RMS."""
+    noise = np.random.default_rng([seed, 7]).standard_normal(length)
+    tinted = lfilter([1.0], [1.0, -0.9], noise)
+    return (tinted / max(1e-9, float(np.std(tinted))) * gain(ROOM_NOISE)).astype(np.float32)
+
+
+def _breath(seed: int) -> NDArray[np.float32]:
+    """A short intake: noise through the mouth's resonances, rising slowly, at about -48 dBFS."""
+    rng = np.random.default_rng([seed, 11])
+    length = milliseconds(int(rng.integers(250, 420)))
+    noise = rng.standard_normal(length)
+    bands = ((650, 1.0), (1700, 0.8), (3000, 0.5), (5200, 0.25))
+    shaped = sum(
+        weight * sosfilt(butter(2, [centre * 0.8, centre * 1.2], "band", fs=SAMPLE_RATE, output="sos"), noise)
+        for centre, weight in bands
+    )
+    shape = np.sin(np.linspace(0, np.pi, length)) ** 1.5
+    breath: NDArray[np.float32] = (shaped / np.std(shaped) * shape * gain(-50.0)).astype(np.float32)
+    return breath
+
+
+def read(text: str, seed: int, voice: str = VOICES[0], fault: Fault = "none", tail: int = SAMPLE_RATE) -> Reading:
+    """Read a text once, a little different for each seed.
+
+    The reading begins with a second of room and a breath; its cue lies one second in, and the first word comes 20-70 ms
+    after the cue (a person's reaction to a count-in).
+
+    Args:
+        text: the words; an empty one is read as silence.
+        seed: which reading; equal seeds give equal samples.
+        voice: one of `VOICES`.
+        fault: what goes wrong: "late" by 0.45 s, "early" by 0.3 s, "long" at 1.35 times the length, "loud" into clipping,
+            "word left out" in the middle, "silent" with the room only.
+        tail: samples of room after the last word.
+    """
+    if voice not in VOICES or fault not in FAULTS:
+        raise ValueError(f"voices are {VOICES}, faults {FAULTS}; asked for {voice!r} and {fault!r}")
+    rng = np.random.default_rng([seed, 3])
+    said = _with_fault(text.split(), fault, rng)
+    stretch = float(rng.uniform(0.96, 1.04)) * (1.35 if fault == "long" else 1.0)
+    cue = SAMPLE_RATE
+    if not said or fault == "silent":
+        return Reading(room(2 * SAMPLE_RATE + tail, seed), cue, cue, cue)
+    spoken = _spoken(" ".join(said), voice, stretch)
+    level = gain(PEAK + float(rng.uniform(-1.5, 1.0)) + (14.0 if fault == "loud" else 0.0))
+    spoken = spoken / float(np.max(np.abs(spoken))) * level
+    late = milliseconds(int(rng.integers(20, 70)) + {"late": 450, "early": -300}.get(fault, 0))
+    start = cue + late
+    samples = room(start + len(spoken) + tail, seed)
+    samples[start : start + len(spoken)] += spoken
+    breath = _breath(seed)
+    before = start - milliseconds(60) - len(breath)
+    samples[max(0, before) : before + len(breath)] += breath[max(0, -before) :]
+    return Reading(np.clip(samples, -1.0, 1.0).astype(np.float32), cue, start, start + len(spoken))
+
+
+def _with_fault(words: Sequence[str], fault: Fault, rng: np.random.Generator) -> list[str]:
+    if fault == "word left out" and len(words) > 2:
+        out = int(rng.integers(1, len(words) - 1))
+        return [word for at, word in enumerate(words) if at != out]
+    return list(words)

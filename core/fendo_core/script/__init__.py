@@ -1,0 +1,1 @@
+"""The words: lines, their slots in time, and whether they fit."""

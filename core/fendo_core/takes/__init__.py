@@ -1,0 +1,1 @@
+"""Takes: what is measured in them, and what is said of them."""

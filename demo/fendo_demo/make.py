@@ -1,0 +1,132 @@
+"""Makes the demo account and its production; what is there already is kept. Run by ./fendo start.
+
+The faults of the made takes are written to `demo-truth.json` in the data folder, for tests; the application never reads it.
+"""
+
+import json
+import os
+import sys
+import time
+from pathlib import Path
+
+import django
+
+
+def main() -> None:
+    """Make what is missing."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "fendo_server.settings")
+    django.setup()
+    from django.conf import settings
+    from django.contrib.auth import get_user_model
+    from fendo_server.productions.models import Production
+
+    from fendo_demo import scenario
+    from fendo_demo.film import make_film
+
+    user, _ = get_user_model().objects.get_or_create(username="demo")
+    begun = Production.objects.filter(owner=user, name=scenario.NAME).first()
+    truth = settings.DATA / "demo-truth.json"
+    if begun and truth.exists() and "--anew" not in sys.argv:
+        return
+    if begun:
+        # Asked for, or a start that was killed in the middle: then nobody has worked in the half-made demo yet.
+        _forget(begun)
+    film = settings.DATA / "demo-film.mp4"
+    if not film.exists():
+        started = time.monotonic()
+        making = film.with_suffix(".making.mp4")
+        make_film(making)
+        making.replace(film)
+        print(f"  drew the demo film in {time.monotonic() - started:.0f} s", flush=True)
+    started = time.monotonic()
+    found = make_production(user, film)
+    truth.write_text(json.dumps(found, indent=1))
+    print(f"  read the demo takes in {time.monotonic() - started:.0f} s", flush=True)
+
+
+def _forget(production) -> None:
+    import shutil
+
+    from django.conf import settings
+    from fendo_server.takes.models import Pick, Take
+
+    Pick.objects.filter(line__production=production).delete()
+    Take.objects.filter(line__production=production).delete()
+    directory = production.directory
+    production.delete()
+    shutil.rmtree(settings.MEDIA / directory, ignore_errors=True)
+
+
+def make_production(user, film: Path, quick: bool = False) -> dict:
+    """The film production with its lines, slots, takes and picks; what is known to be wrong with each take.
+
+    `quick` reads only the first take of each line, for tests.
+    """
+    import shutil
+
+    from fendo_core.production import edits
+    from fendo_core.timebase import Span, milliseconds
+    from fendo_server.picture import services as picture
+    from fendo_server.productions import changes, services
+    from fendo_server.takes.models import Take
+    from fendo_server.work import running
+    from fendo_server.work.models import Job
+
+    from fendo_demo import scenario
+
+    production = services.make_production(user, scenario.NAME, scenario.READER, scenario.LANDING)
+    for name in scenario.FOLDERS:
+        services.make_folder(production, None, name)
+
+    def edit(what: edits.Edit) -> None:
+        production.refresh_from_db()
+        changes.perform(production, user, production.revision, what)
+
+    arrived = Path(shutil.copy(film, film.parent / "demo-arriving"))
+    picture.bring_in(production, user, f"{scenario.NAME}.mp4", arrived)
+    running.run(str(Job.objects.get(production=production, kind="prepare film").pk))
+    edit(edits.AddLines("\n".join(line.text for line in scenario.LINES)))
+    truth: dict = {}
+    for number, (line, told) in enumerate(zip(production.lines.all(), scenario.LINES, strict=True), start=1):
+        start = milliseconds(told.starts * 100)
+        edit(edits.SetSlot(str(line.id), Span(start, start + milliseconds(told.lasts * 100))))
+        line.refresh_from_db()
+        made: list[Take] = []
+        for count, fault in enumerate(told.takes[:1] if quick else told.takes, start=1):
+            take, known = read_take(line, number * 100 + count, fault)
+            made.append(take)
+            truth[str(take.id)] = known
+        if quick:
+            continue
+        for aside in told.aside:
+            edit(edits.SetAside(str(made[aside - 1].id), True))
+        if told.pick:
+            edit(edits.Pick(str(line.id), str(made[told.pick - 1].id)))
+    production.refresh_from_db()
+    production.input = {"device": "simulated", "label": "Simulated reader", "channel": 0, "fault": "none"}
+    production.save(update_fields=["input"])
+    # The demo begins as a fresh desk: nobody should undo their way into how it was made.
+    production.changes.all().delete()
+    return truth
+
+
+def read_take(line, seed: int, fault: str):
+    """One take of the simulated reader through the same doors as a recorded one; (take, what is known of it)."""
+    from fendo_core.audio import pcm
+    from fendo_core.booth.clockmap import ClockMap
+    from fendo_core.reader import narrator
+    from fendo_server.booth import capture
+
+    reading = narrator.read(line.text, seed, fault=fault)
+    take = capture.begin(line, "Simulated reader")
+    samples = pcm.from_floats(reading.samples)
+    for at in range(0, len(samples), 240_000):
+        capture.append(take, at, pcm.from_integers(samples[at : at + 240_000]))
+    clock = ClockMap(0, reading.cue, line.slot_start, source="none")
+    take = capture.finish(take, len(samples), clock, cut_off=False)
+    known = {"fault": fault, "seed": seed, "speech": [reading.speech_start, reading.speech_end], "start": take.start}
+    return take, known
+
+
+if __name__ == "__main__":
+    sys.exit(main())

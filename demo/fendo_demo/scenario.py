@@ -1,0 +1,91 @@
+"""“The Tide Mill at Orsey”: a six-minute museum film about an invented mill. People, places and firms are invented."""
+
+from dataclasses import dataclass
+
+from fendo_core.reader.narrator import Fault
+
+NAME = "The Tide Mill at Orsey"
+READER = "Maren Tull"
+FOLDERS = ("Reel 1", "Pick-ups")
+LANDING = "Narration"
+
+
+@dataclass(frozen=True)
+class Shot:
+    """`scene` names a drawing in `scenes`; `seconds` is whole, so every cut lies on a frame."""
+
+    scene: str
+    seconds: int
+
+
+SHOTS = (
+    Shot("estuary_wide", 22),
+    Shot("reeds", 14),
+    Shot("estuary_low", 18),
+    Shot("gates_wide", 24),
+    Shot("gates_chain", 16),
+    Shot("wheel_wide", 26),
+    Shot("wheel_close", 18),
+    Shot("gears", 20),
+    Shot("stones", 26),
+    Shot("ledger_wide", 22),
+    Shot("ledger_close", 24),
+    Shot("flour_chute", 22),
+    Shot("sacks", 24),
+    Shot("wheel_still", 18),
+    Shot("night_wide", 30),
+    Shot("night_window", 16),
+    Shot("night_water", 20),
+)
+
+
+@dataclass(frozen=True)
+class ScriptLine:
+    """A line: its words, where its slot begins and how long it is, in tenths of a second, and how its takes were read."""
+
+    text: str
+    starts: int
+    lasts: int
+    takes: tuple[Fault, ...] = ()
+    pick: int | None = None
+    aside: tuple[int, ...] = ()
+
+
+LINES = (
+    ScriptLine(
+        "Before there is any light, there is the sound of the creek filling.", 40, 52, ("late", "none", "none"), 2, (1,)
+    ),
+    ScriptLine("Nobody at Orsey has ever needed a clock to know the hour of the tide.", 130, 56, ("none", "none"), 1),
+    ScriptLine(
+        "The reeds lean one way in the morning, and the other way after noon.", 236, 54, ("none", "early", "none"), 3
+    ),
+    ScriptLine("This is the road that the mill was built beside: a road of water.", 390, 52, ("none", "long"), 1),
+    ScriptLine(
+        "Twice a day the sea climbs the creek, and twice a day it is asked to stay a while.",
+        564,
+        62,
+        ("loud", "none"),
+        2,
+        (1,),
+    ),
+    ScriptLine("Behind these gates the water waits for the tide to turn its back.", 682, 54, ("none", "none"), 1),
+    ScriptLine(
+        "Then the keeper lifts one oak board, and the wheel remembers what to do.",
+        796,
+        58,
+        ("silent", "none", "word left out", "late", "none", "long"),
+        2,
+        (1,),
+    ),
+    ScriptLine("Eleven tonnes of elm, moving no faster than a person walks.", 962, 40, ("none", "none", "early")),
+    ScriptLine("Listen.", 1060, 28, ("none",)),
+    ScriptLine("Under the floor the stones begin to speak to one another.", 1222, 52, ("none", "word left out")),
+    ScriptLine("Wood drives iron, iron drives wood, and no two teeth meet twice in a day.", 1430, 66, ("none",)),
+    ScriptLine("The upper stone weighs as much as two horses, and floats on a film of grain.", 1610, 56),
+    ScriptLine("The last keeper wrote down every tide for forty-one years.", 1884, 52),
+    ScriptLine("Wind, water, weight. Never a word about himself, until one line in the spring of 1911.", 2090, 72),
+    ScriptLine("Warm as bread, soft as ash: the flour falls whether anyone is watching or not.", 2334, 68),
+    ScriptLine("Four sacks to a tide, and the hoist does the lifting.", 2560, 50),
+    ScriptLine("When the water is spent, the mill simply stops, and the whole house holds its breath.", 2790, 62),
+    ScriptLine("And out in the dark, the creek has already begun to fill.", 3300, 54),
+)

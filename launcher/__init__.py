@@ -1,0 +1,1 @@
+"""What ./fendo does: install, start, stop, test. Standard library only, for it runs before anything is installed."""

@@ -1,0 +1,45 @@
+"""The commands of ./fendo."""
+
+import sys
+
+from launcher import checks, serve
+from launcher.steps import Refused
+
+HELP = """Fendo records narration against picture.
+
+  ./fendo start             install what is missing, start, and print a link that signs you in
+  ./fendo stop              end what start began
+  ./fendo link [NAME]       a new one-time link (--new makes the account NAME)
+  ./fendo reset-demo        put the demo production back as it was
+  ./fendo test [PART ...]   run all checks and tests, or parts: {parts}
+  ./fendo help              this
+
+All data lie in data/, or where FENDO_DATA says. FENDO_PORT chooses the port."""
+
+
+def main(arguments: list[str]) -> int:
+    """Do one command; refusals are said plainly and end with status 1."""
+    command, *rest = arguments or ["help"]
+    try:
+        match command:
+            case "start":
+                return serve.start()
+            case "stop":
+                return serve.stop()
+            case "link":
+                names = [word for word in rest if not word.startswith("-")]
+                return serve.link(names[0] if names else "demo", "--new" in rest)
+            case "reset-demo":
+                return serve.reset_demo()
+            case "test":
+                return checks.check(rest)
+            case "help" | "-h" | "--help":
+                print(HELP.format(parts=", ".join(checks.PARTS)))
+                return 0
+        raise Refused(f"There is no command “{command}”. ./fendo help lists them.")
+    except Refused as refusal:
+        print(f"\n{refusal}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("\nstopped", file=sys.stderr)
+        return 130

@@ -1,0 +1,35 @@
+"""Who may see what: the one place that decides. Nothing is fetched for a person but through here."""
+
+from typing import Any, TypeVar
+from uuid import UUID
+
+from django.db.models import Model, QuerySet
+from django.http import Http404
+
+M = TypeVar("M", bound=Model)
+
+_OWNER_PATH = {
+    "Production": "owner",
+    "Folder": "production__owner",
+    "Film": "production__owner",
+    "Line": "production__owner",
+    "Take": "line__production__owner",
+    "Job": "production__owner",
+}
+
+
+def owned(model: type[M], user: Any) -> QuerySet[M]:
+    """The rows of a model that belong to the user."""
+    return model._default_manager.filter(**{_OWNER_PATH[model.__name__]: user.pk})
+
+
+def get_owned(model: type[M], user: Any, key: UUID | str) -> M:
+    """One row of the user's.
+
+    Raises:
+        Http404: when there is none, or it is somebody else's: no difference is told.
+    """
+    found = owned(model, user).filter(pk=key).first()
+    if found is None:
+        raise Http404
+    return found

@@ -1,0 +1,1 @@
+"""Capture: pieces of sound on their way to becoming a take."""

@@ -1,0 +1,275 @@
+"""A take from its first sample to a finished file.
+
+The growing file is the WAV itself, header first, under the name `….wav.part`. Its size says how much is safe: a piece is
+acknowledged only after it was appended and synced. Finishing corrects the header in place and renames the file.
+"""
+
+import fcntl
+import logging
+import os
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+from fendo_core.audio import levels, pcm, wav
+from fendo_core.booth.clockmap import ClockMap
+from fendo_core.booth.naming import NameParts, file_name
+from fendo_core.takes.measures import measure
+from fendo_core.timebase import SAMPLE_RATE
+
+from fendo_server.problems import Problem
+from fendo_server.script.models import Line
+from fendo_server.takes.models import Take
+
+log = logging.getLogger("fendo")
+
+LARGEST_PIECE = 10 * SAMPLE_RATE * pcm.BYTES_A_SAMPLE
+FORGOTTEN_AFTER = 30 * 60
+
+
+@transaction.atomic
+def begin(line: Line, input_label: str) -> Take:
+    """A new take of the line: its number, its file name, and its file with a header on the disk."""
+    line = (
+        Line.objects.select_for_update(of=("self",))
+        .select_related("production__landing", "production__reader")
+        .get(pk=line.pk)
+    )
+    production = line.production
+    folder, reader = production.landing, production.reader
+    if line.dropped:
+        raise Problem(
+            422, "Not possible", "This line is no longer in the script. Undo brings it back; nothing was recorded."
+        )
+    if folder is None or reader is None:
+        raise Problem(
+            422, "Not possible", "No folder is chosen where takes land. Choose one at the top; nothing was recorded."
+        )
+    number = (Take.objects.filter(line=line).order_by("-number").values_list("number", flat=True).first() or 0) + 1
+    taken = {name.lower() for name in Take.objects.filter(folder=folder).values_list("file_name", flat=True)}
+    parts = NameParts(
+        production=production.name,
+        folder=folder.name,
+        line=line.number,
+        words=line.text,
+        reader=reader.name,
+        date=datetime.now().date().isoformat(),
+        take=number,
+    )
+    take = Take(line=line, reader=reader, folder=folder, number=number, input=input_label[:200])
+    take.file_name = file_name(production.name_pattern, parts, taken)
+    while take.path.exists() or take.part.exists():
+        # A file that the database does not know (a restored folder): it is kept, the new take steps aside.
+        taken.add(take.file_name.lower())
+        take.file_name = file_name(production.name_pattern, parts, taken)
+    take.save()
+    take.path.parent.mkdir(parents=True, exist_ok=True)
+    with take.part.open("xb") as file:
+        file.write(wav.header(_tags(take), 0))
+        _sync(file.fileno())
+    return take
+
+
+def _tags(take: Take) -> wav.Tags:
+    """What the file says of itself."""
+    production = take.line.production
+    rate = production.rate
+    midnight = rate.first_sample(production.start_frame)
+    made = take.made or datetime.now()
+    return wav.Tags(
+        production=production.name,
+        folder=take.folder.path,
+        line=take.line.number,
+        take=take.number,
+        reader=take.reader.name,
+        words=take.line.text,
+        time_reference=max(0, midnight + take.start),
+        origination=made.strftime("%Y-%m-%d %H:%M:%S"),
+        timecode_rate=f"{rate.fps.numerator}/{rate.fps.denominator}",
+        drop=rate.drop,
+        notes={
+            "FENDO_TAKE": str(take.id),
+            "FENDO_PROGRAMME_START": str(take.start),
+            "FENDO_SLOT": f"{take.line.slot_start} {take.line.slot_end}" if take.line.slot_start is not None else "",
+            "FENDO_CUT_OFF": "yes" if take.cut_off else "no",
+            "FENDO_INPUT": take.input,
+        },
+    )
+
+
+def _sync(descriptor: int) -> None:
+    os.fsync(descriptor)
+
+
+@contextmanager
+def _open_part(take: Take) -> Iterator[Any]:
+    """The growing file, locked against a second sender, cut to whole samples."""
+    with take.part.open("r+b") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        size = os.fstat(file.fileno()).st_size
+        torn = (size - wav.HEADER_BYTES) % pcm.BYTES_A_SAMPLE
+        if torn:
+            file.truncate(size - torn)
+        yield file
+
+
+def on_disk(take: Take) -> int:
+    """Samples of an unfinished take that are safe."""
+    try:
+        return max(0, take.part.stat().st_size - wav.HEADER_BYTES) // pcm.BYTES_A_SAMPLE
+    except FileNotFoundError:
+        return 0
+
+
+def append(take: Take, offset: int, sound: bytes) -> int:
+    """Put a piece at sample `offset`; the samples that are on disk afterwards. The same piece twice is no error.
+
+    Raises:
+        Problem: when samples before the piece are missing, or it is no whole number of samples.
+    """
+    if len(sound) % pcm.BYTES_A_SAMPLE or len(sound) > LARGEST_PIECE:
+        raise Problem(422, "Not understood", "A piece of sound must be whole 24-bit samples, ten seconds at the most.")
+    end = offset + len(sound) // pcm.BYTES_A_SAMPLE
+    if take.state == Take.State.FINISHED:
+        if end <= take.length:
+            return take.length
+        raise Problem(
+            409,
+            "The take is closed",
+            "This take was closed before this piece arrived. It stays in the browser.",
+            have=take.length,
+        )
+    with _open_part(take) as file:
+        have = (os.fstat(file.fileno()).st_size - wav.HEADER_BYTES) // pcm.BYTES_A_SAMPLE
+        if offset > have:
+            raise Problem(
+                409, "A piece is missing", "Sound before this piece has not arrived yet; it is sent again.", have=have
+            )
+        if end > wav.LARGEST_SAMPLES:
+            raise Problem(
+                422, "Not possible", "A take can be about eight hours long. Stop and begin another one.", have=have
+            )
+        if end <= have:
+            return have
+        start = file.seek(0, os.SEEK_END)
+        try:
+            file.write(sound[(have - offset) * pcm.BYTES_A_SAMPLE :])
+            file.flush()
+            _sync(file.fileno())
+        except OSError:
+            # A disk that is full takes a part of a piece: what was acknowledged stays, the rest is cut off again.
+            os.ftruncate(file.fileno(), start)
+            raise
+        return end
+
+
+def finish(take: Take, total: int, clock: ClockMap, cut_off: bool) -> Take:
+    """Make the growing file the take's immutable WAV, measure it, draw its waveform. Finishing twice is no error.
+
+    Raises:
+        Problem: when the server has not all of it yet, or nothing was recorded.
+    """
+    if take.state == Take.State.FINISHED:
+        return take
+    have = on_disk(take)
+    if have < total:
+        raise Problem(
+            409, "Not all has arrived", "The end of this take is still on its way; it is not saved yet.", have=have
+        )
+    if have == 0:
+        raise Problem(422, "Nothing was recorded", "No sound arrived from the microphone, so there is no take.")
+    take.start, take.length, take.cut_off = clock.start, have, cut_off
+    take.clock = {
+        "capture_frame": clock.capture_frame,
+        "transport_frame": clock.transport_frame,
+        "transport_position": clock.transport_position,
+        "output_latency": clock.output_latency,
+        "input_latency": clock.input_latency,
+        "source": clock.source,
+        "gaps": [list(gap) for gap in clock.gaps],
+    }
+    if take.part.exists():
+        with _open_part(take) as file:
+            file.seek(0)
+            file.write(wav.header(_tags(take), have))
+            if have * pcm.BYTES_A_SAMPLE & 1:
+                file.seek(0, os.SEEK_END)
+                file.write(b"\0")
+            file.flush()
+            _sync(file.fileno())
+            take.part.rename(take.path)
+        _sync_folder(take.path.parent)
+        take.path.chmod(0o444)
+    _describe(take)
+    take.state = Take.State.FINISHED
+    take.save()
+    return take
+
+
+def read_sound(path: Path, start: int = 0, end: int | None = None) -> np.ndarray:
+    """Samples start..end of a finished take as float32."""
+    with path.open("rb") as file:
+        described = wav.describe(file.read(wav.HEADER_BYTES))
+        last = described.samples if end is None else min(end, described.samples)
+        file.seek(described.data_offset + start * pcm.BYTES_A_SAMPLE)
+        return pcm.to_floats(pcm.to_integers(file.read(max(0, last - start) * pcm.BYTES_A_SAMPLE)))
+
+
+def _describe(take: Take) -> None:
+    sound = read_sound(take.path)
+    found = measure(sound)
+    take.speech_start = found.speech.start if found.speech else None
+    take.speech_end = found.speech.end if found.speech else None
+    take.phrases = [[span.start, span.end] for span in found.phrases]
+    take.clipped = [[span.start, span.end] for span in found.clipped]
+    take.peak, take.true_peak, take.loudness, take.noise = found.peak, found.true_peak, found.loudness, found.noise
+    take.wave.parent.mkdir(parents=True, exist_ok=True)
+    take.wave.write_bytes(levels.overview(sound).tobytes())
+
+
+def _sync_folder(folder: Path) -> None:
+    descriptor = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def abandon(take: Take) -> None:
+    """Forget a take that was called off in its count-in, before its line began.
+
+    Raises:
+        Problem: when it is a take already: what was recorded is never thrown away here.
+    """
+    if take.state == Take.State.FINISHED or on_disk(take) > 2 * SAMPLE_RATE:
+        raise Problem(422, "Not possible", "This take has sound in it and is kept. Set it aside if it is not wanted.")
+    take.part.unlink(missing_ok=True)
+    take.delete()
+
+
+def close_forgotten(older_than: float = FORGOTTEN_AFTER) -> int:
+    """Close the takes whose browser has not been heard of; how many were closed."""
+    closed = 0
+    for take in Take.objects.filter(state=Take.State.RECORDING).select_related("line__production", "folder", "reader"):
+        last = take.part.stat().st_mtime if take.part.exists() else take.made.timestamp()
+        if time.time() - last < older_than:
+            continue
+        if on_disk(take) == 0:
+            take.part.unlink(missing_ok=True)
+            take.delete()
+            continue
+        clock = ClockMap.from_log(take.clock) if take.clock else ClockMap(0, 0, expected_start(take), source="browser")
+        finish(take, 0, clock, cut_off=True)
+        log.warning("take %s was never finished by its browser: closed with what is there", take.id)
+        closed += 1
+    return closed
+
+
+def expected_start(take: Take) -> int:
+    """Where a take begins if its clock map was lost: one handle before its slot."""
+    return (take.line.slot_start or 0) - SAMPLE_RATE

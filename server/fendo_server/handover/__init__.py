@@ -1,0 +1,1 @@
+"""What leaves Fendo: voice files and films."""

@@ -1,0 +1,1 @@
+"""Films: brought in, made playable, served."""

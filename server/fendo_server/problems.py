@@ -1,0 +1,83 @@
+"""Errors in one form: problem details (RFC 9457) with a text that a person can act on."""
+
+import errno
+import logging
+from collections.abc import Mapping
+from typing import Any
+
+from django.http import Http404
+from fendo_core.booth.naming import PatternError
+from fendo_core.picture.film import FilmRefused
+from fendo_core.script.lines import EditRefused
+from fendo_core.timebase import TimecodeError
+from rest_framework import exceptions, serializers
+from rest_framework.response import Response
+from rest_framework.views import exception_handler
+
+log = logging.getLogger("fendo")
+
+
+class Problem(exceptions.APIException):
+    """Something that can't be done: what happened, what is safe, what to do next."""
+
+    def __init__(self, status: int, title: str, detail: str, **more: Any) -> None:
+        self.status_code, self.title, self.more = status, title, more
+        super().__init__(detail)
+
+
+class ProblemSerializer(serializers.Serializer):
+    """The one form of every error."""
+
+    title = serializers.CharField()
+    status = serializers.IntegerField()
+    detail = serializers.CharField()
+    fields = serializers.DictField(required=False, help_text="what is wrong, by field")
+    changes = serializers.ListField(
+        child=serializers.CharField(), required=False, help_text="with status 409: what others changed meanwhile"
+    )
+    have = serializers.IntegerField(required=False, help_text="samples of a take that are on disk")
+
+
+REFUSALS = (EditRefused, PatternError, FilmRefused, TimecodeError)
+
+
+def _said(detail: Any) -> str:
+    """The first sentence in a validation error, wherever it lies."""
+    while isinstance(detail, Mapping | list):
+        detail = next(iter(detail.values() if isinstance(detail, Mapping) else detail), "")
+    return str(detail)
+
+
+def handle(error: Exception, context: Mapping[str, Any]) -> Response | None:
+    """Any error of a view as a problem."""
+    if isinstance(error, REFUSALS):
+        error = Problem(422, "Refused", str(error))
+    elif isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        error = Problem(
+            507,
+            "The disk is full",
+            "The server's disk is full, so this could not be stored. What was stored before is safe. "
+            "Make room on the disk; what was recorded waits in this browser and is sent again by itself.",
+        )
+    elif isinstance(error, Http404):
+        error = Problem(404, "Not here", "There is nothing at this address, or it belongs to somebody else.")
+    elif isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
+        error = Problem(
+            403,
+            "Signed out",
+            "You are signed out. Open a new sign-in link (./fendo link prints one) and go on where you were.",
+        )
+    response = exception_handler(error, context)
+    if response is None:
+        return None
+    body = {
+        "title": getattr(error, "title", "Not possible"),
+        "status": response.status_code,
+        "detail": _said(response.data),
+    }
+    if isinstance(error, exceptions.ValidationError):
+        body |= {"title": "Not understood", "fields": response.data}
+    body |= getattr(error, "more", {})
+    response.data = body
+    response.content_type = "application/problem+json"
+    return response

@@ -1,0 +1,1 @@
+"""Productions, folders, readers, and the edits that change them."""

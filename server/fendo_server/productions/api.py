@@ -1,0 +1,217 @@
+"""Productions over HTTP."""
+
+from typing import Any
+from uuid import UUID
+
+from django.db.models import Count, OuterRef, Subquery
+from django.db.models.functions import Coalesce
+from django.utils.decorators import method_decorator
+from django.views.decorators.gzip import gzip_page
+from drf_spectacular.utils import extend_schema
+from fendo_core.timebase import parse_timecode
+from rest_framework.decorators import api_view
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from fendo_server.access import get_owned, owned
+from fendo_server.picture.models import Film
+from fendo_server.problems import Problem, ProblemSerializer
+from fendo_server.productions import changes, description, services
+from fendo_server.productions.models import Folder, Production
+from fendo_server.productions.serializers import (
+    EDITS,
+    EditSchema,
+    FolderSerializer,
+    ListedProductionSerializer,
+    NameExampleSerializer,
+    NewFolderSerializer,
+    NewProductionSerializer,
+    PatchSerializer,
+    ProductionSerializer,
+    SettingsSerializer,
+)
+from fendo_server.script.models import Line
+from fendo_server.takes.models import Pick, Take
+
+
+def _listed(production: Any) -> dict[str, Any]:
+    return {
+        "id": str(production.id),
+        "name": production.name,
+        "changed": production.changed.isoformat(),
+        "lines": production.line_count,
+        "recorded": production.recorded_count,
+        "picked": production.picked_count,
+        "takes": production.take_count,
+        "length": production.picture.length if production.picture else 0,
+        "film": str(production.picture_id) if production.picture_id else None,
+    }
+
+
+def _count(rows: Any, group: str) -> Any:
+    counted = rows.order_by().values(group).annotate(n=Count("pk", distinct=True)).values("n")
+    return Coalesce(Subquery(counted), 0)
+
+
+class Productions(APIView):
+    """The list, and new ones."""
+
+    @extend_schema(operation_id="productions", responses=ListedProductionSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        """All productions of the person who is signed in, the last changed first."""
+        lines = Line.objects.filter(production=OuterRef("pk"), dropped=False)
+        takes = Take.objects.filter(line__production=OuterRef("pk"), line__dropped=False, state=Take.State.FINISHED)
+        picks = Pick.objects.filter(line__production=OuterRef("pk"), line__dropped=False)
+        found = (
+            owned(Production, request.user)
+            .select_related("picture")
+            .order_by("-changed")
+            .annotate(
+                line_count=_count(lines, "production"),
+                recorded_count=_count(lines.filter(takes__state=Take.State.FINISHED), "production"),
+                take_count=_count(takes, "line__production"),
+                picked_count=_count(picks, "line__production"),
+            )
+        )
+        return Response([_listed(production) for production in found])
+
+    @extend_schema(
+        operation_id="make_production",
+        request=NewProductionSerializer,
+        responses={201: ProductionSerializer, 422: ProblemSerializer},
+    )
+    def post(self, request: Request) -> Response:
+        """A new production, with a folder where takes land."""
+        asked = NewProductionSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        production = services.make_production(request.user, **asked.validated_data)
+        return Response(description.whole(production), status=201)
+
+
+@method_decorator(gzip_page, name="get")
+class OneProduction(APIView):
+    """One production: everything of it, and its settings."""
+
+    @extend_schema(operation_id="production", responses={200: ProductionSerializer, 404: ProblemSerializer})
+    def get(self, request: Request, production_id: UUID) -> Response:
+        """Everything the rooms show."""
+        found = owned(Production, request.user).select_related("picture", "reader")
+        return Response(description.whole(get_owned_from(found, production_id)))
+
+    @extend_schema(
+        operation_id="set_production",
+        request=SettingsSerializer,
+        responses={200: ProductionSerializer, 422: ProblemSerializer},
+    )
+    def patch(self, request: Request, production_id: UUID) -> Response:
+        """Change settings."""
+        production = get_owned(Production, request.user, production_id)
+        asked = SettingsSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        wanted = dict(asked.validated_data)
+        if "landing" in wanted:
+            production.landing = owned(Folder, request.user).filter(production=production, pk=wanted.pop("landing")).first()
+            if production.landing is None:
+                raise Problem(422, "Not possible", "This folder is not in this production. Choose one of the list.")
+        if "start_timecode" in wanted:
+            production.start_frame = parse_timecode(wanted.pop("start_timecode"), production.rate)
+        if "name_pattern" in wanted:
+            services.name_example(production, wanted["name_pattern"])
+        for name, value in wanted.items():
+            setattr(production, name, value)
+        production.save()
+        return Response(description.whole(production))
+
+
+def get_owned_from(found: Any, key: UUID) -> Production:
+    """The production with this key among those that are the user's."""
+    production = found.filter(pk=key).first()
+    if production is None:
+        raise Problem(404, "Not here", "There is no such production, or it belongs to somebody else.")
+    return production
+
+
+@extend_schema(
+    operation_id="edit",
+    request=EditSchema,
+    responses={200: PatchSerializer, 409: ProblemSerializer, 422: ProblemSerializer},
+)
+@api_view(["POST"])
+def edit(request: Request, production_id: UUID) -> Response:
+    """Do one edit; it is recorded and can be undone."""
+    production = get_owned(Production, request.user, production_id)
+    kind = request.data.get("kind") if isinstance(request.data, dict) else None
+    if kind not in EDITS:
+        raise Problem(422, "Not understood", f"There is no edit of the kind “{kind}”. Known are {', '.join(EDITS)}.")
+    asked = EDITS[kind](data=request.data)
+    asked.is_valid(raise_exception=True)
+    _belongs(production, asked.validated_data)
+    change = changes.perform(production, request.user, asked.validated_data["revision"], asked.made())
+    return Response(description.patch(production, change))
+
+
+def _belongs(production: Production, values: dict[str, Any]) -> None:
+    """Refuse takes and films of other productions (lines are looked for in this one's state by the core)."""
+    take = values.get("take")
+    if take is not None:
+        same = Take.objects.filter(pk=take, line__production=production, state=Take.State.FINISHED)
+        if "line" in values:
+            same = same.filter(line=values["line"])
+        if not same.exists():
+            raise Problem(422, "Not possible", "This take is not one of this line's finished takes. Nothing was changed.")
+    picture = values.get("picture")
+    if picture is not None and not Film.objects.filter(pk=picture, production=production, length__gt=0).exists():
+        raise Problem(422, "Not possible", "This film is not one of this production's. Nothing was changed.")
+
+
+@extend_schema(operation_id="undo", request=None, responses=PatchSerializer)
+@api_view(["POST"])
+def undo(request: Request, production_id: UUID) -> Response:
+    """Take the newest edit back."""
+    production = get_owned(Production, request.user, production_id)
+    return Response(description.patch(production, changes.undo(production, request.user)))
+
+
+@extend_schema(operation_id="redo", request=None, responses=PatchSerializer)
+@api_view(["POST"])
+def redo(request: Request, production_id: UUID) -> Response:
+    """Do the edit again that was undone last."""
+    production = get_owned(Production, request.user, production_id)
+    return Response(description.patch(production, changes.redo(production, request.user)))
+
+
+@extend_schema(
+    operation_id="make_folder", request=NewFolderSerializer, responses={201: FolderSerializer, 422: ProblemSerializer}
+)
+@api_view(["POST"])
+def folders(request: Request, production_id: UUID) -> Response:
+    """A new folder; takes land there from now on if `land_here` says so."""
+    production = get_owned(Production, request.user, production_id)
+    asked = NewFolderSerializer(data=request.data)
+    asked.is_valid(raise_exception=True)
+    parent = None
+    if asked.validated_data.get("parent"):
+        parent = owned(Folder, request.user).filter(production=production, pk=asked.validated_data["parent"]).first()
+        if parent is None:
+            raise Problem(422, "Not possible", "The folder it should lie in is not in this production.")
+    folder = services.make_folder(production, parent, asked.validated_data["name"])
+    if asked.validated_data["land_here"]:
+        production.landing = folder
+        production.save(update_fields=["landing"])
+    return Response({"id": str(folder.id), "path": folder.path}, status=201)
+
+
+@extend_schema(
+    operation_id="name_example",
+    request=NameExampleSerializer,
+    responses={200: NameExampleSerializer, 422: ProblemSerializer},
+)
+@api_view(["POST"])
+def name_example(request: Request, production_id: UUID) -> Response:
+    """What the next file would be called under a pattern."""
+    production = get_owned(Production, request.user, production_id)
+    asked = NameExampleSerializer(data=request.data)
+    asked.is_valid(raise_exception=True)
+    pattern = asked.validated_data["pattern"]
+    return Response({"pattern": pattern, "example": services.name_example(production, pattern)})

@@ -1,0 +1,92 @@
+"""Edits as recorded changes: perform, undo, redo, and what happens when two windows edit one production."""
+
+import uuid
+from typing import Any
+
+from django.db import transaction
+from fendo_core.production import edits
+from fendo_core.production.state import Difference, conflicts, difference
+
+from fendo_server.problems import Problem
+from fendo_server.productions import state
+from fendo_server.productions.models import Change, Production
+
+
+def _locked(production: Production) -> Production:
+    return Production.objects.select_for_update().get(pk=production.pk)
+
+
+@transaction.atomic
+def perform(production: Production, author: Any, revision: int, edit: edits.Edit) -> Change | None:
+    """Do an edit that was made at `revision`; None when it changes nothing.
+
+    Raises:
+        Problem: 409 when somebody else changed the same rows since then. Nothing is written.
+        EditRefused: from the core.
+    """
+    production = _locked(production)
+    before = state.load(production)
+    after, label = edits.perform(before, edit, lambda: str(uuid.uuid4()))
+    made = difference(before, after)
+    if not made.touched:
+        return None
+    since = production.changes.filter(revision__gt=revision).order_by("revision")
+    if conflicts(made.touched, (change.after for change in since)):
+        raise Problem(
+            409,
+            "Changed meanwhile",
+            "This was changed in another window since you began. Yours is kept here and was not written: "
+            "look at the other one, then write yours or leave it.",
+            changes=[f"{change.label} ({change.kind})" for change in since],
+        )
+    production.changes.filter(undone=True, gone=False).update(gone=True)
+    return _record(production, author, Change.Kind.EDIT, label, made)
+
+
+def _record(production: Production, author: Any, kind: str, label: str, made: Difference) -> Change:
+    state.store(production, made.after)
+    production.revision += 1
+    production.save(update_fields=["revision", "changed"])
+    return Change.objects.create(
+        production=production,
+        revision=production.revision,
+        kind=kind,
+        label=label,
+        author=author if getattr(author, "pk", None) else None,
+        before=made.before,
+        after=made.after,
+    )
+
+
+def to_undo(production: Production) -> Change | None:
+    """The edit that undo takes back."""
+    return production.changes.filter(kind=Change.Kind.EDIT, undone=False).order_by("-revision").first()
+
+
+def to_redo(production: Production) -> Change | None:
+    """The edit that redo does again."""
+    return production.changes.filter(kind=Change.Kind.EDIT, undone=True, gone=False).order_by("revision").first()
+
+
+@transaction.atomic
+def undo(production: Production, author: Any) -> Change | None:
+    """Take the newest edit back; None when there is none."""
+    production = _locked(production)
+    edit = to_undo(production)
+    if edit is None:
+        return None
+    edit.undone = True
+    edit.save(update_fields=["undone"])
+    return _record(production, author, Change.Kind.UNDO, edit.label, Difference(edit.after, edit.before))
+
+
+@transaction.atomic
+def redo(production: Production, author: Any) -> Change | None:
+    """Do the edit again that was undone last; None when there is none."""
+    production = _locked(production)
+    edit = to_redo(production)
+    if edit is None:
+        return None
+    edit.undone = False
+    edit.save(update_fields=["undone"])
+    return _record(production, author, Change.Kind.REDO, edit.label, Difference(edit.before, edit.after))

@@ -1,0 +1,141 @@
+"""A production as the interface sees it: whole, or what a change made different."""
+
+from collections import defaultdict
+from typing import Any
+
+from fendo_core.booth.levelwindow import LEVEL_WINDOWS
+from fendo_core.production.state import State
+from fendo_core.script.lines import Line
+from fendo_core.script.slots import fit, out_of_order
+from fendo_core.timebase import Span
+
+from fendo_server.picture.models import Film
+from fendo_server.productions import changes, state
+from fendo_server.productions.models import Change, Production
+from fendo_server.takes.description import describe
+from fendo_server.takes.models import Take
+
+
+def line_row(line: Line, pace: float, pick: str | None) -> dict[str, Any]:
+    """One line with its fit."""
+    found = fit(line.text, line.slot, pace)
+    return {
+        "id": line.id,
+        "number": line.number,
+        "text": line.text,
+        "slot": [line.slot.start, line.slot.end] if line.slot else None,
+        "needed": found.needed,
+        "spare": found.spare,
+        "fit": found.state,
+        "fit_text": found.text,
+        "pick": pick,
+    }
+
+
+def film_row(film: Film | None) -> dict[str, Any] | None:
+    """The picture."""
+    if film is None:
+        return None
+    return {
+        "id": str(film.id),
+        "name": film.name,
+        "state": film.state,
+        "error": film.error,
+        "remarks": film.remarks,
+        "frames": film.frames,
+        "length": film.length,
+        "shots": film.shots,
+        "sound_pieces": film.sound_pieces,
+        "has_proxy": film.has_proxy,
+        "plays_at_once": bool(film.facts.get("plays_in_browser")),
+        "strip_columns": film.strip_columns,
+        "width": film.facts.get("width", 16),
+        "height": film.facts.get("height", 9),
+    }
+
+
+def take_rows(production: Production, slots: dict[str, Span | None], only: list[str] | None = None) -> list[dict[str, Any]]:
+    """Takes of a production (or of some lines), in order of line and number."""
+    takes = Take.objects.filter(line__production=production, line__dropped=False)
+    if only is not None:
+        takes = takes.filter(line_id__in=only)
+    folders = dict(production.folders.values_list("id", "path"))
+    readers = dict(production.readers.values_list("id", "name"))
+    ordered = takes.order_by("line__position", "number").defer("phrases")
+    return [describe(t, slots.get(str(t.line_id)), folders[t.folder_id], readers[t.reader_id]) for t in ordered]
+
+
+def to_do(present: State, lines_with_takes: set[str]) -> dict[str, int]:
+    """What is left in each room: the numbers on the spine."""
+    lines = [line for line in present.lines if not line.dropped]
+    wordy = [line for line in lines if line.text]
+    script = [line for line in wordy if line.slot is None or fit(line.text, line.slot, present.pace).state == "over"]
+    return {
+        "picture": 0 if present.picture else 1,
+        "script": len(lines) - len(wordy) + len(script),
+        "booth": sum(1 for line in wordy if line.id not in lines_with_takes),
+        "takes": sum(1 for line in lines if line.id in lines_with_takes and line.id not in present.picks),
+        "handover": len(present.picks),
+    }
+
+
+def _common(production: Production, present: State) -> dict[str, Any]:
+    finished = Take.objects.filter(line__production=production, state=Take.State.FINISHED)
+    with_takes = {str(line) for line in finished.values_list("line_id", flat=True).distinct()}
+    undo, redo = changes.to_undo(production), changes.to_redo(production)
+    return {
+        "revision": production.revision,
+        "undo": undo.label if undo else None,
+        "redo": redo.label if redo else None,
+        "to_do": to_do(present, with_takes),
+        "crossing": out_of_order(present.lines),
+    }
+
+
+def whole(production: Production) -> dict[str, Any]:
+    """Everything the rooms show of a production."""
+    present = state.load(production)
+    window = LEVEL_WINDOWS[production.level_window]
+    return {
+        "id": str(production.id),
+        "name": production.name,
+        "fps": [production.fps_above, production.fps_below],
+        "drop_frame": production.drop_frame,
+        "start_frame": production.start_frame,
+        "name_pattern": production.name_pattern,
+        "pace": production.pace,
+        "level_window": {"key": production.level_window, "name": window.name, "low": window.low, "high": window.high},
+        "headphones": production.headphones,
+        "input": production.input,
+        "reader": production.reader.name if production.reader else "",
+        "landing": str(production.landing_id) if production.landing_id else None,
+        "folders": [{"id": str(f.id), "path": f.path} for f in production.folders.order_by("path")],
+        "film": film_row(production.picture),
+        "lines": [
+            line_row(line, production.pace, present.picks.get(line.id)) for line in present.lines if not line.dropped
+        ],
+        "takes": take_rows(production, {line.id: line.slot for line in present.lines}),
+        **_common(production, present),
+    }
+
+
+def patch(production: Production, change: Change | None) -> dict[str, Any]:
+    """What a change made different: changed lines and their takes, the order if it moved, the picture."""
+    production.refresh_from_db()
+    present = state.load(production)
+    touched: dict[str, set[str]] = defaultdict(set)
+    for key in change.after if change else ():
+        kind, _, name = key.partition(":")
+        touched[kind].add(name)
+    lines = touched["line"] | touched["pick"]
+    if touched["take"]:
+        lines |= {str(line) for line in Take.objects.filter(pk__in=touched["take"]).values_list("line_id", flat=True)}
+    by_id = {line.id: line for line in present.lines if not line.dropped}
+    return {
+        "label": change.label if change else None,
+        "order": list(by_id) if touched["order"] or touched["line"] else None,
+        "lines": [line_row(by_id[key], production.pace, present.picks.get(key)) for key in lines if key in by_id],
+        "takes": take_rows(production, {key: line.slot for key, line in by_id.items()}, sorted(lines)),
+        "film": film_row(production.picture),
+        **_common(production, present),
+    }

@@ -1,0 +1,97 @@
+"""Productions, their folders and readers, and the recorded changes that undo and redo rest on."""
+
+import uuid
+from fractions import Fraction
+
+from django.conf import settings
+from django.db import models
+from django.db.models import F, Q
+from fendo_core.booth.naming import DEFAULT_PATTERN
+from fendo_core.script.pace import DEFAULT_PACE
+from fendo_core.timebase import FrameRate
+
+
+class Production(models.Model):
+    """One piece of work: a picture, a script, and the takes read against it."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="productions")
+    name = models.CharField(max_length=120)
+    directory = models.CharField(max_length=140, unique=True, help_text="its folder below media/")
+    revision = models.PositiveIntegerField(default=0)
+    fps_above = models.PositiveIntegerField(default=25)
+    fps_below = models.PositiveIntegerField(default=1)
+    drop_frame = models.BooleanField(default=False)
+    start_frame = models.PositiveIntegerField(default=10 * 3600 * 25, help_text="frames since midnight of its first frame")
+    landing = models.ForeignKey("Folder", null=True, on_delete=models.SET_NULL, related_name="+")
+    reader = models.ForeignKey("Reader", null=True, on_delete=models.SET_NULL, related_name="+")
+    picture = models.ForeignKey("picture.Film", null=True, on_delete=models.SET_NULL, related_name="+")
+    name_pattern = models.CharField(max_length=200, default=DEFAULT_PATTERN)
+    pace = models.FloatField(default=DEFAULT_PACE)
+    level_window = models.CharField(max_length=20, default="lively")
+    headphones = models.BooleanField(default=False)
+    input = models.JSONField(default=dict, help_text="the input and channel chosen in the Booth")
+    made = models.DateTimeField(auto_now_add=True)
+    changed = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(fps_above__gt=0, fps_below__gt=0), name="a_frame_rate_is_positive"),
+            models.CheckConstraint(condition=Q(pace__gte=1.0, pace__lte=12.0), name="a_pace_is_speakable"),
+        ]
+
+    @property
+    def rate(self) -> FrameRate:
+        """The frame rate as the core speaks it."""
+        return FrameRate(Fraction(self.fps_above, self.fps_below), self.drop_frame)
+
+
+class Folder(models.Model):
+    """A named folder inside a production; folders may hold folders."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="folders")
+    parent = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="children")
+    name = models.CharField(max_length=80)
+    path = models.CharField(max_length=400, help_text="below the production's folder, with / between")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["production", "path"], name="folder_paths_are_unique")]
+
+
+class Reader(models.Model):
+    """Somebody who reads."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="readers")
+    name = models.CharField(max_length=80)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["production", "name"], name="reader_names_are_unique")]
+
+
+class Change(models.Model):
+    """One recorded change: the rows it touched, before and after. Never altered but for `undone` and `gone`."""
+
+    class Kind(models.TextChoices):
+        EDIT = "edit"
+        UNDO = "undo"
+        REDO = "redo"
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="changes")
+    revision = models.PositiveIntegerField(help_text="the production's revision after it")
+    kind = models.CharField(max_length=4, choices=Kind)
+    label = models.CharField(max_length=200)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    before = models.JSONField()
+    after = models.JSONField()
+    undone = models.BooleanField(default=False)
+    gone = models.BooleanField(default=False, help_text="undone, and then something else was edited: no way back to it")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["production", "revision"], name="revisions_are_unique"),
+            models.CheckConstraint(condition=~Q(gone=True, undone=False), name="only_undone_changes_are_gone"),
+        ]
+        indexes = [models.Index(F("production"), F("revision").desc(), name="changes_newest_first")]

@@ -1,0 +1,256 @@
+"""The shapes of productions and edits on the wire: the schema that the web client is generated from."""
+
+from typing import Any
+
+from drf_spectacular.utils import PolymorphicProxySerializer, extend_schema_field
+from fendo_core.booth.levelwindow import LEVEL_WINDOWS
+from fendo_core.production import edits
+from fendo_core.timebase import Span
+from rest_framework import serializers
+
+from fendo_server.picture.models import Film
+from fendo_server.takes.models import Take
+
+LEVEL_WINDOW_KEYS = list(LEVEL_WINDOWS)
+FITS = ["no words", "no slot", "fits", "tight", "over"]
+
+
+@extend_schema_field({"type": "array", "items": {"type": "integer"}, "minItems": 2, "maxItems": 2})
+class SpanField(serializers.ListField):
+    """[start, end] in samples."""
+
+    def __init__(self, **kwargs: Any) -> None:
+        super().__init__(child=serializers.IntegerField(), min_length=2, max_length=2, **kwargs)
+
+
+class LineSerializer(serializers.Serializer):
+    """A line; `needed` and `spare` in samples."""
+
+    id = serializers.CharField()
+    number = serializers.CharField()
+    text = serializers.CharField()
+    slot = SpanField(allow_null=True)
+    needed = serializers.IntegerField()
+    spare = serializers.IntegerField(allow_null=True)
+    fit = serializers.ChoiceField(FITS)
+    fit_text = serializers.CharField()
+    pick = serializers.CharField(allow_null=True)
+
+
+class TakeSerializer(serializers.Serializer):
+    """A take; positions in samples, levels in dBFS, dBTP and LUFS (mono)."""
+
+    id = serializers.CharField()
+    line = serializers.CharField()
+    number = serializers.IntegerField()
+    file = serializers.CharField()
+    folder = serializers.CharField()
+    reader = serializers.CharField()
+    state = serializers.ChoiceField(Take.State.choices)
+    aside = serializers.BooleanField()
+    start = serializers.IntegerField()
+    length = serializers.IntegerField()
+    speech = SpanField(allow_null=True)
+    heard = SpanField(allow_null=True, help_text="the part of the programme in which it sounds when picked")
+    peak = serializers.FloatField(allow_null=True)
+    true_peak = serializers.FloatField(allow_null=True)
+    loudness = serializers.FloatField(allow_null=True)
+    noise = serializers.FloatField(allow_null=True)
+    clipped = serializers.ListField(child=SpanField())
+    late = serializers.IntegerField(allow_null=True)
+    past_end = serializers.IntegerField(allow_null=True)
+    faults = serializers.ListField(child=serializers.CharField())
+    remarks = serializers.ListField(child=serializers.CharField())
+    made = serializers.CharField()
+    latency_source = serializers.CharField()
+
+
+class FilmSerializer(serializers.Serializer):
+    """The picture."""
+
+    id = serializers.CharField()
+    name = serializers.CharField()
+    state = serializers.ChoiceField(Film.State.choices)
+    error = serializers.CharField()
+    remarks = serializers.ListField(child=serializers.CharField())
+    frames = serializers.IntegerField()
+    length = serializers.IntegerField()
+    shots = serializers.ListField(child=SpanField())
+    sound_pieces = serializers.IntegerField()
+    has_proxy = serializers.BooleanField()
+    plays_at_once = serializers.BooleanField()
+    strip_columns = serializers.IntegerField()
+    width = serializers.IntegerField()
+    height = serializers.IntegerField()
+
+
+class ToDoSerializer(serializers.Serializer):
+    """What is left in each room."""
+
+    picture = serializers.IntegerField()
+    script = serializers.IntegerField()
+    booth = serializers.IntegerField()
+    takes = serializers.IntegerField()
+    handover = serializers.IntegerField()
+
+
+class FolderSerializer(serializers.Serializer):
+    """A folder where takes can land."""
+
+    id = serializers.CharField()
+    path = serializers.CharField()
+
+
+class LevelWindowSerializer(serializers.Serializer):
+    """The wanted window of peaks, dBFS."""
+
+    key = serializers.ChoiceField(LEVEL_WINDOW_KEYS)
+    name = serializers.CharField()
+    low = serializers.FloatField()
+    high = serializers.FloatField()
+
+
+class InputSerializer(serializers.Serializer):
+    """The input chosen in the Booth, remembered with the production."""
+
+    device = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    label = serializers.CharField(required=False, allow_blank=True, max_length=200)
+    channel = serializers.IntegerField(required=False, min_value=0, max_value=31)
+    fault = serializers.CharField(required=False, allow_blank=True, max_length=40)
+
+
+class StandingSerializer(serializers.Serializer):
+    """What every answer says of the production as a whole."""
+
+    revision = serializers.IntegerField()
+    undo = serializers.CharField(allow_null=True)
+    redo = serializers.CharField(allow_null=True)
+    to_do = ToDoSerializer()
+    crossing = serializers.ListField(child=serializers.CharField(), help_text="lines that begin before the one above ends")
+
+
+class ProductionSerializer(StandingSerializer):
+    """Everything the rooms show of a production."""
+
+    id = serializers.CharField()
+    name = serializers.CharField()
+    fps = SpanField(help_text="frames a second as a fraction: above, below")
+    drop_frame = serializers.BooleanField()
+    start_frame = serializers.IntegerField()
+    name_pattern = serializers.CharField()
+    pace = serializers.FloatField()
+    level_window = LevelWindowSerializer()
+    headphones = serializers.BooleanField()
+    input = InputSerializer()
+    reader = serializers.CharField()
+    landing = serializers.CharField(allow_null=True)
+    folders = FolderSerializer(many=True)
+    film = FilmSerializer(allow_null=True)
+    lines = LineSerializer(many=True)
+    takes = TakeSerializer(many=True)
+
+
+class PatchSerializer(StandingSerializer):
+    """What a change made different; `takes` replaces all takes of the lines in `lines`."""
+
+    label = serializers.CharField(allow_null=True)
+    order = serializers.ListField(child=serializers.CharField(), allow_null=True)
+    lines = LineSerializer(many=True)
+    takes = TakeSerializer(many=True)
+    film = FilmSerializer(allow_null=True)
+
+
+class ListedProductionSerializer(serializers.Serializer):
+    """A production in the list."""
+
+    id = serializers.CharField()
+    name = serializers.CharField()
+    changed = serializers.CharField()
+    lines = serializers.IntegerField()
+    recorded = serializers.IntegerField()
+    picked = serializers.IntegerField()
+    takes = serializers.IntegerField()
+    length = serializers.IntegerField()
+    film = serializers.CharField(allow_null=True)
+
+
+class NewProductionSerializer(serializers.Serializer):
+    """What a new production needs."""
+
+    name = serializers.CharField(max_length=120)
+    reader = serializers.CharField(max_length=80, default="Narrator")
+
+
+class NewFolderSerializer(serializers.Serializer):
+    """What a new folder needs."""
+
+    name = serializers.CharField(max_length=80)
+    parent = serializers.UUIDField(required=False, allow_null=True)
+    land_here = serializers.BooleanField(default=True)
+
+
+class SettingsSerializer(serializers.Serializer):
+    """Settings of a production; only what is sent is changed."""
+
+    name = serializers.CharField(required=False, max_length=120)
+    name_pattern = serializers.CharField(required=False, max_length=200)
+    pace = serializers.FloatField(required=False, min_value=1.0, max_value=12.0)
+    level_window = serializers.ChoiceField(LEVEL_WINDOW_KEYS, required=False)
+    headphones = serializers.BooleanField(required=False)
+    input = InputSerializer(required=False)
+    landing = serializers.UUIDField(required=False)
+    start_timecode = serializers.CharField(required=False, max_length=11)
+
+
+class NameExampleSerializer(serializers.Serializer):
+    """The next file name under a pattern."""
+
+    pattern = serializers.CharField(max_length=200)
+    example = serializers.CharField(read_only=True)
+
+
+class _EditSerializer(serializers.Serializer):
+    """One kind of edit; `made` turns the validated values into the core's."""
+
+    revision = serializers.IntegerField(min_value=0, help_text="the revision that the edit was made at")
+
+    def made(self) -> edits.Edit:
+        """The core's value."""
+        values = {key: value for key, value in self.validated_data.items() if key not in ("revision", "kind")}
+        if "slot" in values:
+            values["slot"] = Span(*values["slot"]) if values["slot"] else None
+        values = {
+            key: str(value) if key in ("line", "take", "after", "picture") and value else value
+            for key, value in values.items()
+        }
+        return self.edit(**values)  # type: ignore[attr-defined]
+
+
+def _kind(name: str, edit: type, **fields: serializers.Field) -> type[_EditSerializer]:
+    """The serializer of one kind of edit."""
+    camel = "".join(word.capitalize() for word in name.split("_"))
+    members = {"kind": serializers.ChoiceField([name]), "edit": edit, "__doc__": edit.__doc__, **fields}
+    return type(f"{camel}EditSerializer", (_EditSerializer,), members)
+
+
+_line = serializers.UUIDField
+EDITS: dict[str, type[_EditSerializer]] = {
+    "set_words": _kind(
+        "set_words", edits.SetWords, line=_line(), text=serializers.CharField(allow_blank=True, max_length=20_000)
+    ),
+    "add_lines": _kind(
+        "add_lines",
+        edits.AddLines,
+        text=serializers.CharField(max_length=2_000_000, trim_whitespace=False),
+        after=_line(required=False, allow_null=True),
+    ),
+    "drop_line": _kind("drop_line", edits.DropLine, line=_line()),
+    "set_slot_start": _kind("set_slot_start", edits.SetSlotStart, line=_line(), at=serializers.IntegerField()),
+    "set_slot_end": _kind("set_slot_end", edits.SetSlotEnd, line=_line(), at=serializers.IntegerField()),
+    "set_slot": _kind("set_slot", edits.SetSlot, line=_line(), slot=SpanField(allow_null=True)),
+    "lay_slots": _kind("lay_slots", edits.LaySlots, unset_only=serializers.BooleanField(default=False)),
+    "pick": _kind("pick", edits.Pick, line=_line(), take=_line(allow_null=True)),
+    "set_aside": _kind("set_aside", edits.SetAside, take=_line(), aside=serializers.BooleanField()),
+    "set_picture": _kind("set_picture", edits.SetPicture, picture=_line(allow_null=True)),
+}
+EditSchema = PolymorphicProxySerializer(component_name="Edit", serializers=EDITS, resource_type_field_name="kind")

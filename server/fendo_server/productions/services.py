@@ -1,0 +1,80 @@
+"""Making productions and folders, and their settings."""
+
+import unicodedata
+from datetime import date
+
+from django.conf import settings
+from django.db import IntegrityError, transaction
+from fendo_core.booth.naming import NameParts, check_pattern, file_name, safe_name
+
+from fendo_server.problems import Problem
+from fendo_server.productions.models import Folder, Production, Reader
+
+RESERVED = {"picture", "handover"}
+DEEPEST = 6
+
+
+@transaction.atomic
+def make_production(owner, name: str, reader: str = "Narrator", folder: str = "Narration") -> Production:
+    """A production with a reader and a folder where takes land, and its own folder on the disk."""
+    name = " ".join(name.split())
+    if not name:
+        raise Problem(422, "Not possible", "A production needs a name. Type one and try again.")
+    stem = safe_name(name, 80)
+    for copy in range(1, 1000):
+        directory = stem if copy == 1 else f"{stem} ({copy})"
+        if (
+            not Production.objects.filter(directory__iexact=directory).exists()
+            and not (settings.MEDIA / directory).exists()
+        ):
+            break
+    production = Production.objects.create(owner=owner, name=name[:120], directory=directory)
+    (settings.MEDIA / directory).mkdir(parents=True)
+    production.reader = Reader.objects.create(production=production, name=reader)
+    production.landing = make_folder(production, None, folder)
+    production.save()
+    return production
+
+
+def make_folder(production: Production, parent: Folder | None, name: str) -> Folder:
+    """A folder in the production, and on the disk."""
+    safe = safe_name(unicodedata.normalize("NFC", name), 60)
+    if not name.strip():
+        raise Problem(422, "Not possible", "A folder needs a name. Type one and try again.")
+    if parent is None and safe.lower() in RESERVED:
+        raise Problem(422, "Not possible", f"“{safe}” is Fendo's own folder in each production. Choose another name.")
+    path = f"{parent.path}/{safe}" if parent else safe
+    if path.count("/") >= DEEPEST or len(path) > 380:
+        raise Problem(422, "Not possible", f"Folders can lie at most {DEEPEST} deep in one another. Nothing was made.")
+    if production.folders.filter(path__iexact=path).exists():
+        raise Problem(422, "Not possible", f"There is a folder “{path}” already. Takes can land in that one.")
+    try:
+        with transaction.atomic():
+            folder = Folder.objects.create(production=production, parent=parent, name=safe, path=path)
+    except IntegrityError as error:
+        raise Problem(422, "Not possible", f"There is a folder “{path}” already. Takes can land in that one.") from error
+    (settings.MEDIA / production.directory / path).mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def name_example(production: Production, pattern: str) -> str:
+    """The file name that the pattern would give the next take of the first line.
+
+    Raises:
+        PatternError: for a pattern that can't make names.
+    """
+    check_pattern(pattern)
+    line = production.lines.filter(dropped=False).first()
+    return file_name(
+        pattern,
+        NameParts(
+            production=production.name,
+            folder=production.landing.name if production.landing else "Narration",
+            line=line.number if line else "1",
+            words=line.text if line else "The first words of the line",
+            reader=production.reader.name if production.reader else "Narrator",
+            date=date.today().isoformat(),
+            take=(line.takes.count() if line else 0) + 1,
+        ),
+        set(),
+    )

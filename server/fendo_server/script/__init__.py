@@ -1,0 +1,1 @@
+"""Lines of the script."""

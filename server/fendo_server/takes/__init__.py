@@ -1,0 +1,1 @@
+"""Takes and picks."""

@@ -1,0 +1,41 @@
+"""A take as the interface sees it: stored measures, and the core's judgement against the line's slot now."""
+
+from typing import Any
+
+from fendo_core.takes.measures import heard, judge
+from fendo_core.timebase import Span
+
+from fendo_server.takes.models import Take
+
+
+def describe(take: Take, slot: Span | None, folder: str, reader: str) -> dict[str, Any]:
+    """One take; `slot` is its line's slot now, so that a moved slot is judged at once."""
+    finished = take.state == Take.State.FINISHED
+    spoken = Span(take.speech_start, take.speech_end) if take.speech_start is not None else None
+    sounds = heard(spoken, take.start, take.length) if finished else None
+    said = judge(spoken, take.start, slot, len(take.clipped), take.cut_off) if finished else None
+    return {
+        "id": str(take.id),
+        "line": str(take.line_id),
+        "number": take.number,
+        "file": take.file_name,
+        "folder": folder,
+        "reader": reader,
+        "state": take.state,
+        "aside": take.aside,
+        "start": take.start,
+        "length": take.length,
+        "speech": [spoken.start, spoken.end] if spoken else None,
+        "heard": [sounds.start, sounds.end] if sounds else None,
+        "peak": take.peak,
+        "true_peak": take.true_peak,
+        "loudness": take.loudness,
+        "noise": take.noise,
+        "clipped": take.clipped,
+        "late": said.late if said else None,
+        "past_end": said.past_end if said else None,
+        "faults": list(said.faults) if said else [],
+        "remarks": list(said.remarks) if said else [],
+        "made": take.made.isoformat(),
+        "latency_source": take.clock.get("source", ""),
+    }

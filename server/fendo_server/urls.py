@@ -1,0 +1,56 @@
+"""Every address, in one place."""
+
+from django.http import JsonResponse
+from django.urls import include, path, re_path
+
+from fendo_server.accounts import views as accounts
+from fendo_server.booth import api as booth
+from fendo_server.handover import api as handover
+from fendo_server.picture import api as picture
+from fendo_server.productions import api as productions
+from fendo_server.takes import api as takes
+from fendo_server.work import api as work
+
+api = [
+    path("session/", accounts.session),
+    path("productions/", productions.Productions.as_view()),
+    path("productions/<uuid:production_id>/", productions.OneProduction.as_view()),
+    path("productions/<uuid:production_id>/edits/", productions.edit),
+    path("productions/<uuid:production_id>/undo/", productions.undo),
+    path("productions/<uuid:production_id>/redo/", productions.redo),
+    path("productions/<uuid:production_id>/folders/", productions.folders),
+    path("productions/<uuid:production_id>/name-example/", productions.name_example),
+    path("productions/<uuid:production_id>/films/", picture.films),
+    path("productions/<uuid:production_id>/jobs/", work.jobs),
+    path("productions/<uuid:production_id>/handover/", handover.hand_over),
+    path("films/<uuid:film_id>/picture/", picture.picture),
+    path("films/<uuid:film_id>/sound/<int:piece>/", picture.sound),
+    path("films/<uuid:film_id>/strip/", picture.strip),
+    path("lines/<uuid:line_id>/takes/", booth.takes),
+    path("lines/<uuid:line_id>/simulated-reading/", booth.simulated_reading),
+    path("takes/<uuid:take_id>/sound/", booth.sound),
+    path("takes/<uuid:take_id>/finish/", booth.finish),
+    path("takes/<uuid:take_id>/abandon/", booth.abandon),
+    path("takes/<uuid:take_id>/wave/", takes.wave),
+    path("takes/<uuid:take_id>/audio/", takes.sound),
+    path("jobs/<uuid:job_id>/cancel/", work.cancel),
+    path("jobs/<uuid:job_id>/retry/", work.retry),
+    path("jobs/<uuid:job_id>/file/", work.job_file),
+]
+
+
+def nothing_here(request, rest: str) -> JsonResponse:
+    """Addresses below /api/ that do not exist, in the one form of errors."""
+    body = {"title": "Not here", "status": 404, "detail": "There is nothing at this address."}
+    return JsonResponse(body, status=404, content_type="application/problem+json")
+
+
+urlpatterns = [
+    path("api/", include(api)),
+    re_path(r"^api/(?P<rest>.*)$", nothing_here),
+    path("alive", lambda request: JsonResponse({"alive": True})),
+    path("enter/<str:token>", accounts.enter),
+    path("sign-in", accounts.SignIn.as_view()),
+    path("sign-out", accounts.sign_out),
+    re_path(r"^(?!static/).*$", accounts.application),
+]

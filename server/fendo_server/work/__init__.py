@@ -1,0 +1,1 @@
+"""Work that lasts: durable jobs with progress, cancel and retry."""

@@ -1,0 +1,33 @@
+"""The queue's side of a job: run it, and bring back what a killed worker left."""
+
+import logging
+
+from procrastinate.contrib.django import app
+
+from fendo_server.work import running
+
+log = logging.getLogger("fendo")
+
+
+@app.task(name="run_job", queue="work", pass_context=False)
+def run_job(job_id: str) -> None:
+    """Do one job."""
+    running.run(job_id)
+
+
+@app.periodic(cron="* * * * * */5")
+@app.task(name="requeue_stalled", queue="housekeeping", queueing_lock="requeue_stalled", pass_context=True)
+async def requeue_stalled(context, timestamp: int) -> None:
+    """Jobs whose worker stopped its heartbeat go back to the queue: a killed worker leaves them `doing` for ever."""
+    for job in await app.job_manager.get_stalled_jobs():
+        log.warning("job %s of a worker that is gone: queued again", job.id)
+        await app.job_manager.retry_job(job)
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="close_forgotten_takes", queue="housekeeping", queueing_lock="close_forgotten_takes")
+def close_forgotten_takes(timestamp: int) -> None:
+    """Takes whose browser never came back become takes all the same."""
+    from fendo_server.booth.capture import close_forgotten
+
+    close_forgotten()

@@ -1,0 +1,56 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+type Schemas = components['schemas']
+export type Production = Schemas['Production']
+export type Line = Schemas['Line']
+export type Take = Schemas['Take']
+export type Film = Schemas['Film']
+export type Job = Schemas['Job']
+export type Patch = Schemas['Patch']
+export type ListedProduction = Schemas['ListedProduction']
+export type Settings = Schemas['PatchedSettingsRequest']
+type EditRequest = Schemas['EditRequest']
+/** An edit without the revision, which is added when it is sent. */
+export type Edit = EditRequest extends infer E ? (E extends unknown ? Omit<E, 'revision'> : never) : never
+
+/** An error of the server, with a text that a person can act on. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    readonly title: string,
+    detail: string,
+    readonly changes: string[] = [],
+  ) {
+    super(detail)
+  }
+}
+
+/** The token that proves a request comes from this page. */
+export function csrfToken(): string {
+  return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''
+}
+
+export const client = createClient<paths>({ baseUrl: '/', credentials: 'same-origin' })
+client.use({
+  onRequest({ request }) {
+    if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrfToken())
+    return request
+  },
+  onError() {
+    return new Problem(0, 'No connection', 'The server can’t be reached. Nothing was changed; try again when it is back.')
+  },
+})
+
+/** The answer's data, or a `Problem` that says what happened. */
+export async function answered<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  const { data, error, response } = await asked
+  if (response.ok) return data as T
+  const said = (error ?? {}) as Partial<Schemas['Problem']>
+  throw new Problem(
+    response.status,
+    said.title ?? 'Not possible',
+    said.detail ?? `The server answered with ${response.status}. Nothing was changed; try again.`,
+    said.changes,
+  )
+}

@@ -1,0 +1,136 @@
+import { type QueryClient, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import {
+  answered,
+  client,
+  type Edit,
+  type Job,
+  type Patch,
+  Problem,
+  type Production,
+  type Settings,
+  type Take,
+} from './client'
+
+const key = (id: string) => ['production', id]
+
+export function useProductions() {
+  return useQuery({ queryKey: ['productions'], queryFn: () => answered(client.GET('/api/productions/')) })
+}
+
+export function useProduction(id: string) {
+  return useQuery({
+    queryKey: key(id),
+    queryFn: () => answered(client.GET('/api/productions/{production_id}/', { params: { path: { production_id: id } } })),
+    // A film that is being made playable gains sound, shots and strip step by step.
+    refetchInterval: (query) => (query.state.data?.film?.state === 'preparing' ? 1500 : false),
+  })
+}
+
+/** A production with a change worked in: changed lines, their takes, the order. */
+export function patched(before: Production, patch: Patch): Production {
+  const { lines, takes, order, film, revision, undo, redo, to_do, crossing } = patch
+  const byId = new Map(before.lines.map((line) => [line.id, line]))
+  const changed = new Set(lines.map((line) => line.id))
+  for (const line of lines) byId.set(line.id, line)
+  const places = order ?? before.lines.map((line) => line.id)
+  return {
+    ...before,
+    lines: places.flatMap((id) => byId.get(id) ?? []),
+    takes: [...before.takes.filter((take) => !changed.has(take.line)), ...takes],
+    film,
+    revision,
+    undo,
+    redo,
+    to_do,
+    crossing,
+  }
+}
+
+/** A production with one take added or replaced. */
+export function withTake(before: Production, take: Take): Production {
+  return { ...before, takes: [...before.takes.filter((other) => other.id !== take.id), take] }
+}
+
+export function updateProduction(queries: QueryClient, id: string, change: (before: Production) => Production): void {
+  queries.setQueryData<Production>(key(id), (before) => before && change(before))
+}
+
+export function refetchProduction(queries: QueryClient, id: string): Promise<void> {
+  return queries.invalidateQueries({ queryKey: key(id) })
+}
+
+/** Edits, undo and redo of a production. What comes back is worked into what is shown. */
+export function useEdits(id: string) {
+  const queries = useQueryClient()
+  const path = { params: { path: { production_id: id } } }
+  const take = (patch: Patch) => updateProduction(queries, id, (before) => patched(before, patch))
+  const revision = () => queries.getQueryData<Production>(key(id))?.revision ?? 0
+  const edit = useMutation({
+    mutationFn: ({ revision: made, ...rest }: Edit & { revision?: number }) => {
+      const body = { ...rest, revision: made ?? revision() } as Edit & { revision: number }
+      return answered(client.POST('/api/productions/{production_id}/edits/', { ...path, body: body as never }))
+    },
+    onSuccess: take,
+    onError: (error) => {
+      if (error instanceof Problem && error.status === 409) void refetchProduction(queries, id)
+    },
+    // Edits of one production are sent one after another, each at the revision that the one before it made.
+    scope: { id: `edits-${id}` },
+  })
+  const undo = useMutation({
+    mutationFn: () => answered(client.POST('/api/productions/{production_id}/undo/', path)),
+    onSuccess: take,
+    scope: { id: `edits-${id}` },
+  })
+  const redo = useMutation({
+    mutationFn: () => answered(client.POST('/api/productions/{production_id}/redo/', path)),
+    onSuccess: take,
+    scope: { id: `edits-${id}` },
+  })
+  return { edit, undo, redo }
+}
+
+export function useSettings(id: string) {
+  const queries = useQueryClient()
+  return useMutation({
+    mutationFn: (body: Settings) =>
+      answered(client.PATCH('/api/productions/{production_id}/', { params: { path: { production_id: id } }, body })),
+    onSuccess: (whole) => queries.setQueryData(key(id), whole),
+  })
+}
+
+const going = (jobs: Job[] | undefined) => jobs?.some((job) => job.state === 'waiting' || job.state === 'running') ?? false
+
+/** The jobs of a production, asked for often while one is going. */
+export function useJobs(id: string) {
+  return useQuery({
+    queryKey: ['jobs', id],
+    queryFn: () =>
+      answered(client.GET('/api/productions/{production_id}/jobs/', { params: { path: { production_id: id } } })),
+    refetchInterval: (query) => (going(query.state.data) ? 600 : 20_000),
+  })
+}
+
+export function useJobActions(id: string) {
+  const queries = useQueryClient()
+  const refresh = () => queries.invalidateQueries({ queryKey: ['jobs', id] })
+  const begin = useMutation({
+    mutationFn: (kind: 'film with the voice' | 'voice files') =>
+      answered(
+        client.POST('/api/productions/{production_id}/handover/', {
+          params: { path: { production_id: id } },
+          body: { kind },
+        }),
+      ),
+    onSuccess: refresh,
+  })
+  const cancel = useMutation({
+    mutationFn: (job_id: string) => answered(client.POST('/api/jobs/{job_id}/cancel/', { params: { path: { job_id } } })),
+    onSuccess: refresh,
+  })
+  const retry = useMutation({
+    mutationFn: (job_id: string) => answered(client.POST('/api/jobs/{job_id}/retry/', { params: { path: { job_id } } })),
+    onSuccess: refresh,
+  })
+  return { begin, cancel, retry }
+}

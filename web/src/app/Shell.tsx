@@ -1,0 +1,277 @@
+import {
+  ActionIcon,
+  Button,
+  Menu,
+  Modal,
+  TextInput,
+  Tooltip,
+  useComputedColorScheme,
+  useMantineColorScheme,
+} from '@mantine/core'
+import { notifications } from '@mantine/notifications'
+import { IconArrowBackUp, IconArrowForwardUp, IconKeyboard, IconMoon, IconSun } from '@tabler/icons-react'
+import { useQueryClient } from '@tanstack/react-query'
+import { useEffect, useRef, useState } from 'react'
+import { Link, Outlet, useLocation, useNavigate, useParams } from 'react-router'
+import { answered, client, type Patch, type Production } from '../api/client'
+import { refetchProduction, useEdits, useProduction, useSettings } from '../api/production'
+import { firstSample, frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
+import { Spine } from '../spine/Spine'
+import { Strip } from '../strip/Strip'
+import { useDesk } from './desk'
+import { EngineProvider, useEngine, useWatched } from './engine'
+import { KeysOverview } from './KeysOverview'
+import { useKeys } from './keys'
+import { NamePattern } from './NamePattern'
+import { picks, rateOf, scoreOf, useLines } from './room'
+import { Failed, Loading, sayProblem } from './Said'
+
+/** A production: its spine, its top line, the room, and the strip. */
+export function Component() {
+  const { id = '' } = useParams()
+  const { data, error, refetch } = useProduction(id)
+  if (error) return <Failed said={error.message} onRetry={() => void refetch()} />
+  if (!data) return <Loading />
+  return (
+    <EngineProvider production={id}>
+      <Inside production={data} />
+    </EngineProvider>
+  )
+}
+
+function Inside({ production }: { production: Production }) {
+  const engine = useEngine()
+  const navigate = useNavigate()
+  const room = useLocation().pathname.split('/')[3] ?? 'booth'
+  const { film } = production
+  const rate = rateOf(production)
+  const { undo, redo } = useEdits(production.id)
+  const { step } = useLines(production, engine)
+  const [keys, setKeys] = useState(false)
+  const { line: chosen, choose } = useDesk()
+  useEffect(() => {
+    // Something is always chosen: the first line that nobody has read yet, or the first of all.
+    if (production.lines.some((line) => line.id === chosen)) return
+    const read = new Set(production.takes.map((take) => take.line))
+    choose((production.lines.find((line) => line.text && !read.has(line.id)) ?? production.lines[0])?.id ?? null)
+  }, [production, chosen, choose])
+
+  const playable = film && (film.has_proxy || film.plays_at_once)
+  const address = playable ? `/api/films/${film.id}/picture/${film.has_proxy ? '?proxy' : ''}` : null
+  const { above, below, drop } = rate
+  const frames = film?.frames ?? 0
+  useEffect(() => {
+    void engine.picture.open(address, { above, below, drop }, frames)
+  }, [engine, address, above, below, drop, frames])
+  useEffect(() => {
+    document.title = `${production.name} · Fendo`
+  }, [production.name])
+
+  const { transport, recorder } = engine
+  const free = () => !recorder.isBusy
+  const play = () => {
+    if (!free()) return
+    if (transport.state.value.playing) return transport.stop()
+    const { score, ducks } = scoreOf(engine, production, picks(production))
+    const end = film?.length ?? Math.max(0, ...production.takes.map((take) => take.start + take.length))
+    const from = transport.state.value.position
+    void transport.play(from >= end - SAMPLE_RATE / 10 ? 0 : from, { to: end, score, ducks })
+  }
+  const move = (frames: number) => {
+    if (!free()) return
+    const at = frameAt(transport.position(), rate)
+    transport.seek(Math.max(0, firstSample(at + frames, rate)))
+  }
+  const took = (word: string) => (patch: Patch) =>
+    notifications.show({
+      message: patch.label ? `${word}: ${patch.label}` : `Nothing to ${word === 'Undone' ? 'undo' : 'redo'}`,
+    })
+  const takeBack = () => undo.mutate(undefined, { onSuccess: took('Undone'), onError: sayProblem })
+  const doAgain = () => redo.mutate(undefined, { onSuccess: took('Done again'), onError: sayProblem })
+  const second = Math.round(rate.above / rate.below)
+  useKeys({
+    play,
+    frameBack: () => move(-1),
+    frameOn: () => move(1),
+    secondBack: () => move(-second),
+    secondOn: () => move(second),
+    lineUp: () => free() && step(-1),
+    lineDown: () => free() && step(1),
+    undo: takeBack,
+    redo: doAgain,
+    keys: () => setKeys(true),
+  })
+
+  return (
+    <div className="shell">
+      <Spine production={production} go={(to) => free() && navigate(`/productions/${production.id}/${to}`)} />
+      <BoothEdge />
+      <header className="top">
+        <Link to="/" className="top-name" title="all productions">
+          {production.name}
+        </Link>
+        <Landing production={production} />
+        <span className="top-right">
+          <Connection />
+          <Tooltip label={production.undo ? `take back: ${production.undo}` : 'nothing to take back'}>
+            <ActionIcon variant="subtle" color="gray" aria-label="undo" disabled={!production.undo} onClick={takeBack}>
+              <IconArrowBackUp size={18} />
+            </ActionIcon>
+          </Tooltip>
+          <Tooltip label={production.redo ? `do again: ${production.redo}` : 'nothing to do again'}>
+            <ActionIcon variant="subtle" color="gray" aria-label="redo" disabled={!production.redo} onClick={doAgain}>
+              <IconArrowForwardUp size={18} />
+            </ActionIcon>
+          </Tooltip>
+          <Scheme />
+          <Tooltip label="all keys (?)">
+            <ActionIcon variant="subtle" color="gray" aria-label="all keys" onClick={() => setKeys(true)}>
+              <IconKeyboard size={18} />
+            </ActionIcon>
+          </Tooltip>
+          <Timecode production={production} />
+        </span>
+      </header>
+      <main className={`room room-${room}`}>
+        <Outlet context={{ production }} />
+      </main>
+      <Strip production={production} />
+      <KeysOverview opened={keys} onClose={() => setKeys(false)} />
+    </div>
+  )
+}
+
+/** The state of the Booth at the edge of vision, in every room. */
+function BoothEdge() {
+  const { kind } = useWatched(useEngine().recorder.state)
+  return <div className="booth-edge" data-state={kind.replace(' ', '-')} aria-hidden="true" />
+}
+
+/** What has not reached the server yet, without alarm; nothing while all is saved. */
+function Connection() {
+  const { bytes, online, said, takes } = useWatched(useEngine().recorder.waiting)
+  if (online && (!said || !takes)) return null
+  const seconds = secondsText(bytes / 3)
+  return (
+    <Tooltip label={said} multiline w={320}>
+      <span className="connection" role="status">
+        {online ? 'sending' : 'server not reached'} · {seconds} s kept here
+      </span>
+    </Tooltip>
+  )
+}
+
+function Scheme() {
+  const { setColorScheme } = useMantineColorScheme()
+  const scheme = useComputedColorScheme('light')
+  return (
+    <Tooltip label={scheme === 'light' ? 'dark, for a dim booth' : 'light, paper and ink'}>
+      <ActionIcon
+        variant="subtle"
+        color="gray"
+        aria-label={scheme === 'light' ? 'dark scheme' : 'light scheme'}
+        onClick={() => setColorScheme(scheme === 'light' ? 'dark' : 'light')}
+      >
+        {scheme === 'light' ? <IconMoon size={18} /> : <IconSun size={18} />}
+      </ActionIcon>
+    </Tooltip>
+  )
+}
+
+/** Where in the programme we are; written straight into the page, sixty times a second. */
+function Timecode({ production }: { production: Production }) {
+  const engine = useEngine()
+  const place = useRef<HTMLSpanElement>(null)
+  const rate = rateOf(production)
+  const { above, below, drop } = rate
+  useEffect(() => {
+    const own = { above, below, drop }
+    const draw = (position: number) => {
+      if (place.current) place.current.textContent = timecode(production.start_frame + frameAt(position, own), own)
+    }
+    engine.onFrame.add(draw)
+    return () => void engine.onFrame.delete(draw)
+  }, [engine, production.start_frame, above, below, drop])
+  return <span className="tc top-tc" ref={place} data-testid="timecode" role="timer" aria-label="timecode" />
+}
+
+/** The folder where takes land now, always in sight; and how their files are named. */
+function Landing({ production }: { production: Production }) {
+  const settings = useSettings(production.id)
+  const queries = useQueryClient()
+  const [making, setMaking] = useState(false)
+  const [naming, setNaming] = useState(false)
+  const [name, setName] = useState('')
+  const [said, setSaid] = useState('')
+  const landing = production.folders.find((folder) => folder.id === production.landing)
+  const make = async (parent: string | null) => {
+    try {
+      const path = { production_id: production.id }
+      await answered(client.POST('/api/productions/{production_id}/folders/', { params: { path }, body: { name, parent } }))
+      await refetchProduction(queries, production.id)
+      setMaking(false)
+    } catch (error) {
+      setSaid(error instanceof Error ? error.message : 'The folder could not be made.')
+    }
+  }
+  return (
+    <span className="lands">
+      takes land in{' '}
+      <Menu position="bottom-start" withinPortal>
+        <Menu.Target>
+          <button type="button" className="lands-folder" aria-label="choose where takes land">
+            {landing?.path.replaceAll('/', ' / ') ?? 'no folder'}
+          </button>
+        </Menu.Target>
+        <Menu.Dropdown>
+          <Menu.Label>takes land in</Menu.Label>
+          {production.folders.map((folder) => (
+            <Menu.Item
+              key={folder.id}
+              onClick={() => settings.mutate({ landing: folder.id }, { onError: sayProblem })}
+              fw={folder.id === production.landing ? 700 : 400}
+            >
+              {folder.path.replaceAll('/', ' / ')}
+            </Menu.Item>
+          ))}
+          <Menu.Divider />
+          <Menu.Item
+            onClick={() => {
+              setName('')
+              setSaid('')
+              setMaking(true)
+            }}
+          >
+            New folder
+          </Menu.Item>
+          <Menu.Item onClick={() => setNaming(true)}>How files are named</Menu.Item>
+        </Menu.Dropdown>
+      </Menu>
+      <Modal opened={making} onClose={() => setMaking(false)} title="New folder">
+        <form
+          onSubmit={(event) => {
+            event.preventDefault()
+            void make(null)
+          }}
+        >
+          <TextInput
+            label="Name"
+            value={name}
+            onChange={(e) => setName(e.currentTarget.value)}
+            error={said}
+            data-autofocus
+          />
+          <div className="dialog-row">
+            <Button type="submit">Make it, and let takes land there</Button>
+            {landing && (
+              <Button variant="default" onClick={() => void make(landing.id)}>
+                Make it inside “{landing.path.split('/').at(-1)}”
+              </Button>
+            )}
+          </div>
+        </form>
+      </Modal>
+      <NamePattern production={production} opened={naming} onClose={() => setNaming(false)} />
+    </span>
+  )
+}

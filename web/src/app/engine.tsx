@@ -1,0 +1,47 @@
+import { useQueryClient } from '@tanstack/react-query'
+import { createContext, useContext, useEffect, useState, useSyncExternalStore } from 'react'
+import { answered, client, csrfToken, type Take } from '../api/client'
+import { refetchProduction, updateProduction, withTake } from '../api/production'
+import { Engine } from '../engine/engine'
+import type { Observable } from '../engine/observable'
+
+const EngineContext = createContext<Engine | null>(null)
+
+let engine: Engine | undefined
+
+/** The one engine of this page, made when the first production is opened. */
+function theEngine(): Engine {
+  engine ??= new Engine({
+    begin: (line_id, input) =>
+      answered(client.POST('/api/lines/{line_id}/takes/', { params: { path: { line_id } }, body: { input } })),
+    abandon: async (take_id) => {
+      await answered(client.POST('/api/takes/{take_id}/abandon/', { params: { path: { take_id } } }))
+    },
+  })
+  return engine
+}
+
+/** Gives the engine to a production's rooms, and works saved takes into what they show. */
+export function EngineProvider({ production, children }: { production: string; children: React.ReactNode }) {
+  const [made] = useState(theEngine)
+  const queries = useQueryClient()
+  useEffect(() => {
+    made.recorder.authorise(csrfToken())
+    made.recorder.onSaved = (take) => {
+      updateProduction(queries, production, (before) => withTake(before, take as Take))
+      void refetchProduction(queries, production)
+    }
+  }, [made, queries, production])
+  return <EngineContext value={made}>{children}</EngineContext>
+}
+
+export function useEngine(): Engine {
+  const found = useContext(EngineContext)
+  if (!found) throw new Error('there is no engine outside a production')
+  return found
+}
+
+/** A watched value of the engine. */
+export function useWatched<T>(observable: Observable<T>): T {
+  return useSyncExternalStore(observable.watch, observable.get)
+}

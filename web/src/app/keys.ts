@@ -1,0 +1,123 @@
+import { useEffect, useRef } from 'react'
+import { create } from 'zustand'
+
+/** Everything that a key does, with the key it has until somebody changes it. */
+export const ACTIONS = {
+  play: { key: 'Space', does: 'play and stop', room: 'everywhere' },
+  frameBack: { key: 'ArrowLeft', does: 'one frame back', room: 'everywhere' },
+  frameOn: { key: 'ArrowRight', does: 'one frame on', room: 'everywhere' },
+  secondBack: { key: 'Shift+ArrowLeft', does: 'one second back', room: 'everywhere' },
+  secondOn: { key: 'Shift+ArrowRight', does: 'one second on', room: 'everywhere' },
+  lineUp: { key: 'PageUp', does: 'line above', room: 'everywhere' },
+  lineDown: { key: 'PageDown', does: 'line below', room: 'everywhere' },
+  undo: { key: 'Ctrl+z', does: 'take the last edit back', room: 'everywhere' },
+  redo: { key: 'Ctrl+Shift+z', does: 'do it again', room: 'everywhere' },
+  keys: { key: '?', does: 'show all keys', room: 'everywhere' },
+  picture: { key: '1', does: 'go to Picture', room: 'everywhere' },
+  script: { key: '2', does: 'go to Script', room: 'everywhere' },
+  booth: { key: '3', does: 'go to Booth', room: 'everywhere' },
+  takes: { key: '4', does: 'go to Takes', room: 'everywhere' },
+  handover: { key: '5', does: 'go to Handover', room: 'everywhere' },
+  shotBack: { key: 'Shift+PageUp', does: 'shot before', room: 'Picture' },
+  shotOn: { key: 'Shift+PageDown', does: 'next shot', room: 'Picture' },
+  up: { key: 'ArrowUp', does: 'line above; in Takes: hear the take above', room: 'Script, Booth, Takes' },
+  down: { key: 'ArrowDown', does: 'line below; in Takes: hear the take below', room: 'Script, Booth, Takes' },
+  slotStart: { key: '[', does: 'the slot starts here', room: 'Script' },
+  slotEnd: { key: ']', does: 'the slot ends here; go to the next line', room: 'Script' },
+  words: { key: 'Enter', does: 'write in the line', room: 'Script' },
+  newLine: { key: 'n', does: 'new line below', room: 'Script' },
+  drop: { key: 'Delete', does: 'drop the line', room: 'Script' },
+  record: { key: 'Enter', does: 'begin a take; stop it', room: 'Booth' },
+  callOff: { key: 'Escape', does: 'call off the count-in; stop', room: 'Booth' },
+  headphones: { key: 'h', does: 'headphones are on, or not', room: 'Booth' },
+  clip: { key: 'c', does: 'clear the clip light', room: 'Booth' },
+  pick: { key: 'Enter', does: 'pick the take', room: 'Takes' },
+  aside: { key: 'x', does: 'set the take aside, or bring it back', room: 'Takes' },
+} as const
+
+export type ActionName = keyof typeof ACTIONS
+
+const STORED = 'fendo-keys'
+
+function stored(): Partial<Record<ActionName, string>> {
+  try {
+    return JSON.parse(localStorage.getItem(STORED) ?? '{}')
+  } catch {
+    return {}
+  }
+}
+
+/** Keys that were changed on this machine. */
+export const useChangedKeys = create<{
+  changed: Partial<Record<ActionName, string>>
+  set: (action: ActionName, key: string | null) => void
+}>((set) => ({
+  changed: stored(),
+  set: (action, key) =>
+    set(({ changed }) => {
+      const next = { ...changed, [action]: key ?? undefined }
+      localStorage.setItem(STORED, JSON.stringify(next))
+      return { changed: next }
+    }),
+}))
+
+export function keyOf(action: ActionName): string {
+  return useChangedKeys.getState().changed[action] ?? ACTIONS[action].key
+}
+
+/** A key event as it is written in the table: `Ctrl+Shift+z`, `Space`, `?`. */
+export function keyName(event: Pick<KeyboardEvent, 'key' | 'ctrlKey' | 'metaKey' | 'altKey' | 'shiftKey'>): string {
+  const key = event.key === ' ' ? 'Space' : event.key.length === 1 ? event.key.toLowerCase() : event.key
+  // Shift is part of a sign such as `?` already, and is named only where it makes no other sign.
+  const shift = event.shiftKey && (key.length > 1 || /[a-z]/.test(key))
+  return `${event.ctrlKey || event.metaKey ? 'Ctrl+' : ''}${event.altKey ? 'Alt+' : ''}${shift ? 'Shift+' : ''}${key}`
+}
+
+const SIGNS: Record<string, string> = {
+  ArrowUp: '↑',
+  ArrowDown: '↓',
+  ArrowLeft: '←',
+  ArrowRight: '→',
+  PageUp: 'Page ↑',
+  PageDown: 'Page ↓',
+}
+
+/** A key as people read it. */
+export function keyText(key: string): string {
+  return key.replace(/\w+$/, (last) => SIGNS[last] ?? (last.length === 1 ? last.toUpperCase() : last)).replaceAll('+', ' ')
+}
+
+/** Whether somebody is typing: nothing fires then. */
+export function isTyping(target: EventTarget | null): boolean {
+  if (!(target instanceof HTMLElement)) return false
+  if (target.closest('[role="dialog"], [role="listbox"], [role="menu"]')) return true
+  return target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)
+}
+
+/** A button that has the focus takes Space and Enter for itself. */
+function pressesButton(event: KeyboardEvent): boolean {
+  const button = event.target instanceof HTMLElement && event.target.closest('button, a, [role="button"]')
+  return Boolean(button) && (event.key === ' ' || event.key === 'Enter')
+}
+
+/** Let keys do what a room can do now. The newest handlers are used, and none fires while text is typed. */
+export function useKeys(handlers: Partial<Record<ActionName, () => void>>): void {
+  const latest = useRef(handlers)
+  useEffect(() => {
+    latest.current = handlers
+  })
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (event.defaultPrevented || isTyping(event.target) || pressesButton(event)) return
+      const name = keyName(event)
+      for (const [action, handler] of Object.entries(latest.current)) {
+        if (keyOf(action as ActionName) !== name) continue
+        event.preventDefault()
+        handler()
+        return
+      }
+    }
+    window.addEventListener('keydown', press)
+    return () => window.removeEventListener('keydown', press)
+  }, [])
+}

@@ -1,0 +1,80 @@
+import { useMemo } from 'react'
+import { useOutletContext } from 'react-router'
+import type { Line, Production, Take } from '../api/client'
+import type { Engine } from '../engine/engine'
+import type { Rate, Span } from '../engine/time'
+import { joinSpans, type Score } from '../engine/transport'
+import { useDesk } from './desk'
+
+/** The production that the room is about. */
+export function useRoom(): { production: Production } {
+  return useOutletContext<{ production: Production }>()
+}
+
+export function rateOf(production: Production): Rate {
+  return { above: production.fps[0]!, below: production.fps[1]!, drop: production.drop_frame }
+}
+
+export function asSpan(pair: number[] | null | undefined): Span | null {
+  return pair ? [pair[0]!, pair[1]!] : null
+}
+
+/** Takes by line, each line's in order of their numbers. */
+export function useTakesByLine(production: Production): Map<string, Take[]> {
+  return useMemo(() => {
+    const found = new Map<string, Take[]>()
+    for (const take of production.takes) {
+      const list = found.get(take.line)
+      if (list) list.push(take)
+      else found.set(take.line, [take])
+    }
+    for (const list of found.values()) list.sort((a, b) => a.number - b.number)
+    return found
+  }, [production.takes])
+}
+
+/** The picked takes, in order of the programme. */
+export function picks(production: Production): Take[] {
+  const byId = new Map(production.takes.map((take) => [take.id, take]))
+  return production.lines.flatMap((line) => (line.pick && byId.get(line.pick)) || [])
+}
+
+/** What sounds: the film's own sound, and some takes where they are heard. */
+export function scoreOf(
+  engine: Engine,
+  production: Production,
+  takes: Take[],
+  bed = true,
+): { score: Score; ducks: Span[] } {
+  const { film } = production
+  const sounding = takes.flatMap((take) => {
+    const heard = asSpan(take.heard)
+    return heard ? [engine.sounds.take(take, heard)] : []
+  })
+  const spoken = takes.flatMap((take): Span[] =>
+    take.speech ? [[take.start + take.speech[0]!, take.start + take.speech[1]!]] : [],
+  )
+  return {
+    score: (start, end) => [
+      ...(film && bed ? engine.sounds.bed(film, start, end) : []),
+      ...sounding.filter((sound) => sound.span[0] < end && sound.span[1] > start),
+    ],
+    ducks: joinSpans(spoken),
+  }
+}
+
+/** The chosen line, and a way to step through them. The transport goes along unless something plays. */
+export function useLines(production: Production, engine: Engine) {
+  const { line: chosen, choose } = useDesk()
+  const index = Math.max(
+    0,
+    production.lines.findIndex((line) => line.id === chosen),
+  )
+  const line: Line | undefined = production.lines[index]
+  const go = (next: Line | undefined, seek = true) => {
+    if (!next) return
+    choose(next.id)
+    if (seek && next.slot) engine.transport.seek(next.slot[0]!)
+  }
+  return { line, index, go, step: (by: number) => go(production.lines[index + by]) }
+}

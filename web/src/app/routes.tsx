@@ -1,0 +1,27 @@
+import { createBrowserRouter, Navigate } from 'react-router'
+import { Failed, Loading } from './Said'
+
+/** Rooms load by themselves, when they are first entered. */
+export const router = createBrowserRouter([
+  {
+    path: '/',
+    HydrateFallback: Loading,
+    errorElement: <Failed said="This page has a fault. Your work is stored; reload the page to go on." />,
+    children: [
+      { index: true, lazy: () => import('../rooms/productions/Productions') },
+      {
+        path: 'productions/:id',
+        lazy: () => import('./Shell'),
+        children: [
+          { index: true, element: <Navigate to="booth" replace /> },
+          { path: 'picture', lazy: () => import('../rooms/picture/PictureRoom') },
+          { path: 'script', lazy: () => import('../rooms/script/ScriptRoom') },
+          { path: 'booth', lazy: () => import('../rooms/booth/BoothRoom') },
+          { path: 'takes', lazy: () => import('../rooms/takes/TakesRoom') },
+          { path: 'handover', lazy: () => import('../rooms/handover/HandoverRoom') },
+        ],
+      },
+      { path: '*', element: <Failed said="There is nothing at this address." /> },
+    ],
+  },
+])

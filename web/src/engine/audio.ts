@@ -1,0 +1,34 @@
+import { HeardClock } from './clock'
+import { SAMPLE_RATE } from './time'
+
+/** The one AudioContext: its frames are the clock of everything. */
+export class Audio {
+  readonly context = new AudioContext({ sampleRate: SAMPLE_RATE, latencyHint: 'interactive' })
+  readonly clock = new HeardClock(() => {
+    const { contextTime = 0, performanceTime = 0 } = this.context.getOutputTimestamp()
+    return { contextTime, performanceTime }
+  })
+
+  constructor() {
+    setInterval(() => this.context.state === 'running' && this.clock.tick(), 20)
+  }
+
+  /** Sound may begin only after a gesture; every play and record comes from one. */
+  async wake(): Promise<void> {
+    if (this.context.state !== 'running') await this.context.resume()
+    for (let tries = 0; tries < 50 && !this.clock.ready; tries++) {
+      this.clock.tick()
+      if (!this.clock.ready) await new Promise((done) => setTimeout(done, 10))
+    }
+  }
+
+  /** Frame at which something scheduled now can still begin on time. */
+  soon(seconds = 0.06): number {
+    return Math.ceil((this.context.currentTime + seconds) * SAMPLE_RATE)
+  }
+
+  /** Samples from schedule to ear, by the browser's own figures. */
+  get outputLatency(): number {
+    return Math.round((this.context.baseLatency + this.context.outputLatency) * SAMPLE_RATE)
+  }
+}

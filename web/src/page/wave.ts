@@ -1,0 +1,69 @@
+import { useQuery } from '@tanstack/react-query'
+
+/** Samples in one column of a stored waveform. */
+export const WAVE_BLOCK = 480
+
+/** Peak and average of each 10 ms, one byte each, 0..255 over -60..0 dBFS. */
+export type Wave = Uint8Array
+
+async function load(take: string): Promise<Wave> {
+  const answer = await fetch(`/api/takes/${take}/wave/`, { credentials: 'same-origin' })
+  if (!answer.ok) throw new Error('the waveform could not be loaded')
+  return new Uint8Array(await answer.arrayBuffer())
+}
+
+/** A finished take's waveform never changes, so it is asked for once. */
+export function waveQuery(take: string) {
+  return { queryKey: ['wave', take], queryFn: () => load(take), staleTime: Number.POSITIVE_INFINITY, gcTime: 600_000 }
+}
+
+export function useWave(take: string): Wave | undefined {
+  return useQuery(waveQuery(take)).data
+}
+
+/** A byte of a waveform as a share of half the height: quiet is still seen, loud is clearly larger. */
+export function heightOf(byte: number): number {
+  const decibel = (byte / 255) * 60 - 60
+  return byte === 0 ? 0 : 10 ** (decibel / 50)
+}
+
+/** The same scale for an amplitude. */
+export function heightOfAmplitude(amplitude: number): number {
+  return heightOf(Math.max(0, Math.min(255, (20 * Math.log10(Math.max(amplitude, 1e-6)) + 60) * 4.25)))
+}
+
+/**
+ * Draw a waveform: peaks, and inside them the average.
+ *
+ * @param first sample of the take at the left edge
+ * @param samplesAPoint samples in one point of width
+ */
+export function drawWave(
+  ctx: CanvasRenderingContext2D,
+  wave: Wave,
+  box: { x: number; y: number; width: number; height: number },
+  first: number,
+  samplesAPoint: number,
+  colour: string,
+): void {
+  const middle = box.y + box.height / 2
+  const half = box.height / 2
+  const columns = wave.length >> 1
+  const path = (which: 0 | 1, alpha: number) => {
+    ctx.globalAlpha = alpha
+    ctx.beginPath()
+    for (let x = 0; x < box.width; x++) {
+      const from = Math.floor((first + x * samplesAPoint) / WAVE_BLOCK)
+      const to = Math.max(from + 1, Math.floor((first + (x + 1) * samplesAPoint) / WAVE_BLOCK))
+      let top = 0
+      for (let c = Math.max(0, from); c < Math.min(columns, to); c++) top = Math.max(top, wave[c * 2 + which]!)
+      const h = Math.max(0.5, heightOf(top) * half)
+      ctx.rect(box.x + x, middle - h, 1, 2 * h)
+    }
+    ctx.fill()
+  }
+  ctx.fillStyle = colour
+  path(0, 0.5)
+  path(1, 1)
+  ctx.globalAlpha = 1
+}

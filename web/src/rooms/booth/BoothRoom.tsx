@@ -1,0 +1,225 @@
+import { Button, Menu, Switch } from '@mantine/core'
+import { useEffect, useRef } from 'react'
+import { Link } from 'react-router'
+import type { Line, Production } from '../../api/client'
+import { useSettings } from '../../api/production'
+import { useEngine, useWatched } from '../../app/engine'
+import { Key } from '../../app/Key'
+import { useKeys } from '../../app/keys'
+import { asSpan, scoreOf, useLines, useRoom, useTakesByLine } from '../../app/room'
+import { sayProblem } from '../../app/Said'
+import type { BoothState } from '../../engine/recorder'
+import { secondsText } from '../../engine/time'
+import { Stage } from '../../page/Stage'
+import { Tally } from '../../page/Tally'
+import { InputChooser } from './InputChooser'
+import { Meter } from './Meter'
+import { SlotWave } from './SlotWave'
+import { Sweep } from './Sweep'
+import './booth.css'
+
+const WINDOWS = [
+  { key: 'lively', name: 'lively: peaks −12 to −6' },
+  { key: 'roomy', name: 'roomy: peaks around −18' },
+  { key: 'full', name: 'full: three quarters' },
+] as const
+
+/** Read: the words, the picture, the level, and in no doubt whether it records. */
+export function Component() {
+  const { production } = useRoom()
+  const engine = useEngine()
+  const { recorder } = engine
+  const state = useWatched(recorder.state)
+  const settings = useSettings(production.id)
+  const { line, index, go, step } = useLines(production, engine)
+  const takes = useTakesByLine(production)
+  const quiet = ['ready', 'saved', 'failed'].includes(state.kind)
+
+  useEffect(() => {
+    if (line) recorder.prepare(line.id)
+  }, [recorder, line])
+  useEffect(() => {
+    if (line?.slot && !engine.transport.state.value.playing && quiet) engine.transport.seek(line.slot[0]!)
+  }, [engine, line, quiet])
+
+  const toggle = () => {
+    if (!line) return
+    if (state.kind === 'recording' || state.kind === 'counting in') return void recorder.stop()
+    if (!quiet) return
+    // With loudspeakers the film is silent, or it would land in the take.
+    const { score } = scoreOf(engine, production, [], production.headphones)
+    void recorder.record({ id: line.id, slot: asSpan(line.slot) }, score)
+  }
+  const move = (by: number) => {
+    if (!quiet) return
+    recorder.dismiss()
+    step(by)
+  }
+  const setHeadphones = (headphones: boolean) => quiet && settings.mutate({ headphones }, { onError: sayProblem })
+  useKeys({
+    record: toggle,
+    callOff: () => (quiet ? recorder.dismiss() : void recorder.stop()),
+    up: () => move(-1),
+    down: () => move(1),
+    headphones: () => setHeadphones(!production.headphones),
+    clip: () => recorder.clearClip(),
+  })
+
+  if (!line) return <EmptyBooth production={production} />
+  const before = production.lines[index - 1]
+  const next = production.lines[index + 1]
+  return (
+    <div className="booth" data-state={state.kind}>
+      <section className="booth-top">
+        <Stage film={production.film} className="booth-stage">
+          <Sweep />
+        </Stage>
+        <div className="booth-slot">
+          {before ? (
+            <button type="button" className="booth-before" onClick={() => move(-1)}>
+              <small>before this</small>
+              {before.text}
+            </button>
+          ) : (
+            <p className="booth-before">
+              <small>the first line</small>
+            </p>
+          )}
+          <SlotWave line={line} />
+          <div className="booth-under">
+            <Clock line={line} />
+            <span className="booth-tally">
+              <Tally takes={takes.get(line.id) ?? []} pick={line.pick} />
+              {(takes.get(line.id)?.length ?? 0) > 0 && <Link to="../takes">compare</Link>}
+            </span>
+          </div>
+        </div>
+      </section>
+      <section className="booth-words">
+        <span className="booth-number">{line.number}</span>
+        <p className="booth-line" data-testid="booth-line">
+          {line.text || 'No words yet. Speak freely, or write them in Script.'}
+        </p>
+        {next && (
+          <>
+            <span className="booth-number next">{next.number}</span>
+            <button type="button" className="booth-next" onClick={() => quiet && go(next)}>
+              {next.text || 'no words yet'}
+            </button>
+          </>
+        )}
+      </section>
+      <section className="booth-bar">
+        <State state={state} onDismiss={() => recorder.dismiss()} />
+        <Button
+          className="booth-button"
+          size="md"
+          variant={state.kind === 'counting in' ? 'default' : 'filled'}
+          data-recording={state.kind === 'recording'}
+          disabled={!quiet && state.kind !== 'recording' && state.kind !== 'counting in'}
+          onClick={toggle}
+          data-testid="record"
+        >
+          {state.kind === 'counting in' ? 'Call off' : state.kind === 'recording' ? 'Stop' : 'Record'}
+        </Button>
+        <span className="booth-keys">
+          <Key action="record">{quiet ? 'record' : 'stop'}</Key> <Key action="up" /> <Key action="down">line</Key>
+        </span>
+        <span className="booth-choices">
+          <InputChooser production={production} />
+          <Switch
+            size="xs"
+            label={production.headphones ? 'headphones: film heard' : 'no headphones: film silent'}
+            checked={production.headphones}
+            disabled={!quiet}
+            onChange={(event) => setHeadphones(event.currentTarget.checked)}
+          />
+          <Menu>
+            <Menu.Target>
+              <Button size="compact-xs" variant="subtle" color="gray">
+                level window: {production.level_window.key}
+              </Button>
+            </Menu.Target>
+            <Menu.Dropdown>
+              {WINDOWS.map(({ key, name }) => (
+                <Menu.Item key={key} onClick={() => settings.mutate({ level_window: key }, { onError: sayProblem })}>
+                  {name}
+                </Menu.Item>
+              ))}
+            </Menu.Dropdown>
+          </Menu>
+        </span>
+      </section>
+      <Meter production={production} onClear={() => recorder.clearClip()} />
+    </div>
+  )
+}
+
+/** The state in words; its shape and colour are on the edge of the whole screen too. */
+function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void }) {
+  const words = {
+    ready: 'Ready',
+    'counting in': 'Counting in',
+    recording: 'Recording',
+    finishing: 'Stopping',
+    saving: 'Saving',
+    saved: 'Saved',
+    failed: 'Not recorded',
+  }[state.kind]
+  const more =
+    state.kind === 'saved'
+      ? `take ${state.take} · ${state.file}`
+      : state.kind === 'failed'
+        ? state.said
+        : 'take' in state && state.take
+          ? `take ${state.take}`
+          : ''
+  return (
+    <div className="booth-state" data-state={state.kind} role="status" data-testid="booth-state">
+      <span className="booth-state-sign" aria-hidden="true" />
+      <span>
+        <b>{words}</b> <span className="booth-state-more">{more}</span>
+      </span>
+      {state.kind === 'failed' && (
+        <Button size="compact-xs" variant="default" onClick={onDismiss}>
+          Understood
+        </Button>
+      )}
+    </div>
+  )
+}
+
+/** How much of the slot is used, while it is read. */
+function Clock({ line }: { line: Line }) {
+  const engine = useEngine()
+  const place = useRef<HTMLSpanElement>(null)
+  const slot = asSpan(line.slot)
+  const start = slot?.[0]
+  const length = slot ? slot[1] - slot[0] : 0
+  useEffect(() => {
+    const draw = (position: number) => {
+      const { value } = engine.recorder.state
+      const used = value.kind === 'recording' ? Math.max(0, position - value.cue) : 0
+      const total = start === undefined ? 'no slot' : `${secondsText(length)} s`
+      const text = value.kind === 'recording' ? `${secondsText(used)} of ${total}` : `slot ${total}`
+      if (place.current && place.current.textContent !== text) place.current.textContent = text
+    }
+    engine.onFrame.add(draw)
+    return () => void engine.onFrame.delete(draw)
+  }, [engine, start, length])
+  return <span ref={place} className="booth-clock" />
+}
+
+function EmptyBooth({ production }: { production: Production }) {
+  return (
+    <div className="said">
+      <h2>No lines to read yet</h2>
+      <p className="quiet">
+        Type or paste the words first; {production.film ? 'they' : 'each paragraph'} will stand here large.
+      </p>
+      <Button component={Link} to="../script">
+        Go to Script
+      </Button>
+    </div>
+  )
+}

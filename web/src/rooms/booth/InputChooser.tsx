@@ -1,0 +1,89 @@
+import { Select } from '@mantine/core'
+import { useEffect, useState } from 'react'
+import type { Production } from '../../api/client'
+import { useSettings } from '../../api/production'
+import { useEngine, useWatched } from '../../app/engine'
+import { sayProblem } from '../../app/Said'
+import { type InputChoice, listInputs, SIMULATED } from '../../engine/inputs'
+
+const FAULTS = ['none', 'late', 'early', 'long', 'loud', 'word left out', 'silent']
+
+/** Where sound comes from, in sight: the input and its channel, remembered with the production. */
+export function InputChooser({ production }: { production: Production }) {
+  const engine = useEngine()
+  const { choice, channels, said } = useWatched(engine.recorder.input)
+  const { kind } = useWatched(engine.recorder.state)
+  const settings = useSettings(production.id)
+  const [inputs, setInputs] = useState<InputChoice[]>([SIMULATED])
+  const busy = !['ready', 'saved', 'failed'].includes(kind)
+
+  useEffect(() => {
+    const refresh = () => void listInputs().then(setInputs)
+    refresh()
+    navigator.mediaDevices?.addEventListener?.('devicechange', refresh)
+    return () => navigator.mediaDevices?.removeEventListener?.('devicechange', refresh)
+  }, [])
+
+  const remembered = production.input
+  useEffect(() => {
+    if (engine.recorder.input.value.choice || !remembered.device) return
+    const { device, label = '', channel = 0, fault } = remembered
+    void engine.recorder.choose({ device, label, channel, fault })
+  }, [engine, remembered])
+
+  const choose = async (next: InputChoice) => {
+    await engine.recorder.choose(next)
+    const names = await listInputs()
+    setInputs(names)
+    const label = names.find((each) => each.device === next.device)?.label ?? next.label
+    settings.mutate({ input: { ...next, label } }, { onError: sayProblem })
+  }
+  const listed = choice && !inputs.some((input) => input.device === choice.device) ? [choice, ...inputs] : inputs
+  return (
+    <div className="input-chooser">
+      <Select
+        aria-label="microphone"
+        placeholder="choose a microphone"
+        size="xs"
+        w={210}
+        data={listed.map((input) => ({ value: input.device, label: input.label || 'microphone' }))}
+        value={choice?.device ?? null}
+        allowDeselect={false}
+        disabled={busy}
+        onChange={(device) => {
+          const found = listed.find((input) => input.device === device)
+          if (found) void choose({ ...found, channel: 0 })
+        }}
+      />
+      {channels > 1 && choice && (
+        <Select
+          aria-label="input channel"
+          size="xs"
+          w={92}
+          data={Array.from({ length: channels }, (_, index) => ({ value: String(index), label: `input ${index + 1}` }))}
+          value={String(choice.channel)}
+          allowDeselect={false}
+          disabled={busy}
+          onChange={(channel) => void choose({ ...choice, channel: Number(channel) })}
+        />
+      )}
+      {choice?.device === SIMULATED.device && (
+        <Select
+          aria-label="what goes wrong with the simulated reader"
+          size="xs"
+          w={132}
+          data={FAULTS.map((fault) => ({ value: fault, label: fault === 'none' ? 'reads well' : `fault: ${fault}` }))}
+          value={choice.fault || 'none'}
+          allowDeselect={false}
+          disabled={busy}
+          onChange={(fault) => fault && void choose({ ...choice, fault })}
+        />
+      )}
+      {said && (
+        <p className="input-said" role="alert">
+          {said}
+        </p>
+      )}
+    </div>
+  )
+}

@@ -1,0 +1,31 @@
+import { useEffect, useRef } from 'react'
+import { useEngine } from '../../app/engine'
+import { SAMPLE_RATE } from '../../engine/time'
+
+/** The count-in, seen: a line that travels over the picture and reaches its edge on the slot's first frame. */
+export function Sweep() {
+  const engine = useEngine()
+  const line = useRef<HTMLDivElement>(null)
+  const count = useRef<HTMLDivElement>(null)
+  useEffect(() => {
+    const draw = (position: number) => {
+      const { value } = engine.recorder.state
+      const on = value.kind === 'counting in' && engine.transport.state.value.playing
+      line.current!.hidden = !on
+      count.current!.hidden = !on
+      if (!on) return
+      const share = Math.min(1, Math.max(0, (position - value.from) / (value.cue - value.from)))
+      line.current!.style.left = `${share * 100}%`
+      const left = Math.ceil((value.cue - position) / SAMPLE_RATE)
+      count.current!.textContent = left > 3 ? 'pre-roll' : String(left)
+    }
+    engine.onFrame.add(draw)
+    return () => void engine.onFrame.delete(draw)
+  }, [engine])
+  return (
+    <>
+      <div ref={line} className="sweep" hidden />
+      <div ref={count} className="sweep-count" hidden />
+    </>
+  )
+}

@@ -1,0 +1,137 @@
+import { useComputedColorScheme } from '@mantine/core'
+import { useEffect, useRef } from 'react'
+import type { Line, Take } from '../../api/client'
+import { useEngine } from '../../app/engine'
+import { asSpan } from '../../app/room'
+import { SAMPLE_RATE, type Span, secondsText } from '../../engine/time'
+import { drawWave, useWave } from '../../page/wave'
+import { drawBrackets } from '../../strip/draw'
+import { inksOf } from '../../strip/Strip'
+
+/** What of the programme the rows of a line show: its slot with a little around it, or the longest take. */
+export function rowSpan(line: Line, takes: readonly Take[]): Span {
+  const slot = asSpan(line.slot)
+  const heard = takes.flatMap((take) => (take.heard ? [take.heard] : []))
+  const starts = heard.map((span) => span[0]!)
+  const ends = heard.map((span) => span[1]!)
+  if (!slot) return [Math.min(0, ...starts), Math.max(SAMPLE_RATE, ...ends)]
+  return [Math.min(slot[0] - SAMPLE_RATE / 2, ...starts), Math.max(slot[1] + SAMPLE_RATE, ...ends)]
+}
+
+type RowProps = { take: Take; line: Line; span: Span; on: boolean; onHear: () => void; onPick: () => void }
+
+/** A take on its row: drawn over the slot's brackets, its numbers, and what is wrong or right with it. */
+export function TakeRow({ take, line, span, on, onHear, onPick }: RowProps) {
+  const picked = line.pick === take.id
+  const row = useRef<HTMLLIElement>(null)
+  useEffect(() => {
+    if (on) row.current?.scrollIntoView({ block: 'nearest' })
+  }, [on])
+  const status = picked ? 'picked' : take.aside ? 'set aside' : ''
+  const slot = asSpan(line.slot)
+  const numbers = [
+    take.speech
+      ? `${secondsText(take.speech[1]! - take.speech[0]!)}${slot ? ` of ${secondsText(slot[1] - slot[0])}` : ''} s`
+      : '',
+    take.peak === null ? '' : `peak ${decibel(take.peak)} dBFS`,
+    take.loudness === null ? '' : `${decibel(take.loudness)} LUFS`,
+    take.noise === null ? '' : `noise ${decibel(take.noise, 0)}`,
+  ].filter(Boolean)
+  return (
+    <li
+      ref={row}
+      className={`take-row${on ? ' on' : ''}${picked ? ' picked' : ''}${take.aside ? ' aside' : ''}`}
+      aria-current={on}
+      data-take={take.number}
+    >
+      <button type="button" className="take-hear" onClick={onHear} aria-label={`hear take ${take.number}`}>
+        <b>{take.number}</b>
+        <small>{status || ' '}</small>
+      </button>
+      <TakeWave take={take} slot={slot} span={span} picked={picked} />
+      <div className="take-said">
+        <p>
+          {take.state === 'recording' && <span className="take-fault">not closed yet</span>}
+          {take.faults.map((fault) => (
+            <span key={fault} className="take-fault">
+              {fault}
+            </span>
+          ))}
+          {take.remarks.map((remark) => (
+            <span key={remark} className="take-remark">
+              {remark}
+            </span>
+          ))}
+        </p>
+        <p className="quiet take-numbers">{numbers.join(' · ')}</p>
+      </div>
+      <span className="take-doors">
+        <button type="button" onClick={onPick} disabled={picked || take.state !== 'finished'}>
+          {picked ? 'picked' : 'pick'}
+        </button>
+        {take.state === 'finished' && (
+          <a href={`/api/takes/${take.id}/audio/?download=1`} download title={take.file}>
+            WAV
+          </a>
+        )}
+      </span>
+    </li>
+  )
+}
+
+function decibel(value: number, digits = 1): string {
+  return value.toFixed(digits).replace('-', '−')
+}
+
+type WaveProps = { take: Take; slot: Span | null; span: Span; picked: boolean }
+
+function TakeWave({ take, slot, span, picked }: WaveProps) {
+  const engine = useEngine()
+  const still = useRef<HTMLCanvasElement>(null)
+  const head = useRef<HTMLDivElement>(null)
+  const wave = useWave(take.id)
+  const scheme = useComputedColorScheme('light')
+  const heard = asSpan(take.heard)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the scheme changes the inks that are read from the page
+  useEffect(() => {
+    const canvas = still.current!
+    const paint = () => {
+      const { width, height } = canvas.getBoundingClientRect()
+      canvas.width = Math.round(width * devicePixelRatio)
+      canvas.height = Math.round(height * devicePixelRatio)
+      const ctx = canvas.getContext('2d')!
+      ctx.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0)
+      const inks = inksOf(canvas)
+      const perPoint = (span[1] - span[0]) / width
+      const x = (sample: number) => (sample - span[0]) / perPoint
+      if (wave && heard) {
+        const box = { x: x(heard[0]), y: 5, width: x(heard[1]) - x(heard[0]), height: height - 10 }
+        drawWave(ctx, wave, box, heard[0] - take.start, perPoint, picked ? inks.sea : inks.ink)
+      }
+      const straw = getComputedStyle(canvas).getPropertyValue('--straw')
+      ctx.fillStyle = straw
+      for (const clip of take.clipped) ctx.fillRect(x(take.start + clip[0]!) - 1, 0, 2, 5)
+      if (slot) drawBrackets(ctx, x(slot[0]), 2, x(slot[1]) - x(slot[0]), height - 4, inks.ink, 1.4)
+    }
+    paint()
+    const resized = new ResizeObserver(paint)
+    resized.observe(canvas)
+    return () => resized.disconnect()
+  }, [wave, heard?.[0], heard?.[1], slot?.[0], slot?.[1], span[0], span[1], picked, take, scheme])
+  useEffect(() => {
+    const draw = (position: number) => {
+      const share = (position - span[0]) / (span[1] - span[0])
+      const inside = engine.transport.state.value.playing && share >= 0 && share <= 1
+      head.current!.hidden = !inside
+      if (inside) head.current!.style.left = `${share * 100}%`
+    }
+    engine.onFrame.add(draw)
+    return () => void engine.onFrame.delete(draw)
+  }, [engine, span])
+  return (
+    <span className="take-wave">
+      <canvas ref={still} role="img" aria-label={`waveform of take ${take.number} over its slot`} />
+      <span ref={head} className="take-head" hidden />
+    </span>
+  )
+}

@@ -1,0 +1,191 @@
+import { useComputedColorScheme } from '@mantine/core'
+import { useQueryClient } from '@tanstack/react-query'
+import { useEffect, useRef } from 'react'
+import type { Production } from '../api/client'
+import { useDesk } from '../app/desk'
+import { useEngine } from '../app/engine'
+import { rateOf } from '../app/room'
+import { firstSample, frameAt, SAMPLE_RATE } from '../engine/time'
+import { type Wave, waveQuery } from '../page/wave'
+import { drawPlayhead, drawStrip, type Inks } from './draw'
+import { following, kept, sampleAt, type View, xOf, zoomed } from './layout'
+
+export function inksOf(element: HTMLElement): Inks {
+  const style = getComputedStyle(element)
+  const ink = (name: string) => style.getPropertyValue(name).trim()
+  return {
+    ink: ink('--ink'),
+    soft: ink('--soft'),
+    sea: ink('--sea'),
+    fire: ink('--fire'),
+    rule: ink('--rule'),
+    sheet: ink('--sheet'),
+    wash: ink('--sea-wash'),
+  }
+}
+
+/** The line whose slot holds a position. */
+function lineAt(production: Production, position: number): string | null {
+  return production.lines.find((line) => line.slot && line.slot[0]! <= position && position < line.slot[1]!)?.id ?? null
+}
+
+/** The programme along time: picture, slots, picked readings. Drawn on two canvases, so that the playhead moves alone. */
+export function Strip({ production }: { production: Production }) {
+  const engine = useEngine()
+  const queries = useQueryClient()
+  const still = useRef<HTMLCanvasElement>(null)
+  const moving = useRef<HTMLCanvasElement>(null)
+  const view = useRef<View>({ first: -SAMPLE_RATE, perPoint: 2400 })
+  const dirty = useRef(true)
+  const picture = useRef<HTMLImageElement | null>(null)
+  const chosen = useDesk((desk) => desk.line)
+  const scheme = useComputedColorScheme('light')
+  const { film } = production
+  const length = film?.length || Math.max(60 * SAMPLE_RATE, ...production.lines.map((line) => line.slot?.[1] ?? 0))
+  const latest = useRef({ production, chosen, length })
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: whatever is drawn makes the strip dirty
+  useEffect(() => {
+    latest.current = { production, chosen, length }
+    dirty.current = true
+  }, [production, chosen, length, scheme])
+
+  const strip = film?.strip_columns ? `/api/films/${film.id}/strip/` : null
+  useEffect(() => {
+    picture.current = null
+    dirty.current = true
+    if (!strip) return
+    const image = new Image()
+    image.onload = () => {
+      picture.current = image
+      dirty.current = true
+    }
+    image.src = strip
+  }, [strip])
+
+  useEffect(() => {
+    const back = still.current!
+    const front = moving.current!
+    const asked = new Set<string>()
+    const waves = (take: string): Wave | undefined => {
+      const known = queries.getQueryData<Wave>(['wave', take])
+      if (!known && !asked.has(take)) {
+        asked.add(take)
+        void queries.prefetchQuery(waveQuery(take)).then(() => {
+          dirty.current = true
+        })
+      }
+      return known
+    }
+    let last = Number.NaN
+    let size = ''
+    const measure = () => {
+      const { width, height } = front.getBoundingClientRect()
+      const now = `${width}x${height}x${devicePixelRatio}`
+      if (now === size) return { width, height }
+      size = now
+      for (const canvas of [back, front]) {
+        canvas.width = Math.round(width * devicePixelRatio)
+        canvas.height = Math.round(height * devicePixelRatio)
+        canvas.getContext('2d')!.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0)
+      }
+      dirty.current = true
+      return { width, height }
+    }
+    let box = measure()
+    const resized = new ResizeObserver(() => {
+      box = measure()
+    })
+    resized.observe(front)
+    const draw = (position: number) => {
+      const { width, height } = box
+      const now = latest.current
+      const { playing } = engine.transport.state.value
+      const follow = position !== last ? following(view.current, position, width, now.length, playing) : view.current
+      if (follow !== view.current) {
+        view.current = follow
+        dirty.current = true
+      }
+      if (!dirty.current && position === last) return
+      if (dirty.current) {
+        const inks = inksOf(front)
+        const parts = { production: now.production, picture: picture.current, waves, chosen: now.chosen }
+        drawStrip(back.getContext('2d')!, width, height, view.current, parts, inks)
+      }
+      const busy = ['recording', 'finishing'].includes(engine.recorder.state.value.kind)
+      const ctx = front.getContext('2d')!
+      ctx.clearRect(0, 0, width, height)
+      const inks = inksOf(front)
+      drawPlayhead(ctx, xOf(position, view.current), height, busy ? inks.fire : inks.ink)
+      if (playing && !engine.recorder.isBusy) {
+        const inside = lineAt(now.production, position)
+        if (inside && inside !== now.chosen) useDesk.getState().choose(inside)
+      }
+      dirty.current = false
+      last = position
+    }
+    engine.onFrame.add(draw)
+    return () => {
+      resized.disconnect()
+      engine.onFrame.delete(draw)
+    }
+  }, [engine, queries])
+
+  const seek = (event: React.PointerEvent) => {
+    if (engine.recorder.isBusy) return
+    const rate = rateOf(production)
+    const x = event.clientX - event.currentTarget.getBoundingClientRect().left
+    const sample = Math.max(0, Math.min(length, sampleAt(x, view.current)))
+    engine.transport.seek(firstSample(frameAt(sample, rate), rate))
+    const inside = lineAt(production, sample)
+    if (inside) useDesk.getState().choose(inside)
+  }
+  const zoom = (factor: number, x = (moving.current?.clientWidth ?? 0) / 2) => {
+    view.current = zoomed(view.current, factor, x, moving.current?.clientWidth ?? 1, length)
+    dirty.current = true
+  }
+  useEffect(() => {
+    const canvas = moving.current!
+    const wheel = (event: WheelEvent) => {
+      event.preventDefault()
+      const width = canvas.clientWidth
+      if (event.ctrlKey) {
+        view.current = zoomed(view.current, 1.0015 ** event.deltaY, event.offsetX, width, latest.current.length)
+      } else {
+        const by = Math.abs(event.deltaX) > Math.abs(event.deltaY) ? event.deltaX : event.deltaY
+        view.current = kept(
+          { ...view.current, first: view.current.first + by * view.current.perPoint },
+          width,
+          latest.current.length,
+        )
+      }
+      dirty.current = true
+    }
+    canvas.addEventListener('wheel', wheel, { passive: false })
+    return () => canvas.removeEventListener('wheel', wheel)
+  }, [])
+
+  return (
+    <section className="strip" aria-label="strip of time" data-testid="strip">
+      <canvas ref={still} />
+      <canvas
+        ref={moving}
+        aria-label="the programme along time; the arrow keys move in it"
+        role="img"
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId)
+          seek(event)
+        }}
+        onPointerMove={(event) => event.buttons === 1 && seek(event)}
+      />
+      <span className="strip-zoom">
+        <button type="button" aria-label="see more of the programme" onClick={() => zoom(1.6)}>
+          −
+        </button>
+        <button type="button" aria-label="see it closer" onClick={() => zoom(1 / 1.6)}>
+          +
+        </button>
+      </span>
+    </section>
+  )
+}
