@@ -28,8 +28,10 @@ def find_cuts(frames: NDArray[np.uint8], shortest: int = 8) -> list[int]:
     score = moved / 255.0 + 0.5 * changed
     cuts: list[int] = []
     for at in np.flatnonzero((score > 0.06) & (moved > 4.0)):
-        near = np.concatenate((score[max(0, at - 8) : at], score[at + 1 : at + 9]))
-        if len(near) == 0 or score[at] < 0.03 + 3.0 * float(np.median(near)) or score[at] < float(near.max()):
+        around = np.concatenate((score[max(0, at - 8) : at], score[at + 1 : at + 9]))
+        # The peak must be the highest of its near neighbours only: a flash half a second away is no rival.
+        beside = np.concatenate((score[max(0, at - 3) : at], score[at + 1 : at + 4]))
+        if len(beside) == 0 or score[at] < 0.03 + 3.0 * float(np.median(around)) or score[at] < float(beside.max()):
             continue
         frame = int(at) + 1
         after = min(count - 1, frame + 4)

@@ -21,6 +21,7 @@ from fendo_server.picture.services import facts_of
 from fendo_server.productions.models import Production
 from fendo_server.takes.models import Pick, Take
 from fendo_server.work import running
+from fendo_server.work.models import Job
 
 
 def picked(production: Production) -> list[Take]:
@@ -41,11 +42,16 @@ def _target(production: Production, stem: str, ending: str) -> Path:
     return target
 
 
-def _making(job_id: Any) -> Path:
-    """Where a file grows: outside the production's folder, so that nothing half-finished is ever seen there."""
+def _making(job: Job) -> Path:
+    """Where a file grows: outside the production's folder, so that nothing half-finished is ever seen there.
+
+    Each attempt has its own: what a killed worker's codec still writes is not ours.
+    """
     folder = settings.DATA / "making"
     folder.mkdir(parents=True, exist_ok=True)
-    return folder / str(job_id)
+    for left in folder.glob(f"{job.pk}-*"):
+        left.unlink(missing_ok=True)
+    return folder / f"{job.pk}-{job.attempts}"
 
 
 def _publish(making: Path, target: Path) -> None:
@@ -85,7 +91,7 @@ def film_out(progress: running.Progress) -> dict[str, Any]:
         for block in mixdown(stored.length, [placed(t) for t in takes], speaking, bed if stored.sound_pieces else None):
             yield block.astype("<f4").tobytes()
 
-    making = _making(progress.job.pk)
+    making = _making(progress.job)
     arguments = [*codec.input_of(stored.original, facts.kind)]
     arguments += ["-protocol_whitelist", "pipe", "-f", "f32le", "-ar", str(SAMPLE_RATE), "-ac", "2", "-i", "pipe:0"]
     arguments += ["-map", "0:v:0", "-map", "1:a:0"]
@@ -125,7 +131,7 @@ def voice_files(progress: running.Progress) -> dict[str, Any]:
     takes = picked(production)
     if not takes:
         raise running.JobFailed("No take is picked yet, so there is nothing to hand over. Pick at least one take first.")
-    making, listed, names = _making(progress.job.pk), [], set()
+    making, listed, names = _making(progress.job), [], set()
     progress(0.0, "packing the voice files")
     try:
         with zipfile.ZipFile(making, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:

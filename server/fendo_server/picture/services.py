@@ -142,7 +142,7 @@ def prepare(progress: running.Progress) -> dict[str, Any]:
         found = shots(find_cuts(frames), facts.frames, facts.rate)
         Film.objects.filter(pk=stored.pk).update(shots=[[shot.start, shot.end] for shot in found])
         if not facts.ready_as_is:
-            making = folder / "making.mp4"
+            making = folder / f"making-{progress.job.attempts}.mp4"
             film.make_proxy(stored.original, facts, making, progress.part(0.45, 1.0, "making it quick to step through"))
             making.replace(folder / "proxy.mp4")
             Film.objects.filter(pk=stored.pk).update(has_proxy=True)

@@ -23,7 +23,8 @@ class Line(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["production", "number"], name="line_numbers_are_unique"),
             models.CheckConstraint(
-                condition=Q(slot_start=None, slot_end=None) | Q(slot_start__isnull=False, slot_end__gt=F("slot_start")),
+                condition=Q(slot_start=None, slot_end=None)
+                | Q(slot_start__isnull=False, slot_end__isnull=False, slot_end__gt=F("slot_start")),
                 name="slots_do_not_run_backwards",
             ),
         ]

@@ -2,6 +2,7 @@
 
 import logging
 
+from django.db import connections
 from procrastinate.contrib.django import app
 
 from fendo_server.work import running
@@ -11,8 +12,11 @@ log = logging.getLogger("fendo")
 
 @app.task(name="run_job", queue="work", pass_context=False)
 def run_job(job_id: str) -> None:
-    """Do one job."""
-    running.run(job_id)
+    """Do one job. Its thread's database connection goes with it."""
+    try:
+        running.run(job_id)
+    finally:
+        connections.close_all()
 
 
 @app.periodic(cron="* * * * * */5")

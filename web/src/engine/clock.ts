@@ -4,7 +4,7 @@ import { SAMPLE_RATE } from './time'
 export type OutputReading = { contextTime: number; performanceTime: number }
 
 /** A jump of more than this between two medians is a clock break: sound really stopped for a while. */
-export const BREAK_SECONDS = 0.002
+const BREAK_SECONDS = 0.002
 
 export function median(values: readonly number[]): number {
   const sorted = [...values].sort((a, b) => a - b)

@@ -9,7 +9,7 @@ import { SAMPLE_RATE, type Span } from './time'
 import type { Score, Transport } from './transport'
 
 /** Sound kept before the slot's first frame and after the stop. */
-export const HANDLE = SAMPLE_RATE
+const HANDLE = SAMPLE_RATE
 const BEAT = SAMPLE_RATE
 const PRE_ROLL = Math.round(3.5 * SAMPLE_RATE)
 

@@ -3,7 +3,7 @@ import { SAMPLE_RATE, type Span } from './time'
 import type { Sounding } from './transport'
 
 /** Samples in one piece of a film's sound, as the server cuts it. */
-export const BED_PIECE = 10 * SAMPLE_RATE
+const BED_PIECE = 10 * SAMPLE_RATE
 const KEPT_BYTES = 160 << 20
 
 /** Decoded sounds, the least recently used forgotten first. */

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 
 /** Samples in one column of a stored waveform. */
-export const WAVE_BLOCK = 480
+const WAVE_BLOCK = 480
 
 /** Peak and average of each 10 ms, one byte each, 0..255 over -60..0 dBFS. */
 export type Wave = Uint8Array

@@ -1,0 +1,129 @@
+"""Sound files and levels, against other readers and against standards."""
+
+import io
+import json
+import subprocess
+
+import numpy as np
+import pytest
+import soundfile
+from fendo_core.audio import levels, pcm, wav
+from fendo_core.audio.speech import noise_floor, phrases
+from fendo_core.timebase import SAMPLE_RATE
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+from wavinfo import WavInfoReader
+
+TAGS = wav.Tags(
+    production="The Tide Mill",
+    folder="Reel 1/Narration",
+    line="7a",
+    take=3,
+    reader="Maren Tull",
+    words='Water <waits> & "listens", naïvely.',
+    time_reference=10 * 3600 * SAMPLE_RATE + 17,
+    origination="2026-11-25 10:11:12",
+    timecode_rate="30000/1001",
+    drop=True,
+    notes={"FENDO_TAKE": "abc", "FENDO_SLOT": "1 2"},
+)
+
+
+@given(arrays(np.int32, st.integers(0, 400), elements=st.integers(-(2**23), 2**23 - 1)))
+def test_24_bits_survive_packing_bit_for_bit(samples):
+    assert np.array_equal(pcm.to_integers(pcm.from_integers(samples)), samples)
+    assert np.array_equal(pcm.from_floats(pcm.to_floats(samples)), samples)
+
+
+def test_floats_beyond_full_scale_are_clipped_not_wrapped():
+    assert pcm.from_floats(np.array([1.5, -1.5, 1.0])).tolist() == [2**23 - 1, -(2**23), 2**23 - 1]
+
+
+@given(arrays(np.int32, st.integers(1, 300), elements=st.integers(-(2**23), 2**23 - 1)))
+def test_a_recording_reads_the_same_in_another_library(samples):
+    sound = pcm.from_integers(samples)
+    file = wav.header(TAGS, len(samples)) + sound + (b"\0" if len(sound) & 1 else b"")
+    found, rate = soundfile.read(io.BytesIO(file), dtype="int32")
+    assert rate == SAMPLE_RATE
+    assert np.array_equal(found >> 8, samples)
+
+
+def test_a_recording_says_what_it_is_to_other_programs(tmp_path):
+    path = tmp_path / "a.wav"
+    path.write_bytes(wav.header(TAGS, 48_000) + bytes(3 * 48_000))
+    info = WavInfoReader(str(path))
+    assert info.bext.time_reference == TAGS.time_reference
+    assert info.bext.originator.startswith("Maren Tull")
+    assert info.bext.version == 2
+    assert info.ixml.project == "The Tide Mill"
+    assert (info.ixml.scene, info.ixml.take) == ("7a", "3")
+    shown = subprocess.run(
+        ["ffprobe", "-v", "error", "-show_streams", "-show_format", "-of", "json", path], capture_output=True, check=True
+    )
+    found = json.loads(shown.stdout)
+    stream = found["streams"][0]
+    assert (stream["codec_name"], stream["channels"], stream["sample_rate"]) == ("pcm_s24le", 1, "48000")
+    assert found["format"]["tags"]["time_reference"] == str(TAGS.time_reference)
+
+
+def test_a_header_reads_back_and_a_cut_off_file_keeps_its_tags():
+    assert wav.describe(wav.header(TAGS, 12)).tags == TAGS
+    assert wav.describe(wav.header(TAGS, 0) + bytes(99)).tags == TAGS
+
+
+def test_very_long_words_are_shortened_in_the_header_and_hostile_ones_do_no_harm():
+    long = wav.Tags(**{**{f: getattr(TAGS, f) for f in TAGS.__dataclass_fields__}, "words": "]]>\0<wörds " * 2000})
+    packed = wav.header(long, 0)
+    assert len(packed) == wav.HEADER_BYTES
+    assert wav.describe(packed).tags.words.endswith("…")
+    with pytest.raises(ValueError, match="no WAV"):
+        wav.describe(b"RIFX" + bytes(500))
+
+
+def _sine(hertz: float, decibel: float, seconds: float, phase: float = 0.0) -> np.ndarray:
+    t = np.arange(int(seconds * SAMPLE_RATE)) / SAMPLE_RATE
+    return (10 ** (decibel / 20) * np.sin(2 * np.pi * hertz * t + phase)).astype(np.float32)
+
+
+def test_loudness_is_that_of_the_standard():
+    """EBU Tech 3341 case 1: 1 kHz at -23 dBFS in two channels is -23 LUFS; as one channel it reads 3 dB (3.01) lower."""
+    assert levels.measure(_sine(1000, -23.0, 20)).loudness == pytest.approx(-23.0 - 3.01, abs=0.1)
+    assert levels.measure(_sine(1000, -33.0, 20)).loudness == pytest.approx(-33.0 - 3.01, abs=0.1)
+
+
+def test_true_peak_finds_what_lies_between_the_samples():
+    """EBU Tech 3341 case 16: a quarter-rate sine at 45 degrees peaks 3 dB above its samples (+0.2/-0.4 dB)."""
+    tone = _sine(SAMPLE_RATE / 4, -6.0, 2, np.pi / 4)
+    tone[:4800] *= np.linspace(0, 1, 4800, dtype=np.float32)
+    tone[-4800:] *= np.linspace(1, 0, 4800, dtype=np.float32)
+    found = levels.measure(tone)
+    assert found.peak == pytest.approx(-9.0, abs=0.05)
+    assert -6.4 <= found.true_peak <= -5.8
+
+
+def test_silence_and_nothing_have_no_loudness():
+    assert levels.measure(np.zeros(48_000, np.float32)).loudness is None
+    assert levels.measure(np.zeros(0, np.float32)).peak == -120.0
+
+
+def test_flat_tops_are_clipping_and_one_full_sample_is_none():
+    sound = _sine(200, -1.0, 1)
+    sound[1000] = 1.0
+    assert levels.clipped_spans(sound) == ()
+    driven = np.clip(_sine(200, 6.0, 0.1), -1, 1)
+    assert len(levels.clipped_spans(np.concatenate([sound, driven, sound]))) == 1
+
+
+@given(st.integers(0, 5000), st.integers(1, 700))
+def test_a_waveform_has_a_column_for_every_begun_block(length, block):
+    sound = np.full(length, 0.1, np.float32)
+    drawn = levels.overview(sound, block)
+    assert drawn.shape == (-(-length // block), 2)
+    assert np.all(drawn[:, 0] == 170) if length else True
+
+
+def test_steady_noise_is_a_floor_and_no_speech():
+    noise = (np.random.default_rng(1).standard_normal(3 * SAMPLE_RATE) * 10 ** (-55 / 20)).astype(np.float32)
+    assert noise_floor(noise) == pytest.approx(-55.0, abs=0.6)
+    assert phrases(noise) == ()

@@ -1,0 +1,91 @@
+"""Edits are taken back exactly, whatever they were and in whatever order."""
+
+from fractions import Fraction
+
+import pytest
+from fendo_core.production import edits
+from fendo_core.production.state import Difference, State, conflicts, difference, rows
+from fendo_core.script.lines import EditRefused, Line
+from fendo_core.timebase import FrameRate, Span
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+START = State(
+    lines=(
+        Line("a", "1", "first words", Span(0, 96_000)),
+        Line("b", "2", "second"),
+        Line("c", "3", "third", Span(10**5, 10**6)),
+    ),
+    picks={"a": "t1"},
+    aside=frozenset({"t3"}),
+    picture="film",
+    rate=FrameRate(Fraction(25)),
+    shots=(Span(0, 480_000), Span(480_000, 960_000)),
+)
+line_ids = st.sampled_from(["a", "b", "c", "gone"])
+takes = st.sampled_from(["t1", "t2", "t3"])
+positions = st.integers(0, 900_000)
+any_edit = st.one_of(
+    st.builds(edits.SetWords, line_ids, st.text(max_size=30)),
+    st.builds(edits.AddLines, st.text(alphabet="xy\n ", min_size=1, max_size=20), st.none() | line_ids),
+    st.builds(edits.DropLine, line_ids),
+    st.builds(edits.SetSlotStart, line_ids, positions),
+    st.builds(edits.SetSlotEnd, line_ids, positions),
+    st.builds(edits.SetSlot, line_ids, st.none() | st.just(Span(4800, 99_999))),
+    st.builds(edits.LaySlots, st.booleans()),
+    st.builds(edits.Pick, line_ids, st.none() | takes),
+    st.builds(edits.SetAside, takes, st.booleans()),
+    st.builds(edits.SetPicture, st.none() | st.just("other")),
+)
+
+
+def write(store: dict, change: Difference) -> dict:
+    """What the database does with a difference, on a plain dict."""
+    after = {**store, **change.after}
+    return {key: row for key, row in after.items() if row is not None}
+
+
+@settings(max_examples=200)
+@given(st.lists(any_edit, max_size=12))
+def test_undoing_every_edit_brings_back_every_row(wanted):
+    count = iter(range(1000))
+    state, store, done = START, rows(START), []
+    for edit in wanted:
+        try:
+            after, label = edits.perform(state, edit, lambda: f"n{next(count)}")
+        except EditRefused:
+            continue
+        assert label
+        change = difference(state, after)
+        store = write(store, change)
+        assert store == rows(after)
+        done.append(change)
+        state = after
+    for change in reversed(done):
+        store = write(store, change.reversed)
+    assert store == rows(START)
+    for change in done:
+        store = write(store, change)
+    assert store == rows(state)
+
+
+def test_a_refused_edit_says_why_and_picks_are_not_set_aside():
+    with pytest.raises(EditRefused, match="picked take can't be set aside"):
+        edits.perform(START, edits.SetAside("t1", True), str)
+    with pytest.raises(EditRefused, match="no longer in the script"):
+        edits.perform(START, edits.Pick("gone", "t1"), str)
+
+
+def test_picking_a_take_that_was_set_aside_brings_it_back():
+    after, _ = edits.perform(START, edits.Pick("c", "t3"), str)
+    assert after.picks["c"] == "t3"
+    assert "t3" not in after.aside
+
+
+def test_two_people_collide_only_on_the_same_rows():
+    mine = difference(START, edits.perform(START, edits.SetWords("a", "mine"), str)[0]).touched
+    theirs = difference(START, edits.perform(START, edits.SetWords("b", "theirs"), str)[0]).touched
+    assert conflicts(mine, [theirs]) == frozenset()
+    assert conflicts(mine, [theirs, mine]) == {"line:a"}
+    added = difference(START, edits.perform(START, edits.AddLines("x"), lambda: "n")[0]).touched
+    assert conflicts(added, [{"order", "line:m"}]) == frozenset()

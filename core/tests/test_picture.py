@@ -1,0 +1,126 @@
+"""Films: what they are, hostile ones, and their cuts against the truth of made films."""
+
+import subprocess
+from fractions import Fraction
+
+import numpy as np
+import pytest
+from fendo_core.picture import film
+from fendo_core.picture.cuts import HEIGHT, WIDTH, find_cuts, shots
+from fendo_core.timebase import SAMPLE_RATE, FrameRate
+from scipy.ndimage import gaussian_filter
+
+
+def ffmpeg(*arguments: object) -> None:
+    subprocess.run(["ffmpeg", "-y", "-v", "error", *map(str, arguments)], check=True)
+
+
+@pytest.fixture(scope="module")
+def clips(tmp_path_factory):
+    """Small films in several coats."""
+    folder = tmp_path_factory.mktemp("clips")
+    picture = ["-f", "lavfi", "-i", "testsrc2=s=320x180:r=24000/1001:d=2"]
+    sound = ["-f", "lavfi", "-i", "sine=440:r=44100:d=2"]
+    ffmpeg(*picture, *sound, "-c:v", "libx264", "-pix_fmt", "yuv420p", "-c:a", "aac", folder / "a.mp4")
+    ffmpeg(*picture, "-c:v", "libx264", "-bf", 0, "-pix_fmt", "yuv420p", folder / "plain.mp4")
+    ffmpeg(*picture, *sound, "-c:v", "libvpx", "-c:a", "libvorbis", folder / "b.webm")
+    ffmpeg(*picture, "-c:v", "mpeg4", folder / "c.avi")
+    ffmpeg(*sound, "-c:a", "aac", folder / "sound.mp4")
+    whole = (folder / "a.mp4").read_bytes()
+    (folder / "cut.mp4").write_bytes(whole[: len(whole) // 3])
+    (folder / "list.mp4").write_text("#EXTM3U\n#EXTINF:1,\nfile:///etc/passwd\n")
+    (folder / "words.mp4").write_text("This is a shopping list.\n" * 40)
+    (folder / "nothing.mov").write_bytes(b"")
+    (folder / "noise.mp4").write_bytes(b"\0\0\0\x20ftypisom" + np.random.default_rng(1).bytes(50_000))
+    return folder
+
+
+@pytest.mark.parametrize("name", ["a.mp4", "b.webm", "c.avi"])
+def test_a_film_is_known_by_what_it_is(clips, name):
+    found = film.inspect(clips / name)
+    assert found.rate.fps == Fraction(24000, 1001)
+    assert (found.width, found.height) == (320, 180)
+    assert abs(found.frames - 48) <= 1
+    assert found.plays_in_browser is (name != "c.avi")
+
+
+def test_a_small_constant_film_needs_no_proxy(clips):
+    assert film.inspect(clips / "plain.mp4").ready_as_is
+    assert not film.inspect(clips / "b.webm").ready_as_is
+
+
+@pytest.mark.parametrize(
+    ("name", "said"),
+    [
+        ("cut.mp4", "damaged or not complete"),
+        ("noise.mp4", "damaged or not complete"),
+        ("list.mp4", "no film that Fendo can read"),
+        ("words.mp4", "no film that Fendo can read"),
+        ("nothing.mov", "no film that Fendo can read"),
+        ("sound.mp4", "no picture in this file"),
+    ],
+)
+def test_what_is_no_film_is_refused_with_a_reason_and_a_way_on(clips, name, said):
+    with pytest.raises(film.FilmRefused, match=said):
+        film.inspect(clips / name)
+
+
+def test_a_films_sound_is_cut_into_pieces_that_join_to_the_sample(clips, tmp_path):
+    found = film.inspect(clips / "a.mp4")
+    pieces = film.cut_sound(clips / "a.mp4", found, tmp_path, lambda _share: None)
+    assert pieces == 1
+    sound = film.read_sound(tmp_path, pieces, 0, found.length)
+    assert sound.shape == (found.length, 2)
+    assert 0.05 < float(np.sqrt(np.mean(sound**2))) < 0.2
+    assert not np.any(film.read_sound(tmp_path, pieces, found.length, found.length + 50))
+
+
+def test_a_proxy_has_the_frames_of_the_film_at_a_constant_rate(clips, tmp_path):
+    found = film.inspect(clips / "b.webm")
+    heard: list[float] = []
+    film.make_proxy(clips / "b.webm", found, tmp_path / "p.mp4", heard.append)
+    made = film.inspect(tmp_path / "p.mp4")
+    assert made.rate == found.rate
+    assert abs(made.frames - found.frames) <= 1
+    assert made.ready_as_is
+
+
+def _made_film(seed: int) -> tuple[np.ndarray, list[int]]:
+    """Shots of moving cloudy fields with known cuts, a flash that is no cut, and a fade to black at the end."""
+    rng = np.random.default_rng(seed)
+    frames, cuts = [], []
+    for shot in range(6):
+        if shot:
+            cuts.append(len(frames))
+        field = gaussian_filter(rng.standard_normal((HEIGHT, WIDTH * 3)), 4)
+        field = rng.uniform(60, 190) + rng.uniform(15, 40) * field / field.std()
+        speed = rng.uniform(0.0, 1.5)
+        for n in range(int(rng.integers(20, 60))):
+            shift = int(n * speed)
+            frames.append(field[:, shift : shift + WIDTH] + rng.normal(0, 2, (HEIGHT, WIDTH)))
+        if shot == 2:
+            frames[-10] = np.full((HEIGHT, WIDTH), 250.0)
+            frames[-9] = np.full((HEIGHT, WIDTH), 245.0)
+    frames += [frames[-1] * (1 - n / 40) for n in range(40)]
+    return np.clip(np.stack(frames), 0, 255).astype(np.uint8), cuts
+
+
+def test_cuts_of_made_films_are_found_and_flashes_are_none():
+    hits = wrong = truth = 0
+    for seed in range(20):
+        frames, cuts = _made_film(seed)
+        found = find_cuts(frames)
+        truth += len(cuts)
+        hits += len(set(found) & set(cuts))
+        wrong += len(set(found) - set(cuts))
+    assert hits >= 0.95 * truth, (hits, truth)
+    assert wrong <= 0.03 * truth, (wrong, truth)
+
+
+def test_shots_cover_the_film_without_a_hole():
+    rate = FrameRate(Fraction(30000, 1001))
+    found = shots([10, 40], 100, rate)
+    assert found[0].start == 0
+    assert all(a.end == b.start for a, b in zip(found, found[1:], strict=False))
+    assert found[-1].end == rate.first_sample(100)
+    assert found[-1].end <= 100 * SAMPLE_RATE * 1001 // 30000 + 1

@@ -1,0 +1,60 @@
+"""Takes: the measures against readings whose truth is known."""
+
+import numpy as np
+import pytest
+from fendo_core.reader import narrator
+from fendo_core.takes.measures import heard, judge, measure
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+
+WORDS = "Then the keeper lifts one oak board, and the wheel remembers what to do."
+
+
+@pytest.mark.parametrize("voice", narrator.VOICES)
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_speech_is_found_where_it_was_put_and_the_breath_is_not_taken_for_it(voice, seed):
+    reading = narrator.read(WORDS, seed, voice)
+    found = measure(reading.samples)
+    assert abs(found.speech.start - reading.speech_start) < milliseconds(25)
+    assert abs(found.speech.end - reading.speech_end) < milliseconds(60)
+    assert found.noise == pytest.approx(narrator.ROOM_NOISE, abs=1.5)
+    assert -12.0 < found.peak < -6.0
+    assert not found.clipped
+
+
+@pytest.mark.parametrize(
+    ("fault", "said"),
+    [
+        ("late", "s late"),
+        ("early", "s early"),
+        ("long", "past the end"),
+        ("loud", "clipped at"),
+        ("silent", "nobody speaks"),
+    ],
+)
+def test_each_fault_of_a_reading_is_said(fault, said):
+    good = narrator.read(WORDS, 5)
+    slot = Span(good.cue, good.speech_end + milliseconds(150))
+    reading = narrator.read(WORDS, 5, fault=fault)
+    found = measure(reading.samples)
+    judged = judge(found.speech, 0, slot, len(found.clipped))
+    assert any(said in text for text in judged.faults), judged.faults
+
+
+def test_a_good_reading_has_no_fault():
+    reading = narrator.read(WORDS, 5)
+    found = measure(reading.samples)
+    judged = judge(found.speech, 0, Span(reading.cue, reading.speech_end + SAMPLE_RATE), 0)
+    assert judged.faults == ()
+    assert judged.remarks == ("on cue", "inside its slot")
+
+
+def test_a_reading_is_the_same_for_a_seed_and_another_for_the_next():
+    one, again, other = (narrator.read(WORDS, seed) for seed in (1, 1, 2))
+    assert np.array_equal(one.samples, again.samples)
+    assert not np.array_equal(one.samples[: len(other.samples)], other.samples[: len(one.samples)])
+
+
+def test_what_is_heard_holds_the_speech_and_stays_inside_the_recording():
+    assert heard(Span(48_000, 96_000), -1000, 200_000).holds(47_001)
+    assert heard(Span(100, 200), 500, 1000) == Span(500, 1500)
+    assert heard(None, 7, 10) == Span(7, 17)

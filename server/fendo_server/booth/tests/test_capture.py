@@ -1,0 +1,184 @@
+"""Pieces of sound become a take: every way in which they can arrive, and what is safe when."""
+
+import errno
+import os
+
+import numpy as np
+import pytest
+import soundfile
+from conftest import record, send, voice
+from fendo_core.audio import pcm, wav
+from fendo_core.timebase import SAMPLE_RATE
+from fendo_server.booth import capture
+from fendo_server.takes.models import Take
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+CLOCK = {"capture_frame": 1000, "transport_frame": 500, "transport_position": -200, "source": "none"}
+
+
+@pytest.fixture
+def booth(client, production):
+    """Speaks to the server as the outbox does."""
+
+    class Booth:
+        line = production.lines.first()
+
+        def begin(self):
+            return send(client, "POST", f"/api/lines/{self.line.id}/takes/", {"input": "mic"}).json()
+
+        def put(self, take, offset, sound):
+            address = f"/api/takes/{take['id']}/sound/?offset={offset}"
+            return client.put(address, pcm.from_integers(sound), content_type="application/octet-stream")
+
+        def finish(self, take, total, **more):
+            return send(client, "POST", f"/api/takes/{take['id']}/finish/", {"total": total, "clock": CLOCK, **more})
+
+    return Booth()
+
+
+def test_a_take_has_its_name_before_its_first_sample_and_lands_where_it_was_said(booth, own_data):
+    take = booth.begin()
+    assert take["file"] == "The Tide Mill 001 Nobody at Orsey needs a t01.wav"
+    folder = own_data / "media" / "The Tide Mill" / "Narration"
+    assert [p.name for p in folder.iterdir()] == [f"{take['file']}.part"]
+    sound = voice()
+    booth.put(take, 0, sound)
+    described = booth.finish(take, len(sound)).json()
+    assert [p.name for p in folder.iterdir()] == [take["file"]]
+    assert described["start"] == -200 + 500
+    assert described["state"] == "finished"
+    info = wav.describe((folder / take["file"]).read_bytes()[: wav.HEADER_BYTES])
+    assert info.tags.words == "Nobody at Orsey needs a clock."
+    assert info.tags.time_reference == 10 * 3600 * SAMPLE_RATE + 300
+    assert info.tags.notes["FENDO_TAKE"] == take["id"]
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.lists(st.integers(1, 5000), min_size=1, max_size=8),
+    st.lists(st.tuples(st.integers(0, 7), st.integers(0, 7)), max_size=8),
+)
+def test_pieces_sent_again_or_out_of_turn_never_change_what_is_there(booth, sizes, disturbances):
+    sound = np.random.default_rng(sum(sizes)).integers(-(2**23), 2**23, sum(sizes), dtype=np.int32)
+    starts = np.cumsum([0, *sizes])[:-1]
+    take = booth.begin()
+    for n, (start, size) in enumerate(zip(starts, sizes, strict=True)):
+        for when, which in disturbances:
+            if when == n and which < len(sizes):
+                other = slice(starts[which], starts[which] + sizes[which])
+                booth.put(take, int(starts[which]), sound[other])
+        answer = booth.put(take, int(start), sound[start : start + size])
+        assert answer.status_code == 200
+        assert answer.json()["have"] >= start + size
+    assert booth.finish(take, len(sound)).status_code == 200
+    found, _ = soundfile.read(Take.objects.get(pk=take["id"]).path, dtype="int32")
+    assert np.array_equal(found >> 8, sound)
+
+
+def test_a_missing_piece_is_asked_for_and_an_unfinished_take_is_not_closed(booth):
+    take = booth.begin()
+    booth.put(take, 0, voice()[:1000])
+    ahead = booth.put(take, 2000, voice()[:10])
+    assert (ahead.status_code, ahead.json()["have"]) == (409, 1000)
+    early = booth.finish(take, 5000)
+    assert (early.status_code, early.json()["have"]) == (409, 1000)
+    assert booth.finish(booth.begin(), 0).json()["title"] == "Nothing was recorded"
+
+
+def test_a_torn_write_is_cut_back_to_whole_samples(booth):
+    take = booth.begin()
+    sound = voice()
+    booth.put(take, 0, sound[:1000])
+    part = Take.objects.get(pk=take["id"]).part
+    with part.open("ab") as file:
+        file.write(b"\x01\x02")
+    assert booth.put(take, 1000, sound[1000:]).json()["have"] == len(sound)
+    booth.finish(take, len(sound))
+    found, _ = soundfile.read(Take.objects.get(pk=take["id"]).path, dtype="int32")
+    assert np.array_equal(found >> 8, sound)
+
+
+def test_a_full_disk_acknowledges_nothing_and_loses_nothing(booth, monkeypatch):
+    take, sound = booth.begin(), voice()
+    booth.put(take, 0, sound[:1000])
+
+    def full(_descriptor):
+        raise OSError(errno.ENOSPC, "no space")
+
+    monkeypatch.setattr(capture, "_sync", full)
+    answer = booth.put(take, 1000, sound[1000:])
+    assert answer.status_code == 507
+    assert "is safe" in answer.json()["detail"]
+    assert capture.on_disk(Take.objects.get(pk=take["id"])) == 1000
+    monkeypatch.setattr(capture, "_sync", os.fsync)
+    assert booth.put(take, 1000, sound[1000:]).json()["have"] == len(sound)
+
+
+def test_a_finished_take_never_changes(booth):
+    take, sound = booth.begin(), voice()
+    booth.put(take, 0, sound)
+    booth.finish(take, len(sound))
+    path = Take.objects.get(pk=take["id"]).path
+    before = path.read_bytes()
+    assert booth.put(take, 0, np.zeros(500, np.int32)).json()["have"] == len(sound)
+    assert booth.put(take, len(sound), np.zeros(500, np.int32)).status_code == 409
+    assert booth.finish(take, 7, cut_off=True).json()["length"] == len(sound)
+    assert path.read_bytes() == before
+    assert path.stat().st_mode & 0o222 == 0
+
+
+def test_a_second_take_never_overwrites_the_first_even_when_the_database_forgot_it(booth, own_data):
+    one, two = booth.begin(), booth.begin()
+    assert (one["number"], two["number"]) == (1, 2)
+    folder = own_data / "media" / "The Tide Mill" / "Narration"
+    (folder / "The Tide Mill 001 Nobody at Orsey needs a t03.wav").write_bytes(b"from a backup")
+    three = booth.begin()
+    assert three["file"] == "The Tide Mill 001 Nobody at Orsey needs a t03 (2).wav"
+
+
+def test_a_forgotten_take_becomes_a_take_marked_as_cut_off(booth):
+    take, sound = booth.begin(), voice()
+    empty = booth.begin()
+    booth.put(take, 0, sound)
+    assert capture.close_forgotten() == 0
+    assert capture.close_forgotten(older_than=-1) == 1
+    closed = Take.objects.get(pk=take["id"])
+    assert (closed.state, closed.cut_off, closed.length) == ("finished", True, len(sound))
+    assert not Take.objects.filter(pk=empty["id"]).exists()
+
+
+def test_a_count_in_that_is_called_off_leaves_no_take_but_a_reading_is_kept(booth, client):
+    take = booth.begin()
+    booth.put(take, 0, voice()[: SAMPLE_RATE // 2])
+    assert client.post(f"/api/takes/{take['id']}/abandon/").status_code == 204
+    assert not Take.objects.exists()
+    kept = booth.begin()
+    booth.put(kept, 0, voice())
+    assert client.post(f"/api/takes/{kept['id']}/abandon/").status_code == 422
+    assert Take.objects.filter(pk=kept["id"]).exists()
+
+
+@pytest.mark.parametrize("bad", ["?offset=-1", "?offset=x", ""])
+def test_a_piece_without_a_place_is_refused(booth, client, bad):
+    take = booth.begin()
+    answer = client.put(f"/api/takes/{take['id']}/sound/{bad}", b"abc", content_type="application/octet-stream")
+    assert answer.status_code == 422
+
+
+def test_the_simulated_reader_reads_the_line(client, production):
+    line = production.lines.first()
+    answer = client.get(f"/api/lines/{line.id}/simulated-reading/?seed=4&fault=late")
+    assert answer.status_code == 200
+    assert answer.headers["X-Cue"] == str(SAMPLE_RATE)
+    assert client.get(f"/api/lines/{line.id}/simulated-reading/?fault=sneeze").status_code == 400
+
+
+def test_a_take_is_judged_against_the_slot_of_today(client, production):
+    line = production.lines.first()
+    record(line, voice(4.0))
+    read = lambda: client.get(f"/api/productions/{production.id}/").json()["takes"][0]  # noqa: E731
+    assert read()["remarks"] == ["on cue", "inside its slot"]
+    body = {"kind": "set_slot", "line": str(line.id), "slot": [SAMPLE_RATE, 3 * SAMPLE_RATE], "revision": 99}
+    send(client, "POST", f"/api/productions/{production.id}/edits/", body)
+    assert [fault.split(" ", 1)[1] for fault in read()["faults"]] == ["s late", "s past the end of the slot"]

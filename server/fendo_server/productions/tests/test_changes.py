@@ -1,0 +1,166 @@
+"""Edits over HTTP: recorded, undone across anything, and never silently overwritten."""
+
+import uuid
+
+import pytest
+from conftest import record, send, voice
+from django.db import IntegrityError, transaction
+from fendo_server.productions.models import Production, Reader
+from fendo_server.script.models import Line
+from fendo_server.takes.models import Pick, Take
+
+
+@pytest.fixture
+def desk(client, production):
+    """Send edits, read the production."""
+
+    class Desk:
+        base = f"/api/productions/{production.id}/"
+
+        def read(self):
+            return client.get(self.base).json()
+
+        def edit(self, revision=None, **body):
+            now = self.read()["revision"] if revision is None else revision
+            return send(client, "POST", f"{self.base}edits/", {**body, "revision": now})
+
+        def undo(self):
+            return send(client, "POST", f"{self.base}undo/").json()
+
+        def redo(self):
+            return send(client, "POST", f"{self.base}redo/").json()
+
+    return Desk()
+
+
+def test_an_edit_can_be_undone_and_redone_after_any_reload(desk):
+    line = desk.read()["lines"][0]
+    desk.edit(kind="set_words", line=line["id"], text="Other words")
+    desk.edit(kind="drop_line", line=desk.read()["lines"][1]["id"])
+    assert [x["text"] for x in desk.read()["lines"]] == ["Other words", "The flour falls."]
+    assert desk.undo()["label"] == "line 2 dropped"
+    assert desk.undo()["label"] == "words of line 1"
+    assert desk.read()["lines"][0]["text"] == line["text"]
+    assert desk.redo()["label"] == "words of line 1"
+    assert desk.redo()["label"] == "line 2 dropped"
+    assert desk.redo()["label"] is None
+    assert [x["text"] for x in desk.read()["lines"]] == ["Other words", "The flour falls."]
+
+
+def test_a_new_edit_after_an_undo_leaves_no_way_to_the_undone_one(desk):
+    line = desk.read()["lines"][0]["id"]
+    desk.edit(kind="set_words", line=line, text="one")
+    desk.undo()
+    desk.edit(kind="set_words", line=line, text="two")
+    assert desk.read()["redo"] is None
+    desk.undo()
+    assert desk.read()["lines"][0]["text"] == "Nobody at Orsey needs a clock."
+
+
+def test_two_windows_on_one_line_the_second_is_told_and_nothing_is_lost(desk):
+    start = desk.read()
+    line, other = start["lines"][0]["id"], start["lines"][1]["id"]
+    assert desk.edit(start["revision"], kind="set_words", line=line, text="theirs").status_code == 200
+    refused = desk.edit(start["revision"], kind="set_words", line=line, text="mine")
+    assert refused.status_code == 409
+    assert refused.json()["changes"] == ["words of line 1 (edit)"]
+    assert desk.read()["lines"][0]["text"] == "theirs"
+    assert desk.edit(start["revision"], kind="set_words", line=other, text="elsewhere").status_code == 200
+
+
+def test_undoing_a_new_line_keeps_its_takes_and_redoing_brings_them_back(desk, production):
+    desk.edit(kind="add_lines", text="A forgotten line", after=desk.read()["lines"][0]["id"])
+    made = desk.read()["lines"][1]
+    assert made["number"] == "1a"
+    take = record(Line.objects.get(pk=made["id"]), voice())
+    desk.undo()
+    assert len(desk.read()["lines"]) == 3
+    assert take.path.exists()
+    desk.redo()
+    found = desk.read()
+    assert found["lines"][1]["text"] == "A forgotten line"
+    assert [t["id"] for t in found["takes"]] == [str(take.id)]
+
+
+def test_lines_come_in_the_order_in_which_they_were_pasted(desk):
+    desk.edit(kind="add_lines", text="\n".join(f"Line number {n}" for n in range(40)))
+    assert [x["text"] for x in desk.read()["lines"]][3:] == [f"Line number {n}" for n in range(40)]
+
+
+def test_what_a_patch_says_is_what_the_whole_says(desk):
+    before = desk.read()
+    line = before["lines"][1]["id"]
+    patch = desk.edit(kind="set_slot_start", line=line, at=6 * 48_000 + 24_001).json()
+    after = desk.read()
+    assert patch["lines"] == [after["lines"][1]]
+    assert patch["lines"][0]["slot"][0] == 6 * 48_000 + 23_040
+    assert {k: patch[k] for k in ("revision", "undo", "redo", "to_do", "crossing")} == {
+        k: after[k] for k in ("revision", "undo", "redo", "to_do", "crossing")
+    }
+
+
+@pytest.mark.parametrize(
+    ("body", "status", "said"),
+    [
+        ({"kind": "paint"}, 422, "no edit of the kind"),
+        ({"kind": "set_words", "line": "no-id", "text": "x"}, 400, "UUID"),
+        ({"kind": "set_words", "line": str(uuid.uuid4()), "text": "x"}, 422, "no longer in the script"),
+        ({"kind": "lay_slots"}, 422, "no picture"),
+        ({"kind": "add_lines", "text": " \n "}, 422, "no words"),
+    ],
+)
+def test_bad_edits_are_refused_in_words_and_change_nothing(desk, body, status, said):
+    before = desk.read()
+    answer = desk.edit(**body)
+    assert answer.status_code == status
+    assert answer.headers["Content-Type"] == "application/problem+json"
+    assert said in answer.json()["detail"]
+    assert desk.read() == before
+
+
+def test_the_database_itself_refuses_what_must_not_be(production, ada):
+    line, other = production.lines.all()[:2]
+    take = record(line, voice())
+    Pick.objects.create(line=line, reader=production.reader, take=take)
+    refused = [
+        lambda: Pick.objects.create(line=line, reader=production.reader, take=take),
+        lambda: Take.objects.create(
+            line=line, reader=production.reader, folder=production.landing, number=1, file_name="x"
+        ),
+        lambda: Take.objects.create(
+            line=other, reader=production.reader, folder=production.landing, number=1, file_name=take.file_name
+        ),
+        lambda: Line.objects.create(production=production, position=9, number="9", slot_start=10, slot_end=10),
+        lambda: Line.objects.create(production=production, position=9, number="9", slot_start=10),
+        lambda: Line.objects.create(production=production, position=9, number=line.number),
+        lambda: Reader.objects.create(production=production, name=production.reader.name),
+        lambda: Production.objects.filter(pk=production.pk).update(fps_below=0),
+        lambda: Take.objects.filter(pk=take.pk).update(length=0),
+    ]
+    for make in refused:
+        with pytest.raises(IntegrityError), transaction.atomic():
+            make()
+
+
+def test_folders_names_and_settings(client, production, own_data):
+    base = f"/api/productions/{production.id}/"
+    made = send(client, "POST", f"{base}folders/", {"name": "Reel 1: the creek"})
+    assert made.json()["path"] == "Reel 1 the creek"
+    inner = send(client, "POST", f"{base}folders/", {"name": "Pick-ups", "parent": made.json()["id"]}).json()
+    assert (own_data / "media" / "The Tide Mill" / "Reel 1 the creek" / "Pick-ups").is_dir()
+    assert client.get(base).json()["landing"] == inner["id"]
+    assert "already" in send(client, "POST", f"{base}folders/", {"name": "reel 1 THE creek"}).json()["detail"]
+    assert "Fendo's own" in send(client, "POST", f"{base}folders/", {"name": "Picture"}).json()["detail"]
+    shown = send(client, "POST", f"{base}name-example/", {"pattern": "{line}-{take} {words}"}).json()
+    assert shown["example"] == "001-01 Nobody at Orsey needs a.wav"
+    assert "must hold" in send(client, "PATCH", base, {"name_pattern": "{words}"}).json()["detail"]
+    assert send(client, "PATCH", base, {"start_timecode": "10:00:00:99"}).status_code == 422
+    assert send(client, "PATCH", base, {"start_timecode": "01:00:00:00"}).json()["start_frame"] == 90_000
+    assert send(client, "PATCH", base, {"pace": 0.1}).status_code == 400
+
+
+def test_two_productions_of_one_name_have_two_folders_on_the_disk(client, own_data):
+    for _ in range(2):
+        assert send(client, "POST", "/api/productions/", {"name": "A / B?"}).status_code == 201
+    assert sorted(p.name for p in (own_data / "media").iterdir()) == ["A B", "A B (2)"]
+    assert send(client, "POST", "/api/productions/", {"name": "  "}).status_code == 400

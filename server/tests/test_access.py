@@ -1,0 +1,75 @@
+"""Nobody sees what is somebody else's: every address is walked, as a stranger and as nobody."""
+
+import uuid
+
+import pytest
+from conftest import record, send, voice
+from django.test import Client
+from fendo_server.picture.models import Film
+from fendo_server.urls import api
+from fendo_server.work.models import Job
+
+OPEN_TO_ALL_SIGNED_IN = {"session/", "productions/"}
+
+
+@pytest.fixture
+def ids(production):
+    """One of everything that Ada owns, by the name it has in addresses."""
+    line = production.lines.first()
+    film = Film.objects.create(production=production, name="f", file="Picture/f.mp4", state="ready", length=48_000)
+    job = Job.objects.create(production=production, kind="voice files", state="done", result={"file": "x.zip"})
+    take = record(line, voice())
+    return {
+        "production_id": production.id,
+        "film_id": film.id,
+        "line_id": line.id,
+        "take_id": take.id,
+        "job_id": job.id,
+        "piece": 0,
+    }
+
+
+def address_of(route: str, ids: dict) -> str:
+    for name, value in ids.items():
+        route = route.replace(f"<uuid:{name}>", str(value)).replace(f"<int:{name}>", str(value))
+    assert "<" not in route, f"the walk does not know how to fill {route}"
+    return f"/api/{route}"
+
+
+def test_every_address_is_closed_to_strangers_and_to_nobody(ids, stranger, client):
+    other, nobody = Client(), Client()
+    other.force_login(stranger, backend="django.contrib.auth.backends.ModelBackend")
+    unknown = {name: uuid.uuid4() if isinstance(value, uuid.UUID) else value for name, value in ids.items()}
+    for pattern in api:
+        route = str(pattern.pattern)
+        for method in ("GET", "POST", "PUT", "PATCH", "DELETE"):
+            address = address_of(route, ids)
+            assert send(nobody, method, address).status_code == 403, (method, address)
+            answer = send(other, method, address)
+            if route in OPEN_TO_ALL_SIGNED_IN:
+                continue
+            assert answer.status_code in (404, 405, 415), (method, address, answer.status_code)
+            missing = send(other, method, address_of(route, unknown))
+            assert missing.status_code == answer.status_code, "what exists and what does not must look the same"
+            if answer.status_code == 404:
+                assert missing.content == answer.content
+    assert other.get("/api/productions/").json() == []
+    assert len(client.get("/api/productions/").json()) == 1
+
+
+def test_ids_of_another_production_do_not_slip_in_through_the_body(ids, stranger, production):
+    from fendo_server.productions import services
+
+    own = services.make_production(stranger, "Mine")
+    browser = Client()
+    browser.force_login(stranger, backend="django.contrib.auth.backends.ModelBackend")
+    base = f"/api/productions/{own.id}"
+    for body in (
+        {"kind": "pick", "line": str(ids["line_id"]), "take": str(ids["take_id"])},
+        {"kind": "set_picture", "picture": str(ids["film_id"])},
+        {"kind": "set_words", "line": str(ids["line_id"]), "text": "x"},
+        {"kind": "set_aside", "take": str(ids["take_id"]), "aside": True},
+    ):
+        assert send(browser, "POST", f"{base}/edits/", {**body, "revision": 0}).status_code == 422
+    assert send(browser, "PATCH", f"{base}/", {"landing": str(production.landing_id)}).status_code == 422
+    assert send(browser, "POST", f"{base}/folders/", {"name": "x", "parent": str(production.landing_id)}).status_code == 422

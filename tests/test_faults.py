@@ -1,0 +1,111 @@
+"""Killed in the middle: what was acknowledged is there afterwards."""
+
+import numpy as np
+import pytest
+from conftest import alive, choose_simulated, crash_tabs, new_production, state, type_script, until
+from fendo_core.audio import wav
+from measure import RATE, decoded
+from playwright.sync_api import Browser, Page, expect
+
+pytestmark = pytest.mark.browser
+
+
+def booth_of_ones_own(page: Page, name: str) -> None:
+    new_production(page, name)
+    type_script(
+        page, "Eleven tonnes of elm, moving no faster than a person walks, and after that a while of quiet.\nListen."
+    )
+    page.keyboard.press("3")
+    choose_simulated(page)
+    state(page, "Ready")
+
+
+def safe(world, name: str) -> int:
+    """Samples of the growing take that are on the server's disk."""
+    parts = list(world.data.glob(f"media/{name}/*/*.part"))
+    return (parts[0].stat().st_size - wav.HEADER_BYTES) // 3 if parts else 0
+
+
+def finished(world, name: str):
+    return list(world.data.glob(f"media/{name}/*/*.wav"))
+
+
+def test_killing_the_tab_in_mid_take_keeps_everything_that_was_acknowledged(browser: Browser, world, browser_context_args):
+    context = browser.new_context(**browser_context_args)
+    page = context.new_page()
+    page.goto(world.link("tab-killed"))
+    booth_of_ones_own(page, "Killed tab")
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    page.wait_for_timeout(2500)
+    address = page.url
+    before = safe(world, "Killed tab")
+    assert before > 2 * RATE
+    assert crash_tabs(browser) >= 1
+    acknowledged = safe(world, "Killed tab")
+    again = context.new_page()
+    again.goto(address)
+    take = until(lambda: finished(world, "Killed tab"))[0]
+    info = wav.describe(take.read_bytes()[: wav.HEADER_BYTES])
+    assert info.samples >= acknowledged >= before
+    assert info.tags.notes["FENDO_CUT_OFF"] == "yes"
+    assert float(np.max(np.abs(decoded(take)[: info.samples]))) > 0.1
+    again.keyboard.press("4")
+    expect(again.locator("[data-take='1']")).to_contain_text("cut off")
+    # The next take works.
+    again.keyboard.press("3")
+    state(again, "Ready")
+    again.keyboard.press("Enter")
+    state(again, "Recording")
+    again.wait_for_timeout(1000)
+    again.keyboard.press("Enter")
+    state(again, "Saved")
+    assert len(finished(world, "Killed tab")) == 2
+    context.close()
+
+
+def test_killing_the_web_server_in_mid_take_loses_nothing_at_all(desk: Page, world):
+    page = desk
+    booth_of_ones_own(page, "Killed server")
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    page.wait_for_timeout(1500)
+    world.kill("web")
+    page.wait_for_timeout(1500)
+    expect(page.get_by_text("server not reached")).to_be_visible()
+    page.wait_for_timeout(500)
+    page.keyboard.press("Enter")
+    state(page, "Saving")
+    before = safe(world, "Killed server")
+    assert not finished(world, "Killed server")
+    world.begin("web")
+    assert alive(world.address)
+    state(page, "Saved")
+    take = finished(world, "Killed server")[0]
+    info = wav.describe(take.read_bytes()[: wav.HEADER_BYTES])
+    # One second before the cue, at least three and a half of reading, one after the stop: all of it, without a hole.
+    assert info.samples >= max(before, int(5.3 * RATE))
+    assert info.tags.notes["FENDO_CUT_OFF"] == "no"
+    sound = decoded(take)
+    longest_silence = max(np.diff(np.flatnonzero(np.abs(sound) > 0)), default=0)
+    assert longest_silence < RATE // 100, "a stretch of digital silence: sound is missing"
+
+
+def test_killing_the_worker_in_mid_job_only_delays_it(page: Page, world, demo):
+    page.goto(world.link())
+    page.get_by_text("The Tide Mill at Orsey").first.click()
+    page.keyboard.press("5")
+    before = page.get_by_test_id("job").count()
+    page.get_by_test_id("write-film").click()
+    job = page.get_by_test_id("job").first
+    expect(page.get_by_test_id("job")).to_have_count(before + 1)
+    until(lambda: job.get_attribute("data-state") == "running", each=0.02)
+    until(lambda: list(world.data.glob("making/*")), each=0.02)
+    world.kill("worker")
+    handed = lambda: sorted(world.data.glob("media/The Tide Mill at Orsey/Handover/*.mp4"))  # noqa: E731
+    known = handed()
+    assert job.get_attribute("data-state") == "running"
+    world.begin("worker")
+    expect(job).to_have_attribute("data-state", "done", timeout=120_000)
+    assert len(handed()) == len(known) + 1
+    expect(job.get_by_test_id("download")).to_be_visible()

@@ -1,0 +1,175 @@
+"""The rooms as a person meets them: empty, failing, typed into, in two windows, on a small screen."""
+
+import pytest
+from conftest import choose_simulated, new_production, read_one_take, state, type_script
+from playwright.sync_api import Browser, Page, expect
+
+pytestmark = pytest.mark.browser
+
+
+def test_an_empty_production_says_in_every_room_what_to_do(desk: Page):
+    page = desk
+    expect(page.get_by_text("Nothing here yet")).to_be_visible()
+    new_production(page, "Empty")
+    page.keyboard.press("2")
+    expect(page.get_by_role("heading", name="No words yet")).to_be_visible()
+    page.keyboard.press("3")
+    expect(page.get_by_text("No lines to read yet")).to_be_visible()
+    page.keyboard.press("4")
+    expect(page.get_by_text("nothing to choose from")).to_be_visible()
+    page.keyboard.press("5")
+    expect(page.get_by_text("Nothing has been written yet")).to_be_visible()
+    expect(page.get_by_test_id("write-film")).to_be_disabled()
+
+
+def test_a_file_that_is_no_film_is_refused_in_words(desk: Page, tmp_path):
+    page = desk
+    new_production(page, "Hostile")
+    path = tmp_path / "holiday.mp4"
+    path.write_bytes(b"#EXTM3U\nfile:///etc/passwd\n" * 40)
+    page.get_by_test_id("film-file").set_input_files(path)
+    expect(page.get_by_role("alert")).to_contain_text("no film that Fendo can read")
+    expect(page.get_by_role("heading", name="No picture yet")).to_be_visible()
+
+
+def test_recording_without_a_microphone_says_so_and_records_nothing(desk: Page, world):
+    page = desk
+    new_production(page, "No microphone")
+    type_script(page, "A line.")
+    page.keyboard.press("3")
+    page.keyboard.press("Enter")
+    state(page, "No microphone is chosen")
+    page.keyboard.press("Escape")
+    state(page, "Ready")
+    assert not list(world.data.glob("media/No microphone/*/*"))
+
+
+def test_a_count_in_that_is_called_off_leaves_nothing(desk: Page, world):
+    page = desk
+    new_production(page, "Called off")
+    type_script(page, "A line.")
+    page.keyboard.press("3")
+    choose_simulated(page)
+    page.keyboard.press("Enter")
+    state(page, "take 1")
+    page.wait_for_timeout(700)
+    page.keyboard.press("Escape")
+    state(page, "Ready")
+    expect(page.get_by_test_id("booth-state")).not_to_contain_text("take")
+    read_one_take(page, 1.0)
+    expect(page.get_by_test_id("booth-state")).to_contain_text("take 1")
+    assert len(list(world.data.glob("media/Called off/Narration/*"))) == 1
+
+
+def test_a_real_microphone_records_through_the_same_doors(desk: Page, world):
+    """Chromium's own made microphone stands for one from the desk: it beeps."""
+    page = desk
+    new_production(page, "Real microphone")
+    type_script(page, "A line.")
+    page.keyboard.press("3")
+    page.get_by_label("microphone", exact=True).click()
+    page.get_by_role("option").first.click()
+    page.locator("body").click(position={"x": 640, "y": 20})
+    expect(page.get_by_label("input channel")).to_be_visible()
+    read_one_take(page, 2.0)
+    page.keyboard.press("4")
+    expect(page.locator("[data-take='1']")).to_contain_text("peak")
+    assert len(list(world.data.glob("media/Real microphone/Narration/*.wav"))) == 1
+
+
+def test_words_are_edited_in_place_undone_and_redone_across_a_reload(desk: Page):
+    page = desk
+    new_production(page, "Words")
+    type_script(page, "First words.\nSecond words.")
+    page.keyboard.press("Enter")
+    page.get_by_label("words of line 1").fill("Other words, with [ and 5 and Delete in them.")
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("page")).to_contain_text("Other words, with [ and 5")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Delete")
+    expect(page.get_by_role("option")).to_have_count(1)
+    page.reload()
+    expect(page.get_by_role("option")).to_have_count(1)
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("option")).to_have_count(2)
+    page.keyboard.press("Control+z")
+    expect(page.get_by_test_id("page")).to_contain_text("First words.")
+    page.keyboard.press("Control+Shift+z")
+    expect(page.get_by_test_id("page")).to_contain_text("Other words")
+
+
+def test_two_windows_on_one_line_nothing_is_overwritten_silently(desk: Page):
+    one = desk
+    new_production(one, "Two windows")
+    type_script(one, "First words.")
+    two = one.context.new_page()
+    two.goto(one.url)
+    for page, text in ((one, "Mine."), (two, "Theirs.")):
+        page.get_by_test_id("page").get_by_text("First words.").click()
+        page.keyboard.press("Enter")
+        page.get_by_label("words of line 1").fill(text)
+    two.keyboard.press("Enter")
+    expect(two.get_by_test_id("page")).to_contain_text("Theirs.")
+    one.get_by_label("words of line 1").press("Enter")
+    expect(one.get_by_role("alert")).to_contain_text("changed in another window")
+    expect(one.get_by_role("alert")).to_contain_text("Theirs.")
+    expect(one.get_by_label("words of line 1")).to_have_value("Mine.")
+    one.get_by_role("button", name="Write mine").click()
+    expect(one.get_by_test_id("page")).to_contain_text("Mine.")
+
+
+def test_slots_are_marked_while_the_picture_plays(desk: Page, own_film):
+    page = desk
+    new_production(page, "Marks")
+    page.get_by_test_id("film-file").set_input_files(own_film)
+    expect(page.get_by_role("heading", name="creek walk.webm")).to_be_visible()
+    type_script(page, "One.\nTwo.")
+    first = page.get_by_test_id("page").locator("[data-line='1']")
+    place = first.locator(".page-note").inner_text()
+    page.keyboard.press("Space")
+    page.wait_for_timeout(1200)
+    page.keyboard.press("[")
+    expect(first.locator(".page-note")).not_to_have_text(place)
+    page.wait_for_timeout(800)
+    page.keyboard.press("]")
+    expect(page.get_by_test_id("page").locator("[data-line='2']")).to_have_attribute("aria-selected", "true")
+    page.keyboard.press("Space")
+
+
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 720)])
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_nothing_is_hidden_off_the_screen(browser: Browser, world, demo, width, height, scheme):
+    context = browser.new_context(viewport={"width": width, "height": height}, color_scheme=scheme)
+    page = context.new_page()
+    page.goto(world.link())
+    page.get_by_text("The Tide Mill at Orsey").first.click()
+    for key in "12345":
+        page.keyboard.press(key)
+        page.wait_for_timeout(400)
+        assert page.evaluate(
+            "document.documentElement.scrollWidth <= innerWidth && document.documentElement.scrollHeight <= innerHeight"
+        )
+        outside = page.evaluate(
+            """() => [...document.querySelectorAll('.shell button, .shell a, .shell input')]
+              .filter(e => !e.closest('.page, .picture-side, .script-side, .takes-rows, .handover-what, .handover-names, .booth-words'))
+              .map(e => [e.getBoundingClientRect(), e.getAttribute('aria-label') || e.textContent])
+              .filter(([b]) => b.width && (b.left < -1 || b.top < -1 || b.right > innerWidth + 1 || b.bottom > innerHeight + 1))
+              .map(([, name]) => name)"""
+        )
+        assert outside == [], f"room {key}"
+    context.close()
+
+
+def test_all_keys_are_on_one_sheet_and_can_be_changed(desk: Page):
+    page = desk
+    new_production(page, "Keys")
+    page.keyboard.press("?")
+    sheet = page.get_by_role("dialog")
+    expect(sheet).to_contain_text("begin a take; stop it")
+    sheet.get_by_label("change the key: go to Takes").click()
+    page.keyboard.press("t")
+    expect(sheet.get_by_label("change the key: go to Takes")).to_have_text("T")
+    page.keyboard.press("Escape")
+    expect(sheet).not_to_be_visible()
+    page.keyboard.press("t")
+    expect(page).to_have_url(lambda url: url.endswith("/takes"))
