@@ -2,10 +2,10 @@
 
 import numpy as np
 import pytest
-from conftest import alive, choose_simulated, crash_tabs, new_production, state, type_script, until
 from fendo_core.audio import wav
+from harness import alive, choose_simulated, crash_tabs, new_production, state, type_script, until
 from measure import RATE, decoded
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 pytestmark = pytest.mark.browser
 
@@ -30,9 +30,15 @@ def finished(world, name: str):
     return list(world.data.glob(f"media/{name}/*/*.wav"))
 
 
-def test_killing_the_tab_in_mid_take_keeps_everything_that_was_acknowledged(browser: Browser, world, browser_context_args):
-    context = browser.new_context(**browser_context_args)
+def test_killing_the_tab_in_mid_take_keeps_everything_that_was_acknowledged(
+    browser_type, world, browser_type_launch_args, browser_context_args, tmp_path
+):
+    def browser():
+        return browser_type.launch_persistent_context(tmp_path, **browser_type_launch_args, **browser_context_args)
+
+    context = browser()
     page = context.new_page()
+    page.set_default_timeout(30_000)
     page.goto(world.link("tab-killed"))
     booth_of_ones_own(page, "Killed tab")
     page.keyboard.press("Enter")
@@ -41,8 +47,11 @@ def test_killing_the_tab_in_mid_take_keeps_everything_that_was_acknowledged(brow
     address = page.url
     before = safe(world, "Killed tab")
     assert before > 2 * RATE
-    assert crash_tabs(browser) >= 1
+    with page.expect_event("crash"):
+        assert crash_tabs(tmp_path) >= 1
     acknowledged = safe(world, "Killed tab")
+    context.close()
+    context = browser()
     again = context.new_page()
     again.goto(address)
     take = until(lambda: finished(world, "Killed tab"))[0]
@@ -50,7 +59,9 @@ def test_killing_the_tab_in_mid_take_keeps_everything_that_was_acknowledged(brow
     assert info.samples >= acknowledged >= before
     assert info.tags.notes["FENDO_CUT_OFF"] == "yes"
     assert float(np.max(np.abs(decoded(take)[: info.samples]))) > 0.1
+    expect(again.get_by_role("link", name="Booth 1 lines to read")).to_be_visible()
     again.keyboard.press("4")
+    again.keyboard.press("PageUp")
     expect(again.locator("[data-take='1']")).to_contain_text("cut off")
     # The next take works.
     again.keyboard.press("3")
@@ -79,7 +90,7 @@ def test_killing_the_web_server_in_mid_take_loses_nothing_at_all(desk: Page, wor
     before = safe(world, "Killed server")
     assert not finished(world, "Killed server")
     world.begin("web")
-    assert alive(world.address)
+    until(lambda: alive(world.address))
     state(page, "Saved")
     take = finished(world, "Killed server")[0]
     info = wav.describe(take.read_bytes()[: wav.HEADER_BYTES])
@@ -94,7 +105,9 @@ def test_killing_the_web_server_in_mid_take_loses_nothing_at_all(desk: Page, wor
 def test_killing_the_worker_in_mid_job_only_delays_it(page: Page, world, demo):
     page.goto(world.link())
     page.get_by_text("The Tide Mill at Orsey").first.click()
+    state(page, "Ready")
     page.keyboard.press("5")
+    expect(page.get_by_test_id("write-film")).to_be_enabled()
     before = page.get_by_test_id("job").count()
     page.get_by_test_id("write-film").click()
     job = page.get_by_test_id("job").first

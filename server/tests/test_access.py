@@ -3,11 +3,11 @@
 import uuid
 
 import pytest
-from conftest import record, send, voice
 from django.test import Client
 from fendo_server.picture.models import Film
 from fendo_server.urls import api
 from fendo_server.work.models import Job
+from testing import record, send, voice
 
 OPEN_TO_ALL_SIGNED_IN = {"session/", "productions/"}
 

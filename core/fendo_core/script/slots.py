@@ -9,6 +9,7 @@ from fendo_core.script.pace import expected_length
 from fendo_core.timebase import FrameRate, Span, milliseconds, seconds_text
 
 SHORTEST = milliseconds(200)
+NOTHING = milliseconds(50)
 _LEAD = milliseconds(400)
 
 
@@ -25,7 +26,8 @@ class Fit:
 def fit(text: str, slot: Span | None, pace: float) -> Fit:
     """Whether the words fit the slot, and the sentence that says it.
 
-    Within 3 % of the slot is called tight: nobody reads more evenly than that.
+    Within 3 % of the slot is called tight: nobody reads more evenly than that. Less than a twentieth of a second over
+    is no more than the frame that a slot ends on.
     """
     if not text.strip():
         return Fit(0, None, "no words", "no words yet")
@@ -33,7 +35,7 @@ def fit(text: str, slot: Span | None, pace: float) -> Fit:
     if slot is None:
         return Fit(needed, None, "no slot", f"no slot yet; needs {seconds_text(needed)} s")
     spare = slot.length - needed
-    if spare < 0:
+    if spare < -NOTHING:
         return Fit(needed, spare, "over", f"{seconds_text(-spare)} s over")
     if spare < slot.length * 3 // 100:
         return Fit(needed, spare, "tight", "fits, just")
@@ -137,13 +139,20 @@ def _share(group: list[Line], shot: Span, needs: dict[str, int], rate: FrameRate
     load = sum(needs[line.id] for line in group)
     room = shot.length - load
     gap = min(room // (len(group) + 1), _LEAD * 5) if room > 0 else 0
-    position, placed = shot.start + gap, []
+    position, wanted = shot.start + gap, []
     for line in group:
-        length = needs[line.id] if room > 0 else needs[line.id] * shot.length // load
-        start = rate.snap(position)
-        placed.append((line, Span(start, max(rate.snap(position + length), start + rate.first_sample(1)))))
-        position += length + gap
-    return placed
+        need = needs[line.id] if room > 0 else needs[line.id] * shot.length // load
+        # Where there is room a slot is a little longer than the words: nobody reads to the frame.
+        air = min(gap // 2, need // 6)
+        start, last = rate.snap(position), rate.frame_at(position + need + air - 1)
+        wanted.append((line, start, rate.first_sample(last + (1 if room > 0 else 0))))
+        position += need + gap
+    limits = [start for _, start, _ in wanted[1:]] + [max(shot.end, rate.first_sample(1))]
+    shortest = rate.first_sample(1)
+    return [
+        (line, Span(start, max(min(end, limit), start + shortest)))
+        for (line, start, end), limit in zip(wanted, limits, strict=True)
+    ]
 
 
 def out_of_order(lines: Sequence[Line]) -> list[str]:

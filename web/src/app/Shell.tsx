@@ -21,7 +21,7 @@ import { Strip } from '../strip/Strip'
 import { useDesk } from './desk'
 import { EngineProvider, useEngine, useWatched } from './engine'
 import { KeysOverview } from './KeysOverview'
-import { useKeys } from './keys'
+import { letGo, useKeys } from './keys'
 import { NamePattern } from './NamePattern'
 import { picks, rateOf, scoreOf, useLines } from './room'
 import { Failed, Loading, sayProblem } from './Said'
@@ -103,7 +103,9 @@ function Inside({ production }: { production: Production }) {
   })
 
   return (
-    <div className="shell">
+    // biome-ignore lint/a11y/useKeyWithClickEvents: only clicks are meant
+    // biome-ignore lint/a11y/noStaticElementInteractions: clicks of the buttons inside come by here
+    <div className="shell" onClick={letGo}>
       <Spine production={production} go={(to) => free() && navigate(`/productions/${production.id}/${to}`)} />
       <BoothEdge />
       <header className="top">

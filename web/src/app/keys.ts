@@ -100,6 +100,12 @@ function pressesButton(event: KeyboardEvent): boolean {
   return Boolean(button) && (event.key === ' ' || event.key === 'Enter')
 }
 
+/** A button that was clicked lets go of the focus, so that Space and Enter are the room's keys again. */
+export function letGo(event: React.MouseEvent): void {
+  const button = event.detail > 0 && event.target instanceof HTMLElement && event.target.closest('button')
+  if (button && !button.ariaHasPopup) button.blur()
+}
+
 /** Let keys do what a room can do now. The newest handlers are used, and none fires while text is typed. */
 export function useKeys(handlers: Partial<Record<ActionName, () => void>>): void {
   const latest = useRef(handlers)

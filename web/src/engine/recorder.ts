@@ -59,6 +59,7 @@ export class Recorder {
   private opened: OpenInput | undefined
   private live: Live | undefined
   private opening = 0
+  private pending: Promise<void> = Promise.resolve()
   private heldUntil = 0
 
   constructor(
@@ -81,8 +82,13 @@ export class Recorder {
   }
 
   /** Choose where sound comes from. */
-  async choose(choice: InputChoice): Promise<void> {
-    if (this.isBusy) return
+  choose(choice: InputChoice): Promise<void> {
+    if (this.isBusy) return Promise.resolve()
+    this.pending = this.open(choice)
+    return this.pending
+  }
+
+  private async open(choice: InputChoice): Promise<void> {
     const opening = ++this.opening
     this.opened?.close()
     this.opened = undefined
@@ -115,16 +121,18 @@ export class Recorder {
   /** Begin a take: pre-roll, count-in, and from the slot's first frame on it counts. */
   async record(line: RecordedLine, score: Score): Promise<void> {
     if (this.isBusy) return
-    if (!this.opened) {
-      this.fail(this.input.value.said || 'No microphone is chosen. Choose one at the top, then begin again.')
-      return
-    }
     const cue = line.slot ? line.slot[0] : Math.max(0, this.transport.state.value.position)
     const live: Live = { line, cue, begun: null, ended: false, armed: false, off: false }
     this.live = live
     this.columns = []
     this.level.held = 0
     this.state.set({ kind: 'counting in', line: line.id, cue, from: cue - PRE_ROLL, take: null })
+    await this.pending // a microphone that was chosen just now
+    if (!this.opened) {
+      this.live = undefined
+      this.fail(this.input.value.said || 'No microphone is chosen. Choose one beside the button, then begin again.')
+      return
+    }
     this.opened.prepare(line.id)
     const begun = this.begin(line.id, this.opened.choice.label)
     begun.catch(() => {})

@@ -6,13 +6,13 @@ import zipfile
 
 import numpy as np
 import pytest
-from conftest import edit, record, send, voice
 from fendo_core.production import edits
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.picture import services
 from fendo_server.takes.models import Take
 from fendo_server.work import running
 from fendo_server.work.models import Job
+from testing import edit, record, send, voice
 
 
 @pytest.fixture

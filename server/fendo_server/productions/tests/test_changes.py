@@ -3,11 +3,11 @@
 import uuid
 
 import pytest
-from conftest import record, send, voice
 from django.db import IntegrityError, transaction
 from fendo_server.productions.models import Production, Reader
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
+from testing import record, send, voice
 
 
 @pytest.fixture

@@ -1,7 +1,7 @@
 """Ranges after RFC 9110, on a take's file."""
 
 import pytest
-from conftest import record, voice
+from testing import record, voice
 
 
 @pytest.fixture

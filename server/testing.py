@@ -1,0 +1,42 @@
+"""What server tests make and send."""
+
+import json
+
+import numpy as np
+from django.test import Client
+from fendo_core.audio import pcm
+from fendo_core.booth.clockmap import ClockMap
+from fendo_core.timebase import SAMPLE_RATE
+from fendo_server.booth import capture
+from fendo_server.productions import changes
+
+
+def edit(production, author, what):
+    production.refresh_from_db()
+    return changes.perform(production, author, production.revision, what)
+
+
+def voice(seconds: float = 3.0, seed: int = 1) -> np.ndarray:
+    """A buzz with a voice's pitch between two stretches of quiet, as 24-bit integers."""
+    rng = np.random.default_rng(seed)
+    count = int(seconds * SAMPLE_RATE)
+    t = np.arange(count) / SAMPLE_RATE
+    buzz = sum(np.sin(2 * np.pi * 130 * k * t) / k for k in range(1, 12)) * 0.12
+    shape = ((t > 1.0) & (t < seconds - 1.0)).astype(float)
+    return pcm.from_floats(buzz * shape + rng.standard_normal(count) * 0.0008)
+
+
+def record(line, sound: np.ndarray, start: int | None = None, cut_off: bool = False):
+    """A finished take of a line; its sound begins one second before the slot unless told."""
+    take = capture.begin(line, "a microphone")
+    capture.append(take, 0, pcm.from_integers(sound))
+    at = (line.slot_start or 0) - SAMPLE_RATE if start is None else start
+    return capture.finish(take, len(sound), ClockMap(0, 0, at, source="none"), cut_off)
+
+
+def send(client: Client, method: str, address: str, body=None, **more):
+    """A JSON request, and what came back."""
+    answer = client.generic(
+        method, address, json.dumps(body if body is not None else {}), content_type="application/json", **more
+    )
+    return answer
