@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 from django.contrib.auth import get_user_model
 from django.test import Client
+
 from fendo_core.production import edits
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.productions import services

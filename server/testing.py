@@ -4,6 +4,7 @@ import json
 
 import numpy as np
 from django.test import Client
+
 from fendo_core.audio import pcm
 from fendo_core.booth.clockmap import ClockMap
 from fendo_core.timebase import SAMPLE_RATE

@@ -7,9 +7,9 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from harness import World
 from playwright.sync_api import Page, expect
 
+from harness import World
 from launcher.steps import PYTHON
 
 expect.set_options(timeout=15_000)

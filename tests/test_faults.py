@@ -2,10 +2,11 @@
 
 import numpy as np
 import pytest
+from playwright.sync_api import Page, expect
+
 from fendo_core.audio import wav
 from harness import alive, choose_simulated, crash_tabs, new_production, state, type_script, until
 from measure import RATE, decoded
-from playwright.sync_api import Page, expect
 
 pytestmark = pytest.mark.browser
 

@@ -3,8 +3,9 @@
 import re
 
 import pytest
-from harness import choose_simulated, new_production, read_one_take, state, type_script
 from playwright.sync_api import Browser, Page, expect
+
+from harness import choose_simulated, new_production, read_one_take, state, type_script
 
 pytestmark = pytest.mark.browser
 

@@ -4,11 +4,12 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
+from playwright.sync_api import Page, expect
+from wavinfo import WavInfoReader
+
 from fendo_core.audio import wav
 from harness import choose_simulated, new_production, read_one_take, state, type_script, until
 from measure import RATE, decoded, offset_of, probed
-from playwright.sync_api import Page, expect
-from wavinfo import WavInfoReader
 
 pytestmark = pytest.mark.browser
 
@@ -20,9 +21,14 @@ def sounding(page: Page) -> str:
 def hand_over(page: Page, tmp_path, button: str = "write-film"):
     """Write, wait for the job, download."""
     page.keyboard.press("5")
+    expect(page.get_by_test_id(button)).to_be_enabled()
+    before = page.get_by_test_id("job").count()
     page.get_by_test_id(button).click()
-    with page.expect_download(timeout=180_000) as waited:
-        page.get_by_test_id("download").first.click(timeout=180_000)
+    expect(page.get_by_test_id("job")).to_have_count(before + 1)
+    newest = page.get_by_test_id("job").first
+    expect(newest).to_have_attribute("data-state", "done", timeout=180_000)
+    with page.expect_download() as waited:
+        newest.get_by_test_id("download").click()
     path = tmp_path / waited.value.suggested_filename
     waited.value.save_as(path)
     return path

@@ -6,6 +6,6 @@ export default defineConfig({
   plugins: [react()],
   base: '/static/',
   worker: { format: 'es' },
-  build: { manifest: true, assetsInlineLimit: 0, target: 'es2022', chunkSizeWarningLimit: 700 },
+  build: { manifest: 'manifest.json', assetsInlineLimit: 0, target: 'es2022', chunkSizeWarningLimit: 700 },
   test: { environment: 'jsdom', include: ['src/**/*.test.ts', 'src/**/*.test.tsx'] },
 })

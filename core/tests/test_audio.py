@@ -7,13 +7,14 @@ import subprocess
 import numpy as np
 import pytest
 import soundfile
-from fendo_core.audio import levels, pcm, wav
-from fendo_core.audio.speech import noise_floor, phrases
-from fendo_core.timebase import SAMPLE_RATE
 from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from wavinfo import WavInfoReader
+
+from fendo_core.audio import levels, pcm, wav
+from fendo_core.audio.speech import noise_floor, phrases
+from fendo_core.timebase import SAMPLE_RATE
 
 TAGS = wav.Tags(
     production="The Tide Mill",

@@ -1,11 +1,12 @@
 """Names of takes, and where their samples lie."""
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
 from fendo_core.booth.clockmap import ClockMap
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS, advice
 from fendo_core.booth.naming import LONGEST_NAME, NameParts, PatternError, check_pattern, file_name, safe_name
-from hypothesis import given
-from hypothesis import strategies as st
 
 PARTS = NameParts("The Tide Mill", "Narration", "7a", "Then the keeper lifts one oak board", "Maren Tull", "2026-11-25", 3)
 

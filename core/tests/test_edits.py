@@ -3,12 +3,13 @@
 from fractions import Fraction
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
 from fendo_core.production import edits
 from fendo_core.production.state import Difference, State, conflicts, difference, rows
 from fendo_core.script.lines import EditRefused, Line
 from fendo_core.timebase import FrameRate, Span
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 START = State(
     lines=(

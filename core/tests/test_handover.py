@@ -4,11 +4,12 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
 from fendo_core.handover import mix
 from fendo_core.handover.listing import Listed, csv_list
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 spans = st.lists(
     st.tuples(st.integers(0, 300_000), st.integers(1000, 80_000)).map(lambda p: Span(p[0], p[0] + p[1])), max_size=4

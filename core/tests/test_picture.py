@@ -5,10 +5,11 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
+from scipy.ndimage import gaussian_filter
+
 from fendo_core.picture import film
 from fendo_core.picture.cuts import HEIGHT, WIDTH, find_cuts, shots
 from fendo_core.timebase import SAMPLE_RATE, FrameRate
-from scipy.ndimage import gaussian_filter
 
 
 def ffmpeg(*arguments: object) -> None:

@@ -1,12 +1,13 @@
 """Lines, slots and pace."""
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
 from fendo_core.script.lines import EditRefused, Line, add_lines, paragraphs, set_words
 from fendo_core.script.pace import expected_length, syllables
 from fendo_core.script.slots import SHORTEST, fit, lay_slots, out_of_order, set_end, set_start
 from fendo_core.timebase import FRAME_RATES, SAMPLE_RATE, Span
-from hypothesis import given
-from hypothesis import strategies as st
 
 rates = st.sampled_from(FRAME_RATES)
 texts = st.text(alphabet="abe io,.?", min_size=1, max_size=60).filter(lambda t: t.strip())

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+
 from fendo_core.reader import narrator
 from fendo_core.takes.measures import heard, judge, measure
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds

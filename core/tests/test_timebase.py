@@ -5,11 +5,12 @@ from fractions import Fraction
 from pathlib import Path
 
 import pytest
-from fendo_core.timebase import FRAME_RATES, SAMPLE_RATE, FrameRate, Span, TimecodeError, format_timecode, parse_timecode
-from fendo_core.timebase.rates import nearest_rate
 from hypothesis import given
 from hypothesis import strategies as st
 from opentimelineio import opentime
+
+from fendo_core.timebase import FRAME_RATES, SAMPLE_RATE, FrameRate, Span, TimecodeError, format_timecode, parse_timecode
+from fendo_core.timebase.rates import nearest_rate
 
 rates = st.sampled_from(FRAME_RATES)
 

@@ -8,15 +8,15 @@ from pathlib import Path
 import cairocffi as cairo
 import numpy as np
 import soundfile
-from fendo_core.timebase import SAMPLE_RATE
 from numpy.typing import NDArray
 from scipy.signal import butter, sosfilt
 
+from fendo_core.timebase import SAMPLE_RATE
 from fendo_demo.scenario import SHOTS, Shot
 from fendo_demo.scenes import HEIGHT, SCENES, WIDTH
 
 FPS = 25
-SIZE = (768, 432)
+SIZE = (640, 360)
 """Points of the encoded film; the scenes are drawn for 960 x 540 and scaled."""
 
 
@@ -28,7 +28,7 @@ def draw_shot(shot: Shot, target: Path) -> None:
     """One shot's frames, drawn and encoded so that the browser steps through them as they are."""
     surface = cairo.ImageSurface(cairo.FORMAT_RGB24, *SIZE)
     raw = f"-f rawvideo -pix_fmt bgr0 -s {SIZE[0]}x{SIZE[1]} -r {FPS} -i pipe:0"
-    coded = "-c:v libx264 -preset superfast -crf 25 -pix_fmt yuv420p -g 12 -keyint_min 12 -sc_threshold 0 -bf 0 -threads 1"
+    coded = "-c:v libx264 -preset ultrafast -crf 24 -pix_fmt yuv420p -g 12 -keyint_min 12 -sc_threshold 0 -bf 0 -threads 1"
     encoder = _run([*raw.split(), *coded.split(), "-f", "mpegts", str(target)], subprocess.PIPE)
     frames = shot.seconds * FPS
     for frame in range(frames):

@@ -18,10 +18,10 @@ def main() -> None:
     django.setup()
     from django.conf import settings
     from django.contrib.auth import get_user_model
-    from fendo_server.productions.models import Production
 
     from fendo_demo import scenario
     from fendo_demo.film import make_film
+    from fendo_server.productions.models import Production
 
     user, _ = get_user_model().objects.get_or_create(username="demo")
     begun = Production.objects.filter(owner=user, name=scenario.NAME).first()
@@ -48,6 +48,7 @@ def _forget(production) -> None:
     import shutil
 
     from django.conf import settings
+
     from fendo_server.takes.models import Pick, Take
 
     Pick.objects.filter(line__production=production).delete()
@@ -66,13 +67,12 @@ def make_production(user, film: Path, quick: bool = False) -> dict:
 
     from fendo_core.production import edits
     from fendo_core.timebase import Span, milliseconds
+    from fendo_demo import scenario
     from fendo_server.picture import services as picture
     from fendo_server.productions import changes, services
     from fendo_server.takes.models import Take
     from fendo_server.work import running
     from fendo_server.work.models import Job
-
-    from fendo_demo import scenario
 
     production = services.make_production(user, scenario.NAME, scenario.READER, scenario.LANDING)
     for name in scenario.FOLDERS:

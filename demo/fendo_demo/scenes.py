@@ -219,12 +219,16 @@ def wheel_wide(ctx: cairo.Context, t: float, u: float) -> None:
     ctx.set_source_rgb(*rgb("#6d6558"))
     ctx.rectangle(-50, 60, 420, 500)
     ctx.fill()
+    ctx.save()
+    ctx.rectangle(-50, 60, 420, 500)
+    ctx.clip()
     for row in range(9):
         for stone in range(6):
             ctx.set_source_rgba(*rgb("#4d463c"), 0.5)
             ctx.set_line_width(2)
             ctx.rectangle(-50 + stone * 74 + (row % 2) * 34, 60 + row * 54, 74, 54)
             ctx.stroke()
+    ctx.restore()
     turn = 0.34 * t * min(1.0, t / 6)
     _wheel(ctx, 560, 300, 200, turn, "#3a2a1e")
     _water(ctx, 452, t * 2, "#3c5a5a", "#dbe5d3", 7)

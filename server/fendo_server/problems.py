@@ -6,13 +6,14 @@ from collections.abc import Mapping
 from typing import Any
 
 from django.http import Http404
+from rest_framework import exceptions, serializers
+from rest_framework.response import Response
+from rest_framework.views import exception_handler
+
 from fendo_core.booth.naming import PatternError
 from fendo_core.picture.film import FilmRefused
 from fendo_core.script.lines import EditRefused
 from fendo_core.timebase import TimecodeError
-from rest_framework import exceptions, serializers
-from rest_framework.response import Response
-from rest_framework.views import exception_handler
 
 log = logging.getLogger("fendo")
 

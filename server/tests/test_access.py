@@ -4,6 +4,7 @@ import uuid
 
 import pytest
 from django.test import Client
+
 from fendo_server.picture.models import Film
 from fendo_server.urls import api
 from fendo_server.work.models import Job

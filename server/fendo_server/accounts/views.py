@@ -21,8 +21,9 @@ from fendo_server.accounts.models import EntryLink
 
 @cache
 def _assets() -> dict[str, list[str]]:
-    """Entry script and styles of the built web application, from Vite's manifest."""
-    manifest = json.loads((settings.WEB_BUILD / ".vite" / "manifest.json").read_text())
+    """Entry script and styles of the web application that is served: the laid-out copy, else the build itself."""
+    served = settings.STATIC_ROOT if settings.STATIC_ROOT.exists() else settings.WEB_BUILD
+    manifest = json.loads((served / "manifest.json").read_text())
     entry = manifest["index.html"]
     return {"scripts": [entry["file"]], "styles": entry.get("css", [])}
 

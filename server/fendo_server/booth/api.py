@@ -7,15 +7,15 @@ import soundfile
 from django.http import HttpResponse, HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from fendo_core.booth.clockmap import ClockMap
-from fendo_core.reader import narrator
-from fendo_core.timebase import SAMPLE_RATE, Span
 from rest_framework import serializers
 from rest_framework.decorators import api_view, parser_classes
 from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from fendo_core.booth.clockmap import ClockMap
+from fendo_core.reader import narrator
+from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.access import get_owned, owned
 from fendo_server.booth import capture
 from fendo_server.problems import Problem, ProblemSerializer

@@ -16,12 +16,12 @@ from typing import Any
 
 import numpy as np
 from django.db import transaction
+
 from fendo_core.audio import levels, pcm, wav
 from fendo_core.booth.clockmap import ClockMap
 from fendo_core.booth.naming import NameParts, file_name
 from fendo_core.takes.measures import measure
 from fendo_core.timebase import SAMPLE_RATE
-
 from fendo_server.problems import Problem
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Take

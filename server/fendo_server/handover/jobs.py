@@ -9,13 +9,13 @@ from typing import Any
 
 import numpy as np
 from django.conf import settings
+
 from fendo_core.booth.naming import safe_name
 from fendo_core.handover.listing import Listed, csv_list
 from fendo_core.handover.mix import Placed, mixdown
 from fendo_core.picture import codec, film
 from fendo_core.takes.measures import heard
 from fendo_core.timebase import SAMPLE_RATE, Span
-
 from fendo_server.booth.capture import read_sound
 from fendo_server.picture.services import facts_of
 from fendo_server.productions.models import Production

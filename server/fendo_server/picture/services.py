@@ -10,12 +10,12 @@ from typing import Any, BinaryIO
 
 from django.conf import settings
 from django.db import transaction
+
 from fendo_core.booth.naming import safe_name
 from fendo_core.picture import codec, film
 from fendo_core.picture.cuts import find_cuts, shots
 from fendo_core.production.edits import SetPicture
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, format_timecode, parse_timecode
-
 from fendo_server.picture.models import Film
 from fendo_server.productions import changes
 from fendo_server.productions.models import Production

@@ -8,12 +8,12 @@ from django.db.models.functions import Coalesce
 from django.utils.decorators import method_decorator
 from django.views.decorators.gzip import gzip_page
 from drf_spectacular.utils import extend_schema
-from fendo_core.timebase import parse_timecode
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from fendo_core.timebase import parse_timecode
 from fendo_server.access import get_owned, owned
 from fendo_server.picture.models import Film
 from fendo_server.problems import Problem, ProblemSerializer

@@ -4,9 +4,9 @@ import uuid
 from typing import Any
 
 from django.db import transaction
+
 from fendo_core.production import edits
 from fendo_core.production.state import Difference, conflicts, difference
-
 from fendo_server.problems import Problem
 from fendo_server.productions import state
 from fendo_server.productions.models import Change, Production

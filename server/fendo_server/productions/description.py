@@ -8,7 +8,6 @@ from fendo_core.production.state import State
 from fendo_core.script.lines import Line
 from fendo_core.script.slots import fit, out_of_order
 from fendo_core.timebase import Span
-
 from fendo_server.picture.models import Film
 from fendo_server.productions import changes, state
 from fendo_server.productions.models import Change, Production

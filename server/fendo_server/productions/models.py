@@ -6,6 +6,7 @@ from fractions import Fraction
 from django.conf import settings
 from django.db import models
 from django.db.models import F, Q
+
 from fendo_core.booth.naming import DEFAULT_PATTERN
 from fendo_core.script.pace import DEFAULT_PACE
 from fendo_core.timebase import FrameRate

@@ -3,11 +3,11 @@
 from typing import Any
 
 from drf_spectacular.utils import PolymorphicProxySerializer, extend_schema_field
+from rest_framework import serializers
+
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.production import edits
 from fendo_core.timebase import Span
-from rest_framework import serializers
-
 from fendo_server.picture.models import Film
 from fendo_server.takes.models import Take
 

@@ -5,8 +5,8 @@ from datetime import date
 
 from django.conf import settings
 from django.db import IntegrityError, transaction
-from fendo_core.booth.naming import NameParts, check_pattern, file_name, safe_name
 
+from fendo_core.booth.naming import NameParts, check_pattern, file_name, safe_name
 from fendo_server.problems import Problem
 from fendo_server.productions.models import Folder, Production, Reader
 

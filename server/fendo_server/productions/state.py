@@ -5,7 +5,6 @@ from collections.abc import Iterable
 from fendo_core.production.state import Rows, State
 from fendo_core.script.lines import Line as CoreLine
 from fendo_core.timebase import Span
-
 from fendo_server.productions.models import Production
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take

@@ -4,7 +4,6 @@ from typing import Any
 
 from fendo_core.takes.measures import heard, judge
 from fendo_core.timebase import Span
-
 from fendo_server.takes.models import Take
 
 

@@ -7,8 +7,8 @@ from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
-from fendo_core.picture.codec import Cancelled
 
+from fendo_core.picture.codec import Cancelled
 from fendo_server.work.models import Job
 
 log = logging.getLogger("fendo")

@@ -10,6 +10,10 @@ export class Audio {
   })
 
   constructor() {
+    // Browsers let sound begin after a gesture only; the meter should move from the first one on.
+    for (const gesture of ['pointerdown', 'keydown']) {
+      window.addEventListener(gesture, () => void this.context.resume(), { once: true, capture: true })
+    }
     setInterval(() => this.context.state === 'running' && this.clock.tick(), 20)
   }
 

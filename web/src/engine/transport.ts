@@ -31,6 +31,7 @@ export class Transport {
   readonly state = new Observable<TransportState>({ playing: false, position: 0, from: 0 })
   anchorFrame = 0
   anchorPosition = 0
+  follows = true
   readonly beds: GainNode
   readonly voices: GainNode
   readonly clicks: GainNode
@@ -66,15 +67,17 @@ export class Transport {
   /**
    * Play from a position. What sounds in the first stretch is loaded before anything begins, so that it begins together.
    *
-   * @param ducks where a voice speaks: the bed is lowered there by 12 dB, as in the film that is handed over.
+   * `ducks` is where a voice speaks: the bed is lowered there by 12 dB, as in the film that is handed over. `follow` says
+   * whether the chosen line goes along with the position (not while one line's takes are compared).
    */
   async play(
     from: number,
-    options: { to?: number; score: Score; ducks?: Span[]; loaded?: boolean; onEnd?: () => void },
+    options: { to?: number; score: Score; ducks?: Span[]; follow?: boolean; onEnd?: () => void },
   ): Promise<boolean> {
     this.stop()
     const run = ++this.run
     this.score = options.score
+    this.follows = options.follow ?? true
     this.ducks = options.ducks ?? []
     this.end = options.to ?? Number.POSITIVE_INFINITY
     this.onEnd = options.onEnd

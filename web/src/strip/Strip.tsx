@@ -117,7 +117,7 @@ export function Strip({ production }: { production: Production }) {
       ctx.clearRect(0, 0, width, height)
       const inks = inksOf(front)
       drawPlayhead(ctx, xOf(position, view.current), height, busy ? inks.fire : inks.ink)
-      if (playing && !engine.recorder.isBusy) {
+      if (playing && engine.transport.follows && !engine.recorder.isBusy) {
         const inside = lineAt(now.production, position)
         if (inside && inside !== now.chosen) useDesk.getState().choose(inside)
       }

@@ -5,6 +5,7 @@ from datetime import timedelta
 import pytest
 from django.test import Client
 from django.utils import timezone
+
 from fendo_server.accounts.models import EntryLink
 
 

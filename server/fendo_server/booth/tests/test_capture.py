@@ -6,12 +6,13 @@ import os
 import numpy as np
 import pytest
 import soundfile
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
 from fendo_core.audio import pcm, wav
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
 from fendo_server.takes.models import Take
-from hypothesis import HealthCheck, given, settings
-from hypothesis import strategies as st
 from testing import record, send, voice
 
 CLOCK = {"capture_frame": 1000, "transport_frame": 500, "transport_position": -200, "source": "none"}

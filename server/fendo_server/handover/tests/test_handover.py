@@ -6,6 +6,7 @@ import zipfile
 
 import numpy as np
 import pytest
+
 from fendo_core.production import edits
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.picture import services

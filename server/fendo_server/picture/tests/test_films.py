@@ -1,6 +1,7 @@
 """Films over HTTP: brought in, prepared, refused."""
 
 import pytest
+
 from fendo_server.picture.models import Film
 from fendo_server.work import running
 from fendo_server.work.models import Job

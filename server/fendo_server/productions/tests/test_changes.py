@@ -4,6 +4,7 @@ import uuid
 
 import pytest
 from django.db import IntegrityError, transaction
+
 from fendo_server.productions.models import Production, Reader
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take

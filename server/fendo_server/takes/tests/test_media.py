@@ -1,6 +1,7 @@
 """Ranges after RFC 9110, on a take's file."""
 
 import pytest
+
 from testing import record, voice
 
 

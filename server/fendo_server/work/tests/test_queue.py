@@ -1,8 +1,9 @@
 """Jobs on the real queue."""
 
 import pytest
-from fendo_server.work import running
 from procrastinate.contrib.django import app
+
+from fendo_server.work import running
 
 
 @pytest.mark.django_db(transaction=True)

@@ -9,15 +9,16 @@ export function Sweep() {
   const count = useRef<HTMLDivElement>(null)
   useEffect(() => {
     const draw = (position: number) => {
+      if (!line.current || !count.current) return // leaving the room
       const { value } = engine.recorder.state
       const on = value.kind === 'counting in' && engine.transport.state.value.playing
-      line.current!.hidden = !on
-      count.current!.hidden = !on
+      line.current.hidden = !on
+      count.current.hidden = !on
       if (!on) return
       const share = Math.min(1, Math.max(0, (position - value.from) / (value.cue - value.from)))
-      line.current!.style.left = `${share * 100}%`
+      line.current.style.left = `${share * 100}%`
       const left = Math.ceil((value.cue - position) / SAMPLE_RATE)
-      count.current!.textContent = left > 3 ? 'pre-roll' : String(left)
+      count.current.textContent = left > 3 ? 'pre-roll' : String(left)
     }
     engine.onFrame.add(draw)
     return () => void engine.onFrame.delete(draw)

@@ -48,7 +48,7 @@ export function TakeRow({ take, line, span, on, onHear, onPick }: RowProps) {
         <b>{take.number}</b>
         <small>{status || ' '}</small>
       </button>
-      <TakeWave take={take} slot={slot} span={span} picked={picked} />
+      <TakeWave take={take} slot={slot} span={span} picked={picked} on={on} />
       <div className="take-said">
         <p>
           {take.state === 'recording' && <span className="take-fault">not closed yet</span>}
@@ -83,9 +83,9 @@ function decibel(value: number, digits = 1): string {
   return value.toFixed(digits).replace('-', '−')
 }
 
-type WaveProps = { take: Take; slot: Span | null; span: Span; picked: boolean }
+type WaveProps = { take: Take; slot: Span | null; span: Span; picked: boolean; on: boolean }
 
-function TakeWave({ take, slot, span, picked }: WaveProps) {
+function TakeWave({ take, slot, span, picked, on }: WaveProps) {
   const engine = useEngine()
   const still = useRef<HTMLCanvasElement>(null)
   const head = useRef<HTMLDivElement>(null)
@@ -120,14 +120,15 @@ function TakeWave({ take, slot, span, picked }: WaveProps) {
   }, [wave, heard?.[0], heard?.[1], slot?.[0], slot?.[1], span[0], span[1], picked, take, scheme])
   useEffect(() => {
     const draw = (position: number) => {
+      if (!head.current) return // leaving the room
       const share = (position - span[0]) / (span[1] - span[0])
-      const inside = engine.transport.state.value.playing && share >= 0 && share <= 1
-      head.current!.hidden = !inside
-      if (inside) head.current!.style.left = `${share * 100}%`
+      const inside = on && engine.transport.state.value.playing && share >= 0 && share <= 1
+      head.current.hidden = !inside
+      if (inside) head.current.style.left = `${share * 100}%`
     }
     engine.onFrame.add(draw)
     return () => void engine.onFrame.delete(draw)
-  }, [engine, span])
+  }, [engine, span, on])
   return (
     <span className="take-wave">
       <canvas ref={still} role="img" aria-label={`waveform of take ${take.number} over its slot`} />

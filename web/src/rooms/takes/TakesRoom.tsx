@@ -47,6 +47,7 @@ export function Component() {
     void engine.transport.play(from, {
       to: Math.max(heard[1], line.slot?.[1] ?? 0) + RUN_UP / 2,
       score,
+      follow: false,
       onEnd: () => engine.transport.seek(line.slot?.[0] ?? heard[0]),
     })
   }

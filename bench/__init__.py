@@ -1,0 +1,1 @@
+"""Benchmarks: figures and ratios, never part of a test."""
