@@ -208,7 +208,7 @@ def start() -> int:
                 raise Refused(f"The web server did not come up. {RUN / 'web.log'} says why.")
         address = f"http://127.0.0.1:{port}"
         (RUN / "address").write_text(address)
-        link = manage("entry_link", "demo", env=env).strip()
+        link = manage("entry_link", "demo", "--new", env=env).strip()
         say(
             f"\nFendo is ready after {time.monotonic() - begun:.1f} s. "
             f"Open this link; it signs you in, once:\n\n  {address}{link}\n"

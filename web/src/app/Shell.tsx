@@ -1,15 +1,6 @@
-import {
-  ActionIcon,
-  Button,
-  Menu,
-  Modal,
-  TextInput,
-  Tooltip,
-  useComputedColorScheme,
-  useMantineColorScheme,
-} from '@mantine/core'
+import { ActionIcon, Button, Menu, Modal, TextInput, Tooltip } from '@mantine/core'
 import { notifications } from '@mantine/notifications'
-import { IconArrowBackUp, IconArrowForwardUp, IconKeyboard, IconMoon, IconSun } from '@tabler/icons-react'
+import { IconArrowBackUp, IconArrowForwardUp, IconKeyboard } from '@tabler/icons-react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { Link, Outlet, useLocation, useNavigate, useParams } from 'react-router'
@@ -25,6 +16,7 @@ import { letGo, useKeys } from './keys'
 import { NamePattern } from './NamePattern'
 import { picks, rateOf, scoreOf, useLines } from './room'
 import { Failed, Loading, sayProblem } from './Said'
+import { Scheme } from './Scheme'
 
 /** A production: its spine, its top line, the room, and the strip. */
 export function Component() {
@@ -159,23 +151,6 @@ function Connection() {
       <span className="connection" role="status">
         {online ? 'sending' : 'server not reached'} · {seconds} s kept here
       </span>
-    </Tooltip>
-  )
-}
-
-function Scheme() {
-  const { setColorScheme } = useMantineColorScheme()
-  const scheme = useComputedColorScheme('light')
-  return (
-    <Tooltip label={scheme === 'light' ? 'dark, for a dim booth' : 'light, paper and ink'}>
-      <ActionIcon
-        variant="subtle"
-        color="gray"
-        aria-label={scheme === 'light' ? 'dark scheme' : 'light scheme'}
-        onClick={() => setColorScheme(scheme === 'light' ? 'dark' : 'light')}
-      >
-        {scheme === 'light' ? <IconMoon size={18} /> : <IconSun size={18} />}
-      </ActionIcon>
     </Tooltip>
   )
 }

@@ -2,16 +2,19 @@
 
 import errno
 import os
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
 import soundfile
+from django.db import connections
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fendo_core.audio import pcm, wav
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
+from fendo_server.problems import Problem
 from fendo_server.takes.models import Take
 from testing import record, send, voice
 
@@ -183,3 +186,51 @@ def test_a_take_is_judged_against_the_slot_of_today(client, production):
     body = {"kind": "set_slot", "line": str(line.id), "slot": [SAMPLE_RATE, 3 * SAMPLE_RATE], "revision": 99}
     send(client, "POST", f"/api/productions/{production.id}/edits/", body)
     assert [fault.split(" ", 1)[1] for fault in read()["faults"]] == ["s late", "s past the end of the slot"]
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_senders_of_one_take_at_once_leave_one_whole_recording(production):
+    """A recovered page and a slow old request may send the same pieces at the same moment."""
+    line = production.lines.first()
+    take = capture.begin(line, "mic")
+    sound = np.random.default_rng(3).integers(-(2**23), 2**23, 60_000, dtype=np.int32)
+    pieces = [(at, pcm.from_integers(sound[at : at + 1500])) for at in range(0, len(sound), 1500)]
+
+    def send_all(seed: int) -> None:
+        try:
+            own = Take.objects.get(pk=take.pk)
+            waiting = list(pieces)
+            rng = np.random.default_rng(seed)
+            while waiting:
+                at = int(rng.integers(0, min(4, len(waiting))))
+                try:
+                    capture.append(own, *waiting[at])
+                    waiting.pop(at)
+                except Problem as problem:
+                    assert problem.status_code == 409
+        finally:
+            connections.close_all()
+
+    with ThreadPoolExecutor(4) as pool:
+        list(pool.map(send_all, range(4)))
+    assert capture.on_disk(take) == len(sound)
+    with take.part.open("rb") as file:
+        file.seek(wav.HEADER_BYTES)
+        assert np.array_equal(pcm.to_integers(file.read()), sound)
+
+
+@pytest.mark.django_db(transaction=True)
+def test_takes_begun_at_the_same_moment_get_different_numbers_and_files(production):
+    line = production.lines.first()
+
+    def begin(_n: int) -> tuple[int, str]:
+        try:
+            take = capture.begin(line, "mic")
+            return take.number, take.file_name
+        finally:
+            connections.close_all()
+
+    with ThreadPoolExecutor(6) as pool:
+        begun = list(pool.map(begin, range(12)))
+    assert sorted(number for number, _ in begun) == list(range(1, 13))
+    assert len({name.lower() for _, name in begun}) == 12

@@ -1,10 +1,13 @@
 """Edits over HTTP: recorded, undone across anything, and never silently overwritten."""
 
 import uuid
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError, connections, transaction
 
+from fendo_core.production import edits
+from fendo_server.productions import changes, state
 from fendo_server.productions.models import Production, Reader
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
@@ -165,3 +168,31 @@ def test_two_productions_of_one_name_have_two_folders_on_the_disk(client, own_da
         assert send(client, "POST", "/api/productions/", {"name": "A / B?"}).status_code == 201
     assert sorted(p.name for p in (own_data / "media").iterdir()) == ["A B", "A B (2)"]
     assert send(client, "POST", "/api/productions/", {"name": "  "}).status_code == 400
+
+
+@pytest.mark.django_db(transaction=True)
+def test_many_windows_editing_at_once_lose_no_edit_and_break_no_row(ada, production):
+    """Eight threads, each on the real database: every edit is recorded, numbered once, and taken back in turn."""
+    lines = [str(line.id) for line in production.lines.all()]
+    before = state.load(production)
+
+    def edit(n: int) -> str:
+        try:
+            what = edits.SetWords(lines[n % 3], f"words {n}") if n % 2 else edits.AddLines(f"line {n}")
+            changes.perform(production, ada, 10**6, what)
+            return "done"
+        finally:
+            connections.close_all()
+
+    begun = production.revision
+    with ThreadPoolExecutor(8) as pool:
+        assert list(pool.map(edit, range(24))) == ["done"] * 24
+    production.refresh_from_db()
+    assert production.revision == begun + 24
+    assert len(set(production.changes.values_list("revision", flat=True))) == production.changes.count()
+    numbers = list(production.lines.values_list("number", flat=True))
+    assert len(numbers) == len(set(numbers)) == 15
+    for _ in range(24):
+        changes.undo(production, ada)
+    after = state.load(production)
+    assert [line for line in after.lines if not line.dropped] == list(before.lines)

@@ -1,11 +1,11 @@
-import { ActionIcon, Button, TextInput, Tooltip, useComputedColorScheme, useMantineColorScheme } from '@mantine/core'
-import { IconMoon, IconSun } from '@tabler/icons-react'
+import { Button, TextInput } from '@mantine/core'
 import { useMutation } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { answered, client, type ListedProduction } from '../../api/client'
 import { useProductions } from '../../api/production'
 import { Failed, Loading } from '../../app/Said'
+import { Scheme } from '../../app/Scheme'
 import { secondsText } from '../../engine/time'
 import './productions.css'
 
@@ -20,8 +20,6 @@ export function Component() {
   const { data, error, refetch } = useProductions()
   const navigate = useNavigate()
   const [name, setName] = useState('')
-  const { setColorScheme } = useMantineColorScheme()
-  const scheme = useComputedColorScheme('light')
   useEffect(() => {
     document.title = 'Fendo'
   }, [])
@@ -35,16 +33,7 @@ export function Component() {
     <div className="productions">
       <header className="productions-top">
         <span className="productions-mark">Fendo</span>
-        <Tooltip label={scheme === 'light' ? 'dark, for a dim booth' : 'light, paper and ink'}>
-          <ActionIcon
-            variant="subtle"
-            color="gray"
-            aria-label={scheme === 'light' ? 'dark scheme' : 'light scheme'}
-            onClick={() => setColorScheme(scheme === 'light' ? 'dark' : 'light')}
-          >
-            {scheme === 'light' ? <IconMoon size={18} /> : <IconSun size={18} />}
-          </ActionIcon>
-        </Tooltip>
+        <Scheme />
       </header>
       <main>
         <h1>Productions</h1>

@@ -1,0 +1,147 @@
+"""./fendo itself: started, killed, started again, stopped; and what it says when something stands in its way."""
+
+import contextlib
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import tempfile
+import urllib.error
+import urllib.request
+from pathlib import Path
+
+import pytest
+
+from harness import alive, until
+from launcher import install
+from launcher.postgres import Cluster, free_port
+from launcher.steps import ROOT, Refused, Stamp, fingerprint
+
+
+class Fendo:
+    """./fendo with a data folder of its own; the demo is left out, for it is tested elsewhere."""
+
+    def __init__(self, data: Path) -> None:
+        self.data, self.port = data, free_port()
+        self.env = {**os.environ, "FENDO_DATA": str(data), "FENDO_PORT": str(self.port)}
+        self.env.pop("DATABASE_URL", None)
+        (data / "demo-truth.json").write_text("{}")
+        self.address = f"http://127.0.0.1:{self.port}"
+
+    def run(self, *command: str, **env: str) -> tuple[int, str]:
+        done = subprocess.run(
+            [ROOT / "fendo", *command], env={**self.env, **env}, capture_output=True, text=True, timeout=120, check=False
+        )
+        return done.returncode, done.stdout + done.stderr
+
+    def start(self) -> tuple[subprocess.Popen, str]:
+        """Started and ready; what it said."""
+        log = self.data / "start.log"
+        with log.open("w") as out:
+            process = subprocess.Popen(
+                [ROOT / "fendo", "start"], env=self.env, stdout=out, stderr=out, start_new_session=True
+            )
+        until(lambda: "Fendo is ready" in log.read_text() or process.poll() is not None, 120)
+        assert process.poll() is None, log.read_text()
+        return process, log.read_text()
+
+    def pid(self, name: str) -> int:
+        return json.loads((self.data / "run" / f"{name}.json").read_text())["pid"]
+
+
+@pytest.fixture
+def fendo():
+    data = Path(tempfile.mkdtemp(prefix="fendo-data-"))
+    data.chmod(0o755)
+    made = Fendo(data)
+    yield made
+    made.run("stop")
+    shutil.rmtree(data, ignore_errors=True)
+
+
+def gone(pid: int) -> bool:
+    with contextlib.suppress(ProcessLookupError):
+        os.kill(pid, 0)
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] == "Z"
+    return True
+
+
+def test_started_killed_started_again_and_stopped(fendo):
+    first, said = fendo.start()
+    link = next(word for word in said.split() if word.startswith(fendo.address))
+    assert urllib.request.urlopen(link).status == 200
+    with pytest.raises(urllib.error.HTTPError, match="410"):
+        urllib.request.urlopen(link)
+    code, again = fendo.run("start")
+    assert code == 1
+    assert "running already" in again
+
+    web = fendo.pid("web")
+    os.kill(web, signal.SIGKILL)
+    until(lambda: fendo.pid("web") != web and alive(fendo.address))
+
+    os.kill(first.pid, signal.SIGKILL)
+    first.wait()
+    orphans = [fendo.pid("web"), fendo.pid("worker")]
+    second, said = fendo.start()
+    assert "an earlier start had left" in said
+    assert all(gone(pid) for pid in orphans)
+    assert "bringing the database up to date" not in said, "a second start does only what is needed"
+
+    ours = [second.pid, fendo.pid("web"), fendo.pid("worker")]
+    code, said = fendo.run("stop")
+    assert (code, said.strip()) == (0, "Fendo has stopped.")
+    second.wait(20)
+    assert all(gone(pid) for pid in ours)
+    assert not alive(fendo.address)
+    assert not Cluster(fendo.data / "postgres").running()
+    assert fendo.run("stop") == (0, "Fendo was not running.\n")
+    assert "not running" in fendo.run("link")[1]
+
+
+def test_a_taken_port_and_a_newer_data_folder_are_said_plainly(fendo):
+    with socket.socket() as other:
+        other.bind(("127.0.0.1", fendo.port))
+        other.listen()
+        code, said = fendo.run("start")
+    assert code == 1
+    assert f"Port {fendo.port} is taken" in said
+    (fendo.data / "version").write_text("99")
+    code, said = fendo.run("start")
+    assert code == 1
+    assert "newer Fendo" in said
+    assert "no command “dance”" in fendo.run("dance")[1]
+
+
+def test_secrets_are_readable_by_their_owner_only(fendo):
+    fendo.run("start", FENDO_PORT="1")
+    assert (fendo.data / "secret-key").stat().st_mode & 0o077 == 0
+    assert (fendo.data / "postgres" / "password").stat().st_mode & 0o077 == 0
+
+
+def test_without_the_right_to_install_it_names_what_and_how(monkeypatch):
+    monkeypatch.setattr(install, "_missing", lambda for_tests: ["ffmpeg", "flite"])
+    monkeypatch.setattr(install.os, "geteuid", lambda: 1000)
+    monkeypatch.setattr(install.shutil, "which", lambda name: None if name == "sudo" else f"/usr/bin/{name}")
+    with pytest.raises(Refused, match="apt-get install --no-install-recommends ffmpeg flite"):
+        install.debian()
+
+
+def test_a_full_disk_is_said_before_anything_begins(monkeypatch, tmp_path):
+    monkeypatch.setattr(install, "DATA", tmp_path)
+    monkeypatch.setattr(install.shutil, "disk_usage", lambda _path: shutil._ntuple_diskusage(100, 99, 5_000_000))
+    with pytest.raises(Refused, match="only 5 MB left"):
+        install.room_on_disk()
+
+
+def test_a_step_is_done_again_when_its_inputs_changed_or_it_was_killed(tmp_path, monkeypatch):
+    monkeypatch.setattr("launcher.steps.ROOT", tmp_path)
+    (tmp_path / "a").write_text("one")
+    stamp = Stamp(tmp_path / "out" / "stamp", fingerprint([tmp_path / "a"]))
+    assert not stamp.fresh
+    stamp.set()
+    assert Stamp(stamp.path, fingerprint([tmp_path / "a"])).fresh
+    (tmp_path / "a").write_text("two")
+    assert not Stamp(stamp.path, fingerprint([tmp_path / "a"])).fresh

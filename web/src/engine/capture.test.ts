@@ -1,0 +1,136 @@
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { CapturedPiece, CaptureNews, CaptureOrder } from './capture.worklet'
+
+const Q = 128
+
+/** The worklet as the browser runs it, quantum by quantum, with labels that the test sets. */
+class Bench {
+  news: CaptureNews[] = []
+  pieces: CapturedPiece[] = []
+  private processor: {
+    process(inputs: Float32Array[][]): boolean
+    port: { onmessage: (event: { data: CaptureOrder }) => void }
+  }
+
+  constructor(processor: new () => Bench['processor']) {
+    this.processor = new processor()
+    ;(this.processor.port as unknown as { postMessage: (news: CaptureNews) => void }).postMessage = (news) =>
+      this.news.push(news)
+    this.tell({
+      kind: 'sink',
+      port: { postMessage: (piece: CapturedPiece) => this.pieces.push(piece) } as unknown as MessagePort,
+    })
+  }
+
+  tell(order: CaptureOrder): void {
+    this.processor.port.onmessage({ data: order })
+  }
+
+  /** One quantum whose samples are their own frame numbers. */
+  run(label: number, frame = label): void {
+    vi.stubGlobal('currentFrame', label)
+    this.processor.process([[Float32Array.from({ length: Q }, (_, n) => frame + n)]])
+  }
+
+  get sound(): number[] {
+    return this.pieces.flatMap((piece) => [...piece.samples])
+  }
+}
+
+let Capture: new () => never
+
+beforeEach(async () => {
+  vi.resetModules()
+  vi.stubGlobal(
+    'AudioWorkletProcessor',
+    class {
+      port = { onmessage: null, postMessage: () => {} }
+    },
+  )
+  vi.stubGlobal('registerProcessor', (_name: string, made: new () => never) => {
+    Capture = made
+  })
+  await import('./capture.worklet')
+})
+
+const bench = () => new Bench(Capture as never)
+
+describe('capture', () => {
+  it.each([
+    [1000, 30_000],
+    [1024, 1025],
+    [1023, 40_001],
+  ])('keeps exactly the frames from %i until %i', (from, until) => {
+    const one = bench()
+    one.run(0)
+    one.tell({ kind: 'arm', id: 'a', from })
+    for (let frame = Q; frame < until - 5000; frame += Q) one.run(frame)
+    one.tell({ kind: 'end', at: until })
+    const start = Math.max(Q, Math.ceil((until - 5000) / Q) * Q)
+    for (let frame = start; frame < until + 4 * Q; frame += Q) one.run(frame)
+    expect(one.sound).toEqual(Array.from({ length: until - from }, (_, n) => from + n))
+    expect(one.news.at(-1)?.kind === 'ended' || one.news.some((news) => news.kind === 'ended')).toBe(true)
+    expect(one.news.find((news) => news.kind === 'ended')).toMatchObject({ total: until - from, gaps: [] })
+  })
+
+  it('numbers its pieces without a hole or an overlap', () => {
+    const one = bench()
+    one.tell({ kind: 'arm', id: 'a', from: 0 })
+    for (let frame = 0; frame < 48_000; frame += Q) one.run(frame)
+    let next = 0
+    for (const piece of one.pieces) {
+      expect(piece.offset).toBe(next)
+      next += piece.samples.length
+    }
+    expect(next).toBeGreaterThan(38_000)
+  })
+
+  it('fills a gap with silence, says where, and shifts nothing that follows', () => {
+    const one = bench()
+    one.tell({ kind: 'arm', id: 'a', from: 0 })
+    one.run(0)
+    one.run(Q)
+    one.run(5 * Q)
+    one.tell({ kind: 'end', at: 6 * Q })
+    one.run(6 * Q)
+    expect(one.news.find((news) => news.kind === 'ended')).toMatchObject({ total: 6 * Q, gaps: [[2 * Q, 3 * Q]] })
+    expect(one.sound[2 * Q]).toBe(0)
+    expect(one.sound[5 * Q]).toBe(5 * Q)
+    expect(one.sound).toHaveLength(6 * Q)
+  })
+
+  it('takes a repeated label for what it is: every sample is kept where it was', () => {
+    const one = bench()
+    one.tell({ kind: 'arm', id: 'a', from: 0 })
+    one.run(0)
+    one.run(Q)
+    one.run(Q, 2 * Q)
+    one.run(3 * Q)
+    one.tell({ kind: 'end', at: 4 * Q })
+    one.run(4 * Q)
+    expect(one.sound).toEqual(Array.from({ length: 4 * Q }, (_, n) => n))
+    expect(one.news.find((news) => news.kind === 'ended')).toMatchObject({ gaps: [] })
+  })
+
+  it('tells the peak of what passes, and flat tops as clipping', () => {
+    const one = bench()
+    const feed = (value: number) => {
+      vi.stubGlobal('currentFrame', 0)
+      const processor = (one as unknown as { processor: { process(inputs: Float32Array[][]): boolean } }).processor
+      for (let n = 0; n < 8; n++) processor.process([[new Float32Array(Q).fill(value)]])
+    }
+    feed(0.25)
+    expect(one.news.at(-1)).toMatchObject({ kind: 'level', peak: 0.25, rms: 0.25, clipped: false })
+    feed(1)
+    expect(one.news.at(-1)).toMatchObject({ kind: 'level', peak: 1, clipped: true })
+  })
+
+  it('drops what was called off', () => {
+    const one = bench()
+    one.tell({ kind: 'arm', id: 'a', from: 0 })
+    one.run(0)
+    one.tell({ kind: 'drop' })
+    for (let frame = Q; frame < 20_000; frame += Q) one.run(frame)
+    expect(one.pieces).toHaveLength(0)
+  })
+})

@@ -1,0 +1,215 @@
+import 'fake-indexeddb/auto'
+import { IDBFactory } from 'fake-indexeddb'
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { type ClockLog, Outbox, type OutboxNews } from './outbox'
+
+const CLOCK: ClockLog = {
+  capture_frame: 0,
+  transport_frame: 0,
+  transport_position: 0,
+  output_latency: 0,
+  input_latency: 0,
+  source: 'none',
+  gaps: [],
+}
+
+/** A server that keeps takes by the rules of the real one, and can be told to fail. */
+class FakeServer {
+  takes = new Map<string, { samples: number[]; finished: boolean; cutOff?: boolean }>()
+  puts = 0
+  fail: (put: number) => 'ok' | 'unreached' | 'lost answer' | 'full' = () => 'ok'
+
+  fetch = async (url: string, init: RequestInit): Promise<Response> => {
+    const [, id = '', door] = /takes\/([^/]+)\/(\w+)/.exec(url) ?? []
+    const how = this.fail(this.puts++)
+    if (how === 'unreached') throw new TypeError('failed to fetch')
+    if (how === 'full') return Response.json({ detail: 'The disk is full' }, { status: 507 })
+    const answer = door === 'sound' ? this.append(id, url, init.body as ArrayBuffer) : this.finish(id, String(init.body))
+    if (how === 'lost answer') throw new TypeError('the connection broke')
+    return answer
+  }
+
+  private append(id: string, url: string, body: ArrayBuffer): Response {
+    const take = this.takes.get(id)!
+    const offset = Number(new URL(url, 'http://x').searchParams.get('offset'))
+    const bytes = new Uint8Array(body)
+    if (offset > take.samples.length)
+      return Response.json({ have: take.samples.length, detail: 'missing' }, { status: 409 })
+    for (let i = 0; i < bytes.length / 3; i++) {
+      if (offset + i < take.samples.length) continue
+      take.samples.push(bytes[i * 3]! | (bytes[i * 3 + 1]! << 8) | (bytes[i * 3 + 2]! << 16))
+    }
+    return Response.json({ have: take.samples.length })
+  }
+
+  private finish(id: string, body: string): Response {
+    const take = this.takes.get(id)!
+    const { total, cut_off } = JSON.parse(body)
+    if (take.samples.length < total) return Response.json({ detail: 'not all' }, { status: 409 })
+    take.finished = true
+    take.cutOff = cut_off
+    return Response.json({ id, length: take.samples.length })
+  }
+}
+
+/** Locks as the browser has them: held until their function is done, by whichever page. */
+class FakeLocks {
+  held = new Set<string>()
+  request = async (name: string, second: unknown, third?: (lock: unknown) => Promise<unknown>) => {
+    const work = (third ?? second) as (lock: unknown) => Promise<unknown>
+    if (third && this.held.has(name)) return work(null)
+    this.held.add(name)
+    try {
+      return await work({ name })
+    } finally {
+      this.held.delete(name)
+    }
+  }
+}
+
+/** Numbered samples: what arrives can be checked one by one. */
+const sound = (from: number, count: number) => Float32Array.from({ length: count }, (_, n) => (from + n + 1) / 8_388_608)
+
+describe('the outbox', () => {
+  let server: FakeServer
+  let locks: FakeLocks
+  let news: OutboxNews[]
+  let serial = 0
+
+  const page = () => {
+    const channel = new MessageChannel()
+    const outbox = new Outbox((one) => news.push(one))
+    outbox.obey({ kind: 'source', port: channel.port2 })
+    outbox.obey({ kind: 'csrf', token: 'token' })
+    return { outbox, channel }
+  }
+  const begin = (outbox: Outbox) => {
+    const id = `take-${serial++}`
+    server.takes.set(id, { samples: [], finished: false })
+    outbox.obey({ kind: 'open', id, line: 'line', clock: CLOCK })
+    return id
+  }
+  const speak = (port: MessagePort, id: string, pieces: number[], from = 0) => {
+    let offset = from
+    for (const count of pieces) {
+      port.postMessage({ kind: 'piece', id, offset, samples: sound(offset, count) })
+      offset += count
+    }
+    return offset
+  }
+  const said = (kind: OutboxNews['kind'], id?: string) => () =>
+    expect(news.some((one) => one.kind === kind && (!id || ('id' in one && one.id === id)))).toBe(true)
+  const whole = (id: string, total: number) => {
+    expect(server.takes.get(id)!.samples).toEqual(Array.from({ length: total }, (_, n) => n + 1))
+  }
+
+  beforeEach(() => {
+    server = new FakeServer()
+    locks = new FakeLocks()
+    news = []
+    vi.stubGlobal('indexedDB', new IDBFactory())
+    vi.stubGlobal('fetch', server.fetch)
+    vi.stubGlobal('navigator', { locks })
+    // Waiting for a server that comes back is real, but need not be slow here.
+    const wait = globalThis.setTimeout
+    vi.stubGlobal('setTimeout', (work: () => void, ms = 0) => wait(work, Math.min(ms, 2)))
+  })
+  afterEach(() => vi.unstubAllGlobals())
+
+  it('says saved only when the server has all of it', async () => {
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    const total = speak(channel.port1, id, [100, 100, 37])
+    await vi.waitFor(() => expect(server.takes.get(id)!.samples).toHaveLength(total))
+    expect(news.some((one) => one.kind === 'saved')).toBe(false)
+    outbox.obey({ kind: 'close', id, total, gaps: [] })
+    await vi.waitFor(said('saved', id))
+    whole(id, total)
+    expect(server.takes.get(id)!.finished).toBe(true)
+  })
+
+  it.each([1, 2, 3, 4, 5, 6, 7, 8])('loses and doubles nothing while everything fails at random (%i)', async (seed) => {
+    let state = seed * 7919
+    const random = () => {
+      state = (state * 1_103_515_245 + 12_345) % 2_147_483_648
+      return state / 2_147_483_648
+    }
+    server.fail = () => {
+      const dice = random()
+      return dice < 0.2 ? 'unreached' : dice < 0.35 ? 'lost answer' : dice < 0.45 ? 'full' : 'ok'
+    }
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    const pieces = Array.from({ length: 25 }, () => 1 + Math.floor(random() * 300))
+    const total = speak(channel.port1, id, pieces)
+    outbox.obey({ kind: 'close', id, total, gaps: [] })
+    await vi.waitFor(said('saved', id), 5000)
+    whole(id, total)
+  })
+
+  it('sends after a reload what a killed page had not sent, and marks the take as cut off', async () => {
+    const first = page()
+    const id = begin(first.outbox)
+    server.fail = (put) => (put < 2 ? 'ok' : 'unreached')
+    const total = speak(first.channel.port1, id, [50, 50, 50, 50])
+    await vi.waitFor(() => expect(server.puts).toBeGreaterThan(4))
+    // The page dies: its locks are gone, its storage stays.
+    ;(first.outbox as unknown as { open: Map<string, unknown> }).open.clear()
+    locks.held.clear()
+    server.fail = () => 'ok'
+    page()
+    await vi.waitFor(said('saved', id), 3000)
+    whole(id, total)
+    expect(server.takes.get(id)!.cutOff).toBe(true)
+    expect(news.find((one) => one.kind === 'saved')).toMatchObject({ recovered: true })
+  })
+
+  it('leaves alone what another living window records', async () => {
+    const first = page()
+    const id = begin(first.outbox)
+    speak(first.channel.port1, id, [10])
+    await vi.waitFor(() => expect(server.takes.get(id)!.samples).toHaveLength(10))
+    page()
+    await new Promise((done) => setTimeout(done, 30))
+    expect(server.takes.get(id)!.finished).toBe(false)
+    first.outbox.obey({ kind: 'close', id, total: 10, gaps: [] })
+    await vi.waitFor(said('saved', id))
+    expect(server.takes.get(id)!.cutOff).toBe(false)
+  })
+
+  it('waits for the last pieces when the close overtakes them', async () => {
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    outbox.obey({ kind: 'close', id, total: 60, gaps: [] })
+    await new Promise((done) => setTimeout(done, 20))
+    expect(server.takes.get(id)!.finished).toBe(false)
+    speak(channel.port1, id, [30, 30])
+    await vi.waitFor(said('saved', id))
+    whole(id, 60)
+  })
+
+  it('forgets a take that was called off, late pieces included', async () => {
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    server.fail = () => 'unreached'
+    speak(channel.port1, id, [10, 10])
+    await vi.waitFor(() => expect(server.puts).toBeGreaterThan(0))
+    outbox.obey({ kind: 'forget', id })
+    speak(channel.port1, id, [10], 20)
+    await vi.waitFor(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', bytes: 0, takes: 0 }))
+  })
+
+  it('says in words that the server is not reached, and that nothing is lost', async () => {
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    server.fail = () => 'unreached'
+    speak(channel.port1, id, [10])
+    await vi.waitFor(() =>
+      expect(news).toContainEqual(
+        expect.objectContaining({ kind: 'waiting', online: false, said: expect.stringContaining('kept in this browser') }),
+      ),
+    )
+    server.fail = () => 'ok'
+    await vi.waitFor(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', online: true, said: '' }))
+  })
+})

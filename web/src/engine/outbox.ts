@@ -1,0 +1,248 @@
+import { type DBSchema, type IDBPDatabase, openDB } from 'idb'
+import type { CapturedPiece } from './capture.worklet'
+import { packSamples } from './pack'
+
+/** The clock pairs of a take as the server takes them. */
+export type ClockLog = {
+  capture_frame: number
+  transport_frame: number
+  transport_position: number
+  output_latency: number
+  input_latency: number
+  source: 'none' | 'browser' | 'measured'
+  gaps: [number, number][]
+}
+
+export type OutboxOrder =
+  | { kind: 'csrf'; token: string }
+  | { kind: 'source'; port: MessagePort }
+  | { kind: 'open'; id: string; line: string; clock: ClockLog }
+  | { kind: 'close'; id: string; total: number; gaps: [number, number][] }
+  | { kind: 'forget'; id: string }
+
+export type OutboxNews =
+  | { kind: 'waiting'; bytes: number; takes: number; online: boolean; said: string }
+  | { kind: 'saved'; id: string; take: unknown; recovered: boolean }
+  | { kind: 'refused'; id: string; said: string }
+
+type Kept = { id: string; line: string; clock: ClockLog; total: number | null; next: number; cutOff: boolean }
+
+const STORE = 'fendo-outbox'
+
+interface Schema extends DBSchema {
+  takes: { key: string; value: Kept }
+  pieces: { key: [string, number]; value: { take: string; offset: number; count: number; sound: ArrayBuffer } }
+}
+
+/** 200 ms of packed sound: what a piece weighs, but for the last of a take. */
+const PIECE_BYTES = 28_800
+const RETRY_MS = [300, 1000, 2000, 4000]
+
+/**
+ * Carries recorded sound to the server and loses none of it.
+ *
+ * Each piece is written to the browser's own storage first and leaves it only when the server has it on its disk. What a
+ * closed or killed page left behind is found at the next start and sent then.
+ */
+export class Outbox {
+  constructor(private readonly post: (news: OutboxNews) => void) {}
+
+  private csrf = ''
+  private db: Promise<IDBPDatabase<Schema>> = openDB<Schema>(STORE, 1, {
+    upgrade(db) {
+      db.createObjectStore('takes', { keyPath: 'id' })
+      db.createObjectStore('pieces', { keyPath: ['take', 'offset'] })
+    },
+  })
+  private open = new Map<string, Kept>()
+  /** Writes of a take happen one after another, so that a close never overtakes its last piece. */
+  private writing = new Map<string, Promise<void>>()
+  private sending = new Set<string>()
+  private wanted = new Set<string>()
+  private recovered = new Set<string>()
+  private failures = 0
+  private said = ''
+
+  obey(order: OutboxOrder): void {
+    if (order.kind === 'csrf') {
+      const first = !this.csrf
+      this.csrf = order.token
+      if (first) void this.recover()
+    } else if (order.kind === 'source') {
+      order.port.onmessage = ({ data }: MessageEvent<CapturedPiece>) => this.write(data.id, () => this.store(data))
+    } else if (order.kind === 'open') {
+      this.write(order.id, () => this.begin(order.id, order.line, order.clock))
+    } else if (order.kind === 'close') {
+      this.write(order.id, () => this.finish(order.id, order.total, order.gaps))
+    } else {
+      this.write(order.id, () => this.remove(order.id))
+    }
+  }
+
+  private write(id: string, work: () => Promise<void>): void {
+    const before = this.writing.get(id) ?? Promise.resolve()
+    const after = before.then(work).catch((error: unknown) => {
+      this.said = `This browser's own storage refused a piece of sound (${String(error)}). Stop, and free some disk space.`
+      void this.report()
+    })
+    this.writing.set(id, after)
+  }
+
+  private async begin(id: string, line: string, clock: ClockLog): Promise<void> {
+    // Held while this page lives: another window must not take the take for one that was left behind.
+    void navigator.locks.request(`take:${id}`, () => new Promise<void>((free) => this.frees.set(id, free)))
+    const kept: Kept = { id, line, clock, total: null, next: 0, cutOff: false }
+    this.open.set(id, kept)
+    await (await this.db).put('takes', kept)
+  }
+
+  private frees = new Map<string, () => void>()
+
+  private async store({ id, offset, samples }: CapturedPiece): Promise<void> {
+    const kept = this.open.get(id)
+    if (!kept) return // called off meanwhile
+    const sound = packSamples(samples)
+    const db = await this.db
+    const tx = db.transaction('pieces', 'readwrite', { durability: 'strict' })
+    await Promise.all([tx.store.put({ take: id, offset, count: samples.length, sound }), tx.done])
+    kept.next = Math.max(kept.next, offset + samples.length)
+    void this.send(id)
+  }
+
+  private async finish(id: string, total: number, gaps: [number, number][]): Promise<void> {
+    const kept = this.open.get(id)
+    if (!kept) return
+    kept.total = total
+    kept.clock = { ...kept.clock, gaps }
+    await (await this.db).put('takes', kept)
+    void this.send(id)
+  }
+
+  private async remove(id: string): Promise<void> {
+    const db = await this.db
+    await db.delete('pieces', IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER]))
+    await db.delete('takes', id)
+    this.open.delete(id)
+    this.frees.get(id)?.()
+    void this.report()
+  }
+
+  /** Takes that another page left: taken over when no living page holds them. */
+  private async recover(): Promise<void> {
+    const db = await this.db
+    for (const kept of await db.getAll('takes')) {
+      if (this.open.has(kept.id)) continue
+      void navigator.locks.request(`take:${kept.id}`, { ifAvailable: true }, async (lock) => {
+        if (!lock) return
+        this.open.set(kept.id, kept)
+        this.recovered.add(kept.id)
+        kept.cutOff = kept.total === null
+        await this.send(kept.id)
+        await new Promise<void>((free) => this.frees.set(kept.id, free))
+      })
+    }
+    void this.report()
+  }
+
+  private async send(id: string): Promise<void> {
+    // Somebody who comes while sending must not be missed: what he brought may lie behind the last look.
+    this.wanted.add(id)
+    if (this.sending.has(id)) return
+    this.sending.add(id)
+    try {
+      while (this.wanted.delete(id)) while (await this.sendNext(id));
+    } finally {
+      this.sending.delete(id)
+    }
+  }
+
+  /** Send one thing of a take; false when there is nothing left to send now. */
+  private async sendNext(id: string): Promise<boolean> {
+    const kept = this.open.get(id)
+    if (!kept || !this.csrf) return false
+    const db = await this.db
+    const range = IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER])
+    const cursor = await db.transaction('pieces').store.openCursor(range)
+    if (!cursor) {
+      if (kept.total === null && !kept.cutOff) return false
+      // The close comes by another way than the sound and may overtake its last pieces: they are waited for.
+      if (kept.total !== null && kept.next < kept.total && !this.recovered.has(id)) return false
+      return this.sendEnd(kept)
+    }
+    const piece = cursor.value
+    const answer = await this.ask(
+      `/api/takes/${id}/sound/?offset=${piece.offset}`,
+      'PUT',
+      piece.sound,
+      'application/octet-stream',
+    )
+    if (!answer) return true
+    if (answer.ok || (answer.status === 409 && Number(answer.body.have) >= piece.offset + piece.count)) {
+      await db.delete('pieces', [id, piece.offset])
+      this.said = ''
+      void this.report()
+      return true
+    }
+    return this.refuse(id, answer)
+  }
+
+  private async sendEnd(kept: Kept): Promise<boolean> {
+    const body = { total: kept.total ?? 0, clock: kept.clock, cut_off: kept.cutOff }
+    const answer = await this.ask(`/api/takes/${kept.id}/finish/`, 'POST', JSON.stringify(body), 'application/json')
+    if (!answer) return true
+    if (answer.status === 409 && this.recovered.has(kept.id) && !kept.cutOff) {
+      // The page died between its close and its last piece: what has arrived is the take.
+      kept.cutOff = true
+      kept.total = null
+      return true
+    }
+    if (!answer.ok) return this.refuse(kept.id, answer)
+    await this.remove(kept.id)
+    this.post({ kind: 'saved', id: kept.id, take: answer.body, recovered: this.recovered.has(kept.id) })
+    return false
+  }
+
+  /** A refusal is final for this take's sending; its sound stays in the browser unless there is none to keep. */
+  private async refuse(id: string, answer: Answer): Promise<boolean> {
+    this.said = String(answer.body.detail ?? `The server refused the take (${answer.status}).`)
+    const gone = answer.status === 404 || (answer.status === 422 && (await this.isEmpty(id)))
+    if (gone) await this.remove(id)
+    else this.open.delete(id)
+    this.post({ kind: 'refused', id, said: this.said })
+    void this.report()
+    return false
+  }
+
+  private async isEmpty(id: string): Promise<boolean> {
+    const range = IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER])
+    return (await (await this.db).count('pieces', range)) === 0
+  }
+
+  /** Ask the server; null when it could not be reached or could not store, after waiting a while. */
+  private async ask(url: string, method: string, body: BodyInit, type: string): Promise<Answer | null> {
+    try {
+      const headers = { 'Content-Type': type, 'X-CSRFToken': this.csrf }
+      const answer = await fetch(url, { method, headers, body, credentials: 'same-origin' })
+      const parsed = (await answer.json().catch(() => ({}))) as Record<string, unknown>
+      if (answer.status < 500 && answer.status !== 403 && answer.status !== 429) {
+        this.failures = 0
+        return { ok: answer.ok, status: answer.status, body: parsed }
+      }
+      this.said = String(parsed.detail ?? 'The server has a problem; what was recorded is kept in this browser.')
+    } catch {
+      this.said = 'The server can’t be reached. What was recorded is kept in this browser and is sent when it is back.'
+    }
+    const wait = RETRY_MS[Math.min(this.failures++, RETRY_MS.length - 1)]!
+    void this.report()
+    await new Promise((done) => setTimeout(done, wait))
+    return null
+  }
+
+  private async report(): Promise<void> {
+    const db = await this.db
+    const bytes = (await db.count('pieces')) * PIECE_BYTES
+    this.post({ kind: 'waiting', bytes, takes: this.open.size, online: this.failures === 0, said: this.said })
+  }
+}
+
+type Answer = { ok: boolean; status: number; body: Record<string, unknown> }

@@ -1,0 +1,139 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { Picture } from './picture'
+import { firstSample, SAMPLE_RATE } from './time'
+
+const RATE = { above: 24_000, below: 1001, drop: false }
+const FRAMES = 240
+
+/** Every decoded frame that was made, so that none is left unclosed. */
+let made: FakeFrame[]
+
+class FakeFrame {
+  closed = false
+  displayWidth = 4
+  displayHeight = 3
+  readonly timestamp: number
+  constructor(readonly frame: number) {
+    // Containers round their time stamps: a little early here, a little late there.
+    this.timestamp = (frame * RATE.below) / RATE.above + (frame % 2 ? 0.00004 : -0.00004)
+    made.push(this)
+  }
+  draw(ctx: { drawn: number[] }) {
+    if (this.closed) throw new Error(`frame ${this.frame} was drawn after it was closed`)
+    ctx.drawn.push(this.frame)
+  }
+  close() {
+    if (this.closed) throw new Error(`frame ${this.frame} was closed twice`)
+    this.closed = true
+  }
+}
+
+vi.mock('mediabunny', () => {
+  const frameOf = (seconds: number) => Math.min(FRAMES - 1, Math.floor((seconds * RATE.above) / RATE.below + 1e-9))
+  return {
+    CustomSource: class {},
+    Input: class {
+      getPrimaryVideoTrack = async () => ({ canDecode: async () => true, getFirstTimestamp: async () => 0 })
+      dispose() {}
+    },
+    VideoSampleSink: class {
+      getSample = async (seconds: number) => new FakeFrame(frameOf(seconds))
+      async *samples(seconds: number) {
+        for (let frame = frameOf(seconds); frame < FRAMES; frame++) yield new FakeFrame(frame)
+      }
+    },
+    MP4: {},
+    QTFF: {},
+    MATROSKA: {},
+    WEBM: {},
+  }
+})
+
+describe('the picture', () => {
+  let picture: Picture
+  let drawn: number[]
+
+  const settle = async () => {
+    for (let n = 0; n < 20; n++) await new Promise((done) => setTimeout(done, 2))
+  }
+
+  beforeEach(async () => {
+    made = []
+    drawn = []
+    picture = new Picture()
+    const ctx = { drawn, clearRect() {} }
+    picture.attach({ width: 1, height: 1, getContext: () => ctx } as unknown as HTMLCanvasElement)
+    await picture.open('/film', RATE, FRAMES)
+    await settle()
+  })
+
+  afterEach(() => picture.halt())
+
+  it('shows just the frame of a resting position, at every frame and on both its edges', async () => {
+    for (const frame of [0, 1, 23, 24, 100, 239]) {
+      for (const sample of [firstSample(frame, RATE), firstSample(frame + 1, RATE) - 1]) {
+        picture.show(sample)
+        await settle()
+        expect(drawn.at(-1)).toBe(frame)
+      }
+    }
+    picture.show(10 ** 9)
+    await settle()
+    expect(drawn.at(-1)).toBe(FRAMES - 1)
+    picture.show(-5000)
+    await settle()
+    expect(drawn.at(-1)).toBe(0)
+  })
+
+  it('draws the frame that belongs to the heard sample while it rolls', async () => {
+    picture.roll(firstSample(10, RATE))
+    await settle()
+    for (let frame = 10; frame < 60; frame++) {
+      picture.tick(firstSample(frame, RATE) + 900, frame)
+      expect(drawn.at(-1)).toBe(frame)
+      await new Promise((done) => setTimeout(done, 12))
+    }
+  })
+
+  it('skips what was not heard after a stall, and never goes back', async () => {
+    picture.roll(0)
+    await settle()
+    picture.tick(0, 0)
+    picture.tick(firstSample(7, RATE), 1)
+    expect(drawn.at(-1)).toBe(7)
+    picture.tick(firstSample(3, RATE), 2)
+    expect(drawn.at(-1)).toBe(7)
+    expect(picture.seen.map(({ frame }) => frame + 0)).toEqual([0, 7])
+  })
+
+  it('stays on the first frame through a pre-roll that begins before the film', async () => {
+    picture.roll(-2 * SAMPLE_RATE)
+    await settle()
+    picture.tick(-SAMPLE_RATE, 0)
+    expect(drawn.at(-1)).toBe(0)
+    picture.tick(firstSample(1, RATE), 1)
+    expect(drawn.at(-1)).toBe(1)
+  })
+
+  it('closes every frame but the one in sight', async () => {
+    picture.show(firstSample(50, RATE))
+    await settle()
+    picture.roll(firstSample(50, RATE))
+    await settle()
+    for (let frame = 50; frame < 70; frame += 3) {
+      picture.tick(firstSample(frame, RATE), frame)
+      await settle()
+    }
+    picture.halt()
+    picture.show(firstSample(5, RATE))
+    await settle()
+    expect(made.filter((frame) => !frame.closed).map(({ frame }) => frame)).toEqual([5])
+    expect(made.length).toBeGreaterThan(20)
+  })
+
+  it('holds at most ten frames ahead', async () => {
+    picture.roll(0)
+    await settle()
+    expect(made.filter((frame) => !frame.closed).length).toBeLessThanOrEqual(12)
+  })
+})

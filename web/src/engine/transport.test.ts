@@ -1,0 +1,202 @@
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+import type { Audio } from './audio'
+import { SAMPLE_RATE, type Span } from './time'
+import { type Sounding, Transport } from './transport'
+
+type Started = { key: string; frame: number; offset: number; length: number; stopped?: boolean }
+
+let started: Started[]
+let now: number
+let heard: number
+
+/** Just enough of Web Audio to see what is scheduled. */
+function fakeAudio(): Audio {
+  const param = () => ({
+    value: 1,
+    events: [] as [string, number, number][],
+    cancelScheduledValues() {},
+    setValueAtTime(this: { events: [string, number, number][] }, value: number, at: number) {
+      this.events.push(['set', value, at])
+    },
+    linearRampToValueAtTime() {},
+    exponentialRampToValueAtTime(this: { events: [string, number, number][] }, value: number, at: number) {
+      this.events.push(['ramp', value, at])
+    },
+  })
+  class Node {
+    gain = param()
+    onended: (() => void) | null = null
+    private own: Started | undefined
+    constructor(
+      _context: unknown,
+      private readonly options: { buffer?: { key: string } } = {},
+    ) {}
+    connect(next: unknown) {
+      return next
+    }
+    disconnect() {}
+    start(when: number, offset = 0, length = 0) {
+      this.own = {
+        key: this.options.buffer?.key ?? 'tone',
+        frame: Math.round(when * SAMPLE_RATE),
+        offset: Math.round(offset * SAMPLE_RATE),
+        length: Math.round(length * SAMPLE_RATE),
+      }
+      started.push(this.own)
+    }
+    stop(when?: number) {
+      if (this.own && (when ?? 0) <= now / SAMPLE_RATE) this.own.stopped = true
+    }
+  }
+  vi.stubGlobal('GainNode', Node)
+  vi.stubGlobal('OscillatorNode', Node)
+  vi.stubGlobal('AudioBufferSourceNode', Node)
+  return {
+    context: {
+      destination: {},
+      get currentTime() {
+        return now / SAMPLE_RATE
+      },
+    },
+    wake: async () => {},
+    soon: (seconds = 0.06) => now + Math.round(seconds * SAMPLE_RATE),
+    clock: { heardFrame: () => heard },
+  } as unknown as Audio
+}
+
+const sounding = (key: string, span: Span, offset = 0): Sounding => ({
+  key,
+  span,
+  bus: 'voice',
+  load: async () => ({ buffer: { key } as unknown as AudioBuffer, offset }),
+})
+
+const among =
+  (...all: Sounding[]) =>
+  (start: number, end: number) =>
+    all.filter(({ span }) => span[0] < end && span[1] > start)
+
+/** Let the clock run: what is scheduled and heard moves on together. */
+async function run(seconds: number): Promise<void> {
+  await vi.advanceTimersByTimeAsync(0)
+  for (let step = 0; step < seconds * 4; step++) {
+    now += SAMPLE_RATE / 4
+    heard += SAMPLE_RATE / 4
+    await vi.advanceTimersByTimeAsync(250)
+  }
+}
+
+describe('the transport', () => {
+  let transport: Transport
+
+  beforeEach(() => {
+    vi.useFakeTimers()
+    started = []
+    now = 1_000_000
+    heard = now - 1728
+    transport = new Transport(fakeAudio())
+  })
+
+  it('starts everything on the frame where it belongs, from any position', async () => {
+    const film = sounding('film', [0, 20 * SAMPLE_RATE])
+    const voice = sounding('voice', [SAMPLE_RATE * 6, SAMPLE_RATE * 8], 4800)
+    await transport.play(5 * SAMPLE_RATE + 17, { score: among(film, voice) })
+    await run(1)
+    const anchor = now - SAMPLE_RATE + 2880
+    expect(started).toContainEqual({
+      key: 'film',
+      frame: anchor,
+      offset: 5 * SAMPLE_RATE + 17,
+      length: 15 * SAMPLE_RATE - 17,
+    })
+    expect(started).toContainEqual({
+      key: 'voice',
+      frame: anchor + SAMPLE_RATE - 17,
+      offset: 4800,
+      length: 2 * SAMPLE_RATE,
+    })
+    expect(transport.frameOf(6 * SAMPLE_RATE)).toBe(anchor + SAMPLE_RATE - 17)
+  })
+
+  it('schedules each sound once, however long it plays', async () => {
+    const pieces = Array.from({ length: 12 }, (_, n) => sounding(`p${n}`, [n * 480_000, (n + 1) * 480_000]))
+    await transport.play(0, { score: among(...pieces) })
+    await run(100)
+    const keys = started.map(({ key }) => key)
+    expect(keys).toEqual([...new Set(keys)])
+    expect(keys.slice(0, 11)).toEqual(pieces.slice(0, 11).map(({ key }) => key))
+    for (const [n, one] of started.entries()) expect(one.frame - started[0]!.frame).toBe(n * 480_000)
+  })
+
+  it('shows the position that is heard, never one before the start', async () => {
+    await transport.play(48_000, { score: among() })
+    expect(transport.position()).toBe(48_000)
+    await run(2)
+    expect(transport.position()).toBe(48_000 + 2 * SAMPLE_RATE - 2880 - 1728)
+    transport.stop()
+    const resting = transport.position()
+    await run(1)
+    expect(transport.position()).toBe(resting)
+  })
+
+  it('falls silent at once when it is stopped, and a load that comes late stays silent', async () => {
+    let arrive: (value: { buffer: AudioBuffer; offset: number }) => void = () => {}
+    const slow = {
+      ...sounding('slow', [4 * SAMPLE_RATE, 9 * SAMPLE_RATE]),
+      load: () => new Promise<never>((r) => (arrive = r as never)),
+    }
+    await transport.play(0, { score: among(sounding('film', [0, 9 * SAMPLE_RATE]), slow) })
+    await run(1)
+    transport.stop()
+    expect(started.every(({ stopped }) => stopped)).toBe(true)
+    arrive({ buffer: { key: 'slow' } as unknown as AudioBuffer, offset: 0 })
+    await run(1)
+    expect(started.map(({ key }) => key)).toEqual(['film'])
+  })
+
+  it('a sound that was loaded too late loses its beginning and not its place', async () => {
+    let arrive: (value: { buffer: AudioBuffer; offset: number }) => void = () => {}
+    const slow = {
+      ...sounding('slow', [3 * SAMPLE_RATE, 9 * SAMPLE_RATE]),
+      load: () => new Promise<never>((r) => (arrive = r as never)),
+    }
+    await transport.play(0, { score: among(slow) })
+    const anchor = transport.anchorFrame
+    await run(5)
+    arrive({ buffer: { key: 'slow' } as unknown as AudioBuffer, offset: 0 })
+    await vi.advanceTimersByTimeAsync(0)
+    const [one] = started
+    expect(one!.frame - anchor).toBe(3 * SAMPLE_RATE + one!.offset)
+    expect(one!.offset + one!.length).toBe(6 * SAMPLE_RATE)
+  })
+
+  it('ends where it was told, and says so', async () => {
+    const ended = vi.fn()
+    await transport.play(0, { to: SAMPLE_RATE, score: among(), onEnd: ended })
+    await run(2)
+    expect(ended).toHaveBeenCalledOnce()
+    expect(transport.state.value).toMatchObject({ playing: false, position: SAMPLE_RATE })
+  })
+
+  it('a second play replaces the first, even one that is still loading', async () => {
+    let arrive: (value: unknown) => void = () => {}
+    const slow = { ...sounding('slow', [0, SAMPLE_RATE]), load: () => new Promise<never>((r) => (arrive = r as never)) }
+    const first = transport.play(0, { score: among(slow) })
+    await vi.advanceTimersByTimeAsync(0)
+    const second = transport.play(SAMPLE_RATE, { score: among() })
+    arrive({ buffer: {}, offset: 0 })
+    expect(await first).toBe(false)
+    expect(await second).toBe(true)
+    expect(transport.anchorPosition).toBe(SAMPLE_RATE)
+  })
+
+  it('beeps on the frame, and lowers the bed by twelve decibels where a voice speaks', async () => {
+    await transport.play(0, { score: among(), ducks: [[2 * SAMPLE_RATE, 3 * SAMPLE_RATE]] })
+    transport.beep(SAMPLE_RATE)
+    expect(started[0]).toMatchObject({ key: 'tone', frame: transport.frameOf(SAMPLE_RATE) })
+    const { events } = transport.beds.gain as unknown as { events: [string, number, number][] }
+    const at = (sample: number) => transport.frameOf(sample) / SAMPLE_RATE
+    expect(events).toContainEqual(['ramp', 10 ** (-12 / 20), at(2 * SAMPLE_RATE)])
+    expect(events).toContainEqual(['ramp', 1, at(3.8 * SAMPLE_RATE)])
+  })
+})
