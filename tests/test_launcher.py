@@ -116,7 +116,7 @@ def test_a_taken_port_and_a_newer_data_folder_are_said_plainly(fendo):
 
 
 def test_secrets_are_readable_by_their_owner_only(fendo):
-    fendo.run("start", FENDO_PORT="1")
+    fendo.start()
     assert (fendo.data / "secret-key").stat().st_mode & 0o077 == 0
     assert (fendo.data / "postgres" / "password").stat().st_mode & 0o077 == 0
 

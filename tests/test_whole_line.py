@@ -79,7 +79,7 @@ def test_on_the_demo(page: Page, world, demo, tmp_path, complaints):
     check_take_in_film(second, film)
 
     with page.expect_download() as waited:
-        page.locator(".handover-names li", has_text="012").get_by_text("WAV").click()
+        page.locator(".handover-names li", has_text="012").get_by_role("link", name="WAV").click()
     path = tmp_path / "line.wav"
     waited.value.save_as(path)
     assert path.read_bytes() == second.read_bytes()

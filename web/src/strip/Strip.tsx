@@ -78,6 +78,7 @@ export function Strip({ production }: { production: Production }) {
       return known
     }
     let last = Number.NaN
+    let inks = inksOf(front)
     let size = ''
     const measure = () => {
       const { width, height } = front.getBoundingClientRect()
@@ -108,14 +109,13 @@ export function Strip({ production }: { production: Production }) {
       }
       if (!dirty.current && position === last) return
       if (dirty.current) {
-        const inks = inksOf(front)
+        inks = inksOf(front)
         const parts = { production: now.production, picture: picture.current, waves, chosen: now.chosen }
         drawStrip(back.getContext('2d')!, width, height, view.current, parts, inks)
       }
       const busy = ['recording', 'finishing'].includes(engine.recorder.state.value.kind)
       const ctx = front.getContext('2d')!
       ctx.clearRect(0, 0, width, height)
-      const inks = inksOf(front)
       drawPlayhead(ctx, xOf(position, view.current), height, busy ? inks.fire : inks.ink)
       if (playing && engine.transport.follows && !engine.recorder.isBusy) {
         const inside = lineAt(now.production, position)

@@ -1,4 +1,5 @@
 import { Button, Menu, NumberInput, Textarea } from '@mantine/core'
+import { useDebouncedCallback } from '@mantine/hooks'
 import { useState } from 'react'
 import type { Line, Production } from '../../api/client'
 import { useEdits, useSettings } from '../../api/production'
@@ -133,6 +134,10 @@ function AboutLine({ line, onClear }: { line: Line; onClear: () => void }) {
 /** The script against the programme, and the pace that is assumed. */
 function WholeScript({ production }: { production: Production }) {
   const settings = useSettings(production.id)
+  const [pace, setPace] = useState<number | string>(production.pace)
+  const keep = useDebouncedCallback((wanted: number) => {
+    if (wanted >= 1 && wanted !== production.pace) settings.mutate({ pace: wanted }, { onError: sayProblem })
+  }, 500)
   const needed = production.lines.reduce((sum, line) => sum + line.needed, 0)
   const minutes = (samples: number) => {
     const seconds = Math.round(samples / 48_000)
@@ -153,10 +158,10 @@ function WholeScript({ production }: { production: Production }) {
           max={12}
           step={0.1}
           decimalScale={1}
-          defaultValue={production.pace}
-          onBlur={(event) => {
-            const pace = Number(event.currentTarget.value)
-            if (pace && pace !== production.pace) settings.mutate({ pace }, { onError: sayProblem })
+          value={pace}
+          onChange={(value) => {
+            setPace(value)
+            keep(Number(value))
           }}
         />
         <span className="quiet">syllables a second, the stated pace</span>

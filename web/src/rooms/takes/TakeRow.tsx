@@ -36,6 +36,7 @@ export function TakeRow({ take, line, span, on, onHear, onPick }: RowProps) {
     take.peak === null ? '' : `peak ${decibel(take.peak)} dBFS`,
     take.loudness === null ? '' : `${decibel(take.loudness)} LUFS`,
     take.noise === null ? '' : `noise ${decibel(take.noise, 0)}`,
+    take.latency_source === 'browser' ? 'sync by the browser’s figures' : '',
   ].filter(Boolean)
   return (
     <li
