@@ -1,6 +1,7 @@
 """How long a text takes to say at a stated pace."""
 
 import re
+from functools import lru_cache
 
 from fendo_core.timebase import SAMPLE_RATE
 
@@ -36,6 +37,7 @@ def syllables(text: str) -> int:
     return count
 
 
+@lru_cache(maxsize=50_000)
 def expected_length(text: str, pace: float = DEFAULT_PACE) -> int:
     """Samples needed to say `text`: its syllables at `pace` a second, and its pauses at punctuation inside.
 

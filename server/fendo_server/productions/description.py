@@ -3,6 +3,8 @@
 from collections import defaultdict
 from typing import Any
 
+from django.db.models.fields.json import KT
+
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
@@ -11,7 +13,7 @@ from fendo_core.timebase import Span
 from fendo_server.picture.models import Film
 from fendo_server.productions import changes, state
 from fendo_server.productions.models import Change, Production
-from fendo_server.takes.description import describe
+from fendo_server.takes.description import TAKE_FIELDS, describe
 from fendo_server.takes.models import Take
 
 
@@ -60,8 +62,10 @@ def take_rows(production: Production, slots: dict[str, Span | None], only: list[
         takes = takes.filter(line_id__in=only)
     folders = dict(production.folders.values_list("id", "path"))
     readers = dict(production.readers.values_list("id", "name"))
-    ordered = takes.order_by("line__position", "number").defer("phrases")
-    return [describe(t, slots.get(str(t.line_id)), folders[t.folder_id], readers[t.reader_id]) for t in ordered]
+    # Plain rows: a production may have thousands of takes, and models would cost more than all the rest.
+    ordered = takes.order_by("line__position", "number").annotate(source=KT("clock__source"))
+    rows = ordered.values_list(*TAKE_FIELDS, "source", named=True)
+    return [describe(t, slots.get(str(t.line_id)), folders[t.folder_id], readers[t.reader_id]) for t in rows]
 
 
 def to_do(present: State, lines_with_takes: set[str]) -> dict[str, int]:
@@ -80,7 +84,7 @@ def to_do(present: State, lines_with_takes: set[str]) -> dict[str, int]:
 
 def _common(production: Production, present: State) -> dict[str, Any]:
     finished = Take.objects.filter(line__production=production, state=Take.State.FINISHED)
-    with_takes = {str(line) for line in finished.values_list("line_id", flat=True).distinct()}
+    with_takes = {str(line) for line in finished.order_by().values_list("line_id", flat=True).distinct()}
     undo, redo = changes.to_undo(production), changes.to_redo(production)
     return {
         "revision": production.revision,

@@ -6,9 +6,15 @@ from fendo_core.takes.measures import heard, judge
 from fendo_core.timebase import Span
 from fendo_server.takes.models import Take
 
+TAKE_FIELDS = (
+    "id", "line_id", "number", "file_name", "folder_id", "reader_id", "state", "aside", "cut_off", "start", "length",
+    "speech_start", "speech_end", "peak", "true_peak", "loudness", "noise", "clipped", "made",
+)  # fmt: skip
+"""What is read of a take to describe it."""
 
-def describe(take: Take, slot: Span | None, folder: str, reader: str) -> dict[str, Any]:
-    """One take; `slot` is its line's slot now, so that a moved slot is judged at once."""
+
+def describe(take: Any, slot: Span | None, folder: str, reader: str) -> dict[str, Any]:
+    """One take (a model, or a row of `TAKE_FIELDS` and `source`), judged against its line's slot as it is now."""
     finished = take.state == Take.State.FINISHED
     spoken = Span(take.speech_start, take.speech_end) if take.speech_start is not None else None
     sounds = heard(spoken, take.start, take.length) if finished else None
@@ -36,5 +42,5 @@ def describe(take: Take, slot: Span | None, folder: str, reader: str) -> dict[st
         "faults": list(said.faults) if said else [],
         "remarks": list(said.remarks) if said else [],
         "made": take.made.isoformat(),
-        "latency_source": take.clock.get("source", ""),
+        "latency_source": take.source or "",
     }

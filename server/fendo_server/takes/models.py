@@ -50,6 +50,11 @@ class Take(models.Model):
         ]
 
     @property
+    def source(self) -> str:
+        """Where the latencies of its clock map come from."""
+        return str(self.clock.get("source", ""))
+
+    @property
     def path(self) -> Path:
         """Its WAV file."""
         return settings.MEDIA / self.line.production.directory / self.folder.path / self.file_name
