@@ -47,6 +47,8 @@ def test_fit_says_by_how_much():
     needed = expected_length(text, 4.3)
     assert fit(text, Span(0, needed + SAMPLE_RATE), 4.3).text == "fits, 1.0 s spare"
     assert fit(text, Span(0, needed - SAMPLE_RATE), 4.3).text == "1.0 s over"
+    assert fit(text, Span(0, needed - SAMPLE_RATE), 4.3).words_over == 3
+    assert fit(text, Span(0, needed), 4.3).words_over == 0
     assert fit(text, Span(0, needed), 4.3).state == "tight"
     assert fit(text, None, 4.3).state == "no slot"
     assert fit("  ", Span(0, 9), 4.3).state == "no words"

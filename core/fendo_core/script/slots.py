@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from fendo_core.script.lines import EditRefused, Line, changed
-from fendo_core.script.pace import expected_length
+from fendo_core.script.pace import expected_length, words
 from fendo_core.timebase import FrameRate, Span, milliseconds, seconds_text
 
 SHORTEST = milliseconds(200)
@@ -15,12 +15,14 @@ _LEAD = milliseconds(400)
 
 @dataclass(frozen=True, slots=True)
 class Fit:
-    """A line's words against its slot: `needed` samples at the stated pace, `spare` samples left (negative: over)."""
+    """A line's words against its slot: `needed` samples at the stated pace, `spare` samples left (negative: over),
+    `words_over` about how many words that is."""
 
     needed: int
     spare: int | None
     state: Literal["no words", "no slot", "fits", "tight", "over"]
     text: str
+    words_over: int = 0
 
 
 def fit(text: str, slot: Span | None, pace: float) -> Fit:
@@ -36,7 +38,8 @@ def fit(text: str, slot: Span | None, pace: float) -> Fit:
         return Fit(needed, None, "no slot", f"no slot yet; needs {seconds_text(needed)} s")
     spare = slot.length - needed
     if spare < -NOTHING:
-        return Fit(needed, spare, "over", f"{seconds_text(-spare)} s over")
+        count = max(1, round(-spare * len(words(text)) / needed))
+        return Fit(needed, spare, "over", f"{seconds_text(-spare)} s over", count)
     if spare < slot.length * 3 // 100:
         return Fit(needed, spare, "tight", "fits, just")
     return Fit(needed, spare, "fits", f"fits, {seconds_text(spare)} s spare")

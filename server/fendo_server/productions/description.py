@@ -29,6 +29,7 @@ def line_row(line: Line, pace: float, pick: str | None) -> dict[str, Any]:
         "spare": found.spare,
         "fit": found.state,
         "fit_text": found.text,
+        "words_over": found.words_over,
         "pick": pick,
     }
 

@@ -34,6 +34,7 @@ class LineSerializer(serializers.Serializer):
     spare = serializers.IntegerField(allow_null=True)
     fit = serializers.ChoiceField(FITS)
     fit_text = serializers.CharField()
+    words_over = serializers.IntegerField(help_text="about how many words are too many")
     pick = serializers.CharField(allow_null=True)
 
 

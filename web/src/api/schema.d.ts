@@ -617,6 +617,8 @@ export interface components {
             spare: number | null;
             fit: components["schemas"]["FitEnum"];
             fit_text: string;
+            /** @description about how many words are too many */
+            words_over: number;
             pick: string | null;
         };
         /** @description A production in the list. */

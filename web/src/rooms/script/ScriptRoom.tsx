@@ -106,9 +106,7 @@ export function Component() {
 }
 
 function AboutLine({ line, onClear }: { line: Line; onClear: () => void }) {
-  const over = line.spare !== null && line.spare < 0
-  const words = line.text.split(/\s+/).length
-  const many = over ? Math.max(1, Math.round((-line.spare! / line.needed) * words)) : 0
+  const many = line.words_over
   return (
     <div className="script-about">
       <b>
@@ -116,7 +114,7 @@ function AboutLine({ line, onClear }: { line: Line; onClear: () => void }) {
         {line.slot ? `, its slot has ${secondsText(line.slot[1]! - line.slot[0]!)} s` : ', and has no slot yet'}
       </b>
       <p className="quiet">
-        {over
+        {many
           ? `About ${many === 1 ? 'one word' : `${many} words`} too many at this pace. Shorten it, or give it a longer slot.`
           : line.slot
             ? `${line.fit_text}.`

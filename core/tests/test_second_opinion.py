@@ -1,0 +1,88 @@
+"""The fast forms against slow and plain ones that were written apart from them."""
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+
+from fendo_core.audio import levels
+from fendo_core.handover import mix
+from fendo_core.timebase import SAMPLE_RATE, Span
+
+loud = st.sampled_from([-1.0, -0.99995, -0.5, 0.0, 0.5, 0.99995, 1.0])
+sounds = arrays(np.float32, st.integers(0, 60), elements=loud.map(np.float32))
+spans = st.lists(
+    st.tuples(st.integers(0, 90_000), st.integers(1, 40_000)).map(lambda p: Span(p[0], p[0] + p[1])), max_size=5
+)
+
+
+def slow_flat_tops(sound, run: int, ceiling: float) -> list[tuple[int, int]]:
+    """Walk the samples one by one."""
+    found = []
+    for sign in (1, -1):
+        start = None
+        for at, sample in enumerate([*sound, 0.0]):
+            if sign * sample >= np.float32(ceiling):
+                start = at if start is None else start
+            elif start is not None:
+                if at - start >= run:
+                    found.append((start, at))
+                start = None
+    joined = []
+    for start, end in sorted(found):
+        if joined and start - joined[-1][1] < SAMPLE_RATE // 100:
+            joined[-1] = (joined[-1][0], max(joined[-1][1], end))
+        else:
+            joined.append((start, end))
+    return joined
+
+
+@settings(max_examples=300)
+@given(sounds, st.integers(1, 5))
+def test_flat_tops_are_those_that_a_walk_over_the_samples_finds(sound, run):
+    fast = [(span.start, span.end) for span in levels.clipped_spans(sound, run)]
+    assert fast == slow_flat_tops(sound, run, 0.9999)
+
+
+@given(arrays(np.float32, st.integers(1, 90), elements=st.floats(-1, 1, width=32)), st.integers(1, 20))
+def test_a_waveform_column_is_the_peak_and_the_average_of_its_block(sound, block):
+    drawn = levels.overview(sound, block)
+    for column in range(len(drawn)):
+        piece = np.zeros(block)
+        piece[: len(sound[column * block : (column + 1) * block])] = sound[column * block : (column + 1) * block]
+        for value, amplitude in zip(drawn[column], (np.max(np.abs(piece)), np.sqrt(np.mean(piece**2))), strict=True):
+            level = max(-60.0, levels.decibels(float(amplitude)))
+            assert abs(int(value) - (level + 60) * 4.25) <= 0.51 + 1e-3
+
+
+@settings(max_examples=40, deadline=None)
+@given(spans, st.integers(0, 130_000))
+def test_the_bed_at_one_sample_is_what_the_nearest_voice_asks(voice, at):
+    """The factor of a single sample, from the definition: dB in proportion to how far the slope has come."""
+    ducking = mix.Ducking()
+    fast = float(mix.duck_envelope(Span(at, at + 1), voice, ducking)[0])
+    joined: list[list[int]] = []
+    for span in sorted(voice):
+        if joined and span.start - joined[-1][1] < ducking.hold:
+            joined[-1][1] = max(joined[-1][1], span.end)
+        else:
+            joined.append([span.start, span.end])
+    amount = 0.0
+    for start, end in joined:
+        if start <= at <= end:
+            amount = 1.0
+        elif at < start:
+            amount = max(amount, 1 - (start - at) / ducking.fall)
+        else:
+            amount = max(amount, 1 - (at - end) / ducking.rise)
+    assert abs(20 * np.log10(fast) - max(0.0, amount) * ducking.depth) < 0.01
+
+
+@given(spans, st.integers(0, 50_000))
+def test_joined_spans_are_ordered_apart_and_cover_what_they_came_from(voice, hold):
+    joined = mix._joined(voice, hold)
+    for before, after in zip(joined, joined[1:], strict=False):
+        assert after.start - before.end >= hold
+    for span in voice:
+        assert any(one.start <= span.start and span.end <= one.end for one in joined)
+    assert sum(one.length for one in joined) <= (max((s.end for s in voice), default=0))
