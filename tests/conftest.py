@@ -12,7 +12,8 @@ from playwright.sync_api import Page, expect
 from harness import World
 from launcher.steps import PYTHON
 
-expect.set_options(timeout=15_000)
+# A shared machine stands still for seconds: waiting longer costs nothing when all is well.
+expect.set_options(timeout=40_000)
 
 CHROMIUM = [
     "--no-sandbox",

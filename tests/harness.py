@@ -70,7 +70,7 @@ class World:
         return list(self.data.glob("media/*/*/*.part"))
 
 
-def state(page: Page, word: str, timeout: float = 20_000) -> None:
+def state(page: Page, word: str, timeout: float = 60_000) -> None:
     """Wait for the Booth to say a state."""
     expect(page.get_by_test_id("booth-state")).to_contain_text(word, timeout=timeout)
 
@@ -113,7 +113,7 @@ def alive(address: str) -> bool:
     return False
 
 
-def until(what, seconds: float = 30.0, each: float = 0.05):
+def until(what, seconds: float = 90.0, each: float = 0.05):
     """Wait for something to become true; its value."""
     end = time.monotonic() + seconds
     while time.monotonic() < end:

@@ -1,0 +1,38 @@
+"""The demo's takes were made with known faults; what Fendo says of each is held against that truth."""
+
+import pytest
+from playwright.sync_api import Page
+
+SAID = {
+    "none": "",
+    "late": "s late",
+    "early": "s early",
+    "long": "past the end of the slot",
+    "loud": "clipped at",
+    "silent": "nobody speaks",
+    "word left out": "",  # words are not checked yet: such a take must at least not be blamed for something else
+}
+
+
+@pytest.mark.browser
+def test_what_is_said_of_each_demo_take_is_what_is_wrong_with_it(page: Page, world, demo):
+    page.goto(world.link())
+    listed = page.request.get(f"{world.address}/api/productions/").json()
+    production = next(one for one in listed if one["name"] == "The Tide Mill at Orsey")
+    whole = page.request.get(f"{world.address}/api/productions/{production['id']}/").json()
+    slots = {line["id"]: line["slot"] for line in whole["lines"]}
+    takes = {take["id"]: take for take in whole["takes"]}
+    assert len(whole["lines"]) == 18
+    assert set(demo) <= set(takes)
+    for key, known in demo.items():
+        take, start = takes[key], known["start"]
+        faults = [fault for fault in take["faults"] if "past the end" not in fault or known["fault"] == "long"]
+        wanted = SAID[known["fault"]]
+        assert any(wanted in fault for fault in faults) if wanted else faults == [], (known, take["faults"])
+        if known["fault"] == "silent":
+            continue
+        # Where it was put, against where it was found: within 25 ms at the start and 60 ms at the end.
+        assert abs(take["speech"][0] - known["speech"][0]) < 1200
+        assert abs(take["speech"][1] - known["speech"][1]) < 2880
+        over = known["speech"][1] + start - slots[take["line"]][1]
+        assert (take["past_end"] > 0) == (over > 0) or abs(over) < 2880
