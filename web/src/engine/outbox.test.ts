@@ -70,6 +70,9 @@ class FakeLocks {
 /** Numbered samples: what arrives can be checked one by one. */
 const sound = (from: number, count: number) => Float32Array.from({ length: count }, (_, n) => (from + n + 1) / 8_388_608)
 
+/** Sooner or later: a machine that stands still for a while fails no test. */
+const soon = (check: () => void) => vi.waitFor(check, 15_000)
+
 describe('the outbox', () => {
   let server: FakeServer
   let locks: FakeLocks
@@ -120,10 +123,10 @@ describe('the outbox', () => {
     const { outbox, channel } = page()
     const id = begin(outbox)
     const total = speak(channel.port1, id, [100, 100, 37])
-    await vi.waitFor(() => expect(server.takes.get(id)!.samples).toHaveLength(total))
+    await soon(() => expect(server.takes.get(id)!.samples).toHaveLength(total))
     expect(news.some((one) => one.kind === 'saved')).toBe(false)
     outbox.obey({ kind: 'close', id, total, gaps: [] })
-    await vi.waitFor(said('saved', id))
+    await soon(said('saved', id))
     whole(id, total)
     expect(server.takes.get(id)!.finished).toBe(true)
   })
@@ -143,7 +146,7 @@ describe('the outbox', () => {
     const pieces = Array.from({ length: 25 }, () => 1 + Math.floor(random() * 300))
     const total = speak(channel.port1, id, pieces)
     outbox.obey({ kind: 'close', id, total, gaps: [] })
-    await vi.waitFor(said('saved', id), 5000)
+    await soon(said('saved', id))
     whole(id, total)
   })
 
@@ -152,13 +155,13 @@ describe('the outbox', () => {
     const id = begin(first.outbox)
     server.fail = (put) => (put < 2 ? 'ok' : 'unreached')
     const total = speak(first.channel.port1, id, [50, 50, 50, 50])
-    await vi.waitFor(() => expect(server.puts).toBeGreaterThan(4))
+    await soon(() => expect(server.puts).toBeGreaterThan(4))
     // The page dies: its locks are gone, its storage stays.
     ;(first.outbox as unknown as { open: Map<string, unknown> }).open.clear()
     locks.held.clear()
     server.fail = () => 'ok'
     page()
-    await vi.waitFor(said('saved', id), 3000)
+    await soon(said('saved', id))
     whole(id, total)
     expect(server.takes.get(id)!.cutOff).toBe(true)
     expect(news.find((one) => one.kind === 'saved')).toMatchObject({ recovered: true })
@@ -168,12 +171,12 @@ describe('the outbox', () => {
     const first = page()
     const id = begin(first.outbox)
     speak(first.channel.port1, id, [10])
-    await vi.waitFor(() => expect(server.takes.get(id)!.samples).toHaveLength(10))
+    await soon(() => expect(server.takes.get(id)!.samples).toHaveLength(10))
     page()
     await new Promise((done) => setTimeout(done, 30))
     expect(server.takes.get(id)!.finished).toBe(false)
     first.outbox.obey({ kind: 'close', id, total: 10, gaps: [] })
-    await vi.waitFor(said('saved', id))
+    await soon(said('saved', id))
     expect(server.takes.get(id)!.cutOff).toBe(false)
   })
 
@@ -184,7 +187,7 @@ describe('the outbox', () => {
     await new Promise((done) => setTimeout(done, 20))
     expect(server.takes.get(id)!.finished).toBe(false)
     speak(channel.port1, id, [30, 30])
-    await vi.waitFor(said('saved', id))
+    await soon(said('saved', id))
     whole(id, 60)
   })
 
@@ -193,10 +196,10 @@ describe('the outbox', () => {
     const id = begin(outbox)
     server.fail = () => 'unreached'
     speak(channel.port1, id, [10, 10])
-    await vi.waitFor(() => expect(server.puts).toBeGreaterThan(0))
+    await soon(() => expect(server.puts).toBeGreaterThan(0))
     outbox.obey({ kind: 'forget', id })
     speak(channel.port1, id, [10], 20)
-    await vi.waitFor(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', bytes: 0, takes: 0 }))
+    await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', bytes: 0, takes: 0 }))
   })
 
   it('says in words that the server is not reached, and that nothing is lost', async () => {
@@ -204,12 +207,12 @@ describe('the outbox', () => {
     const id = begin(outbox)
     server.fail = () => 'unreached'
     speak(channel.port1, id, [10])
-    await vi.waitFor(() =>
+    await soon(() =>
       expect(news).toContainEqual(
         expect.objectContaining({ kind: 'waiting', online: false, said: expect.stringContaining('kept in this browser') }),
       ),
     )
     server.fail = () => 'ok'
-    await vi.waitFor(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', online: true, said: '' }))
+    await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', online: true, said: '' }))
   })
 })
