@@ -23,13 +23,14 @@ def owned(model: type[M], user: Any) -> QuerySet[M]:
     return model._default_manager.filter(**{_OWNER_PATH[model.__name__]: user.pk})
 
 
-def get_owned(model: type[M], user: Any, key: UUID | str) -> M:
-    """One row of the user's.
+def get_owned(model: type[M], user: Any, key: UUID | str, *related: str) -> M:
+    """One row of the user's, with what it is `related` to in the same query.
 
     Raises:
         Http404: when there is none, or it is somebody else's: no difference is told.
     """
-    found = owned(model, user).filter(pk=key).first()
+    rows = owned(model, user)
+    found = (rows.select_related(*related) if related else rows).filter(pk=key).first()
     if found is None:
         raise Http404
     return found

@@ -44,10 +44,6 @@ class FrameRate:
         """First sample of the frame that is shown at `sample`."""
         return self.first_sample(self.frame_at(sample))
 
-    def frames_in(self, samples: int) -> int:
-        """Frames needed to cover `samples` samples from frame 0 on (rounded up)."""
-        return self.frame_at(samples - 1) + 1 if samples > 0 else 0
-
     @property
     def text(self) -> str:
         """The rate as people write it: `25`, `23.976`, `29.97 drop`."""

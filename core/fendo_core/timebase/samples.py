@@ -34,10 +34,6 @@ class Span:
         """Whether both have at least one sample in common."""
         return self.start < other.end and other.start < self.end
 
-    def moved(self, by: int) -> "Span":
-        """The same length, `by` samples later."""
-        return Span(self.start + by, self.end + by)
-
 
 def milliseconds(value: int) -> int:
     """`value` milliseconds as samples, exactly (48 samples each)."""

@@ -16,7 +16,7 @@ from rest_framework.response import Response
 from fendo_core.booth.clockmap import ClockMap
 from fendo_core.reader import narrator
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_server.access import get_owned, owned
+from fendo_server.access import get_owned
 from fendo_server.booth import capture
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions.serializers import TakeSerializer
@@ -82,8 +82,7 @@ class FinishSerializer(serializers.Serializer):
 
 
 def _take(request: Request, take_id: UUID) -> Take:
-    get_owned(Take, request.user, take_id)
-    return owned(Take, request.user).select_related("line__production", "folder", "reader").get(pk=take_id)
+    return get_owned(Take, request.user, take_id, "line__production", "folder", "reader")
 
 
 @extend_schema(

@@ -10,7 +10,7 @@ from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from fendo_server.access import get_owned, owned
+from fendo_server.access import get_owned
 from fendo_server.media import send_file
 from fendo_server.picture import services
 from fendo_server.picture.models import Film
@@ -47,8 +47,7 @@ def films(request: Request, production_id: UUID) -> Response:
 
 
 def _film(request: Request, film_id: UUID) -> Film:
-    get_owned(Film, request.user, film_id)
-    return owned(Film, request.user).select_related("production").get(pk=film_id)
+    return get_owned(Film, request.user, film_id, "production")
 
 
 @extend_schema(operation_id="film_picture", responses={(200, "video/mp4"): OpenApiTypes.BINARY})

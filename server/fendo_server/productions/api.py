@@ -96,8 +96,7 @@ class OneProduction(APIView):
     @extend_schema(operation_id="production", responses={200: ProductionSerializer, 404: ProblemSerializer})
     def get(self, request: Request, production_id: UUID) -> Response:
         """Everything the rooms show."""
-        found = owned(Production, request.user).select_related("picture", "reader")
-        return Response(description.whole(get_owned_from(found, production_id)))
+        return Response(description.whole(get_owned(Production, request.user, production_id, "picture", "reader")))
 
     @extend_schema(
         operation_id="set_production",
@@ -122,14 +121,6 @@ class OneProduction(APIView):
             setattr(production, name, value)
         production.save()
         return Response(description.whole(production))
-
-
-def get_owned_from(found: Any, key: UUID) -> Production:
-    """The production with this key among those that are the user's."""
-    production = found.filter(pk=key).first()
-    if production is None:
-        raise Problem(404, "Not here", "There is no such production, or it belongs to somebody else.")
-    return production
 
 
 @extend_schema(

@@ -8,7 +8,7 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
 
-from fendo_server.access import get_owned, owned
+from fendo_server.access import get_owned
 from fendo_server.media import send_file
 from fendo_server.takes.models import Take
 
@@ -29,8 +29,7 @@ def wave(request: Request, take_id: UUID) -> HttpResponseBase:
 @api_view(["GET"])
 def sound(request: Request, take_id: UUID) -> HttpResponseBase:
     """The take's WAV file, whole or a range."""
-    get_owned(Take, request.user, take_id)
-    take = owned(Take, request.user).select_related("line__production", "folder").get(pk=take_id)
+    take = get_owned(Take, request.user, take_id, "line__production", "folder")
     if take.state != Take.State.FINISHED:
         raise Http404
     return send_file(request, take.path, "audio/wav", take.file_name if "download" in request.query_params else None)

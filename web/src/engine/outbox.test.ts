@@ -31,7 +31,7 @@ class FakeServer {
 
   private append(id: string, url: string, body: ArrayBuffer): Response {
     const take = this.takes.get(id)!
-    const offset = Number(new URL(url, 'http://x').searchParams.get('offset'))
+    const offset = Number(new URL(url, 'http://localhost').searchParams.get('offset'))
     const bytes = new Uint8Array(body)
     if (offset > take.samples.length)
       return Response.json({ have: take.samples.length, detail: 'missing' }, { status: 409 })

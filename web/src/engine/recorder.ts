@@ -33,7 +33,7 @@ export type Level = { peak: number; rms: number; held: number; clipped: boolean 
 /** One column of the growing waveform: 21 ms. */
 export type Column = { peak: number; rms: number }
 
-type Live = { line: RecordedLine; cue: number; begun: Begun | null; ended: boolean; armed: boolean; off: boolean }
+type Live = { line: RecordedLine; cue: number; begun: Begun | null; armed: boolean; off: boolean }
 
 /** Records takes: input -> worklet -> outbox -> server, on the transport's clock. */
 export class Recorder {
@@ -122,7 +122,7 @@ export class Recorder {
   async record(line: RecordedLine, score: Score): Promise<void> {
     if (this.isBusy) return
     const cue = line.slot ? line.slot[0] : Math.max(0, this.transport.state.value.position)
-    const live: Live = { line, cue, begun: null, ended: false, armed: false, off: false }
+    const live: Live = { line, cue, begun: null, armed: false, off: false }
     this.live = live
     this.columns = []
     this.level.held = 0
@@ -272,7 +272,6 @@ export class Recorder {
   private ended(total: number, gaps: [number, number][]): void {
     const { live } = this
     if (!live?.begun) return
-    live.ended = true
     this.tellOutbox({ kind: 'close', id: live.begun.id, total, gaps })
     this.transport.seek(live.cue)
     this.state.set({ kind: 'saving', line: live.line.id, take: live.begun.number })
