@@ -109,6 +109,8 @@ def test_killing_the_worker_in_mid_job_only_delays_it(page: Page, world, demo):
     state(page, "Ready")
     page.keyboard.press("5")
     expect(page.get_by_test_id("write-film")).to_be_enabled()
+    # The list may still be on its way, and what was written earlier is in it.
+    expect(page.get_by_test_id("jobs")).to_have_attribute("aria-busy", "false")
     before = page.get_by_test_id("job").count()
     page.get_by_test_id("write-film").click()
     job = page.get_by_test_id("job").first

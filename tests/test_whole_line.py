@@ -22,6 +22,8 @@ def hand_over(page: Page, tmp_path, button: str = "write-film"):
     """Write, wait for the job, download."""
     page.keyboard.press("5")
     expect(page.get_by_test_id(button)).to_be_enabled()
+    # The list may still be on its way, and what was written earlier is in it.
+    expect(page.get_by_test_id("jobs")).to_have_attribute("aria-busy", "false")
     before = page.get_by_test_id("job").count()
     page.get_by_test_id(button).click()
     expect(page.get_by_test_id("job")).to_have_count(before + 1)

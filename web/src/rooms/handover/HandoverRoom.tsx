@@ -57,7 +57,7 @@ export function Component() {
         )}
         <h2>Written</h2>
         {error && <p role="alert">{error.message}</p>}
-        <ul className="handover-jobs" aria-live="polite">
+        <ul className="handover-jobs" aria-live="polite" aria-busy={!jobs} data-testid="jobs">
           {jobs
             ?.filter((job) => job.kind !== 'prepare film')
             .map((job) => (
@@ -69,7 +69,7 @@ export function Component() {
               />
             ))}
         </ul>
-        {!jobs?.some((job) => job.kind !== 'prepare film') && <p className="quiet">Nothing has been written yet.</p>}
+        {jobs && !jobs.some((job) => job.kind !== 'prepare film') && <p className="quiet">Nothing has been written yet.</p>}
       </section>
       <Names production={production} picked={picked} />
     </div>
