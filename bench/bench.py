@@ -53,7 +53,7 @@ def stop_to_playable(door: Door, production: str, seconds: float) -> float:
         for at in range(0, wanted, 28_800):
             path = f"/api/takes/{take}/sound/?offset={at // 3}"
             door.ask("PUT", path, sound[at : at + 28_800], "application/octet-stream")
-        clock = {"capture_frame": 0, "transport_frame": 0, "transport_position": 0, "source": "none"}
+        clock = {"capture": [[0, 0]], "transport": [[0, 0]], "source": "none"}
         begun = time.perf_counter()
         door.ask("POST", f"/api/takes/{take}/finish/", json.dumps({"total": wanted // 3, "clock": clock}).encode())
         door.ask("GET", f"/api/takes/{take}/audio/", Range="bytes=0-65535")

@@ -6,7 +6,6 @@ import numpy as np
 from django.test import Client
 
 from fendo_core.audio import pcm
-from fendo_core.booth.clockmap import ClockMap
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
 from fendo_server.productions import changes
@@ -27,12 +26,17 @@ def voice(seconds: float = 3.0, seed: int = 1) -> np.ndarray:
     return pcm.from_floats(buzz * shape + rng.standard_normal(count) * 0.0008)
 
 
+def clock_of(start: int) -> dict:
+    """The clock log of a take of the simulated reader that begins at a programme sample."""
+    return {"capture": [[0, 0]], "transport": [[0, start]], "source": "none"}
+
+
 def record(line, sound: np.ndarray, start: int | None = None, cut_off: bool = False):
     """A finished take of a line; its sound begins one second before the slot unless told."""
     take = capture.begin(line, "a microphone")
     capture.append(take, 0, pcm.from_integers(sound))
     at = (line.slot_start or 0) - SAMPLE_RATE if start is None else start
-    return capture.finish(take, len(sound), ClockMap(0, 0, at, source="none"), cut_off)
+    return capture.finish(take, len(sound), [clock_of(at)], cut_off)
 
 
 def send(client: Client, method: str, address: str, body=None, **more):

@@ -84,7 +84,7 @@ def test_killing_the_web_server_in_mid_take_loses_nothing_at_all(desk: Page, wor
     until(lambda: safe(world, "Killed server") > 2 * RATE)
     world.kill("web")
     page.wait_for_timeout(2500)
-    expect(page.get_by_text("server not reached")).to_be_visible()
+    expect(page.get_by_test_id("safety")).to_contain_text("Server not reached")
     page.wait_for_timeout(500)
     page.keyboard.press("Enter")
     state(page, "Saving")

@@ -4,7 +4,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fendo_core.booth.clockmap import ClockMap
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.booth.naming import LONGEST_NAME, NameParts, PatternError, check_pattern, file_name, safe_name
 
@@ -48,27 +47,6 @@ def test_a_second_take_never_gets_the_name_of_the_first(count, words):
 def test_a_pattern_that_cannot_name_files_is_refused_with_the_reason(pattern, said):
     with pytest.raises(PatternError, match=said):
         check_pattern(pattern)
-
-
-frames = st.integers(0, 10**10)
-latency = st.integers(0, 48_000)
-
-
-@given(frames, frames, st.integers(-(10**6), 10**10), latency, latency, st.integers(0, 10**8))
-def test_what_answers_the_cue_lies_on_the_cue(capture, anchor, position, out, back, reaction):
-    """Played at frame f, heard `out` later, answered after `reaction`, labelled `back` later: it lies at f + reaction."""
-    clock = ClockMap(capture, anchor, position, out, back)
-    cue = position + 1000
-    scheduled = anchor + 1000
-    labelled = scheduled + out + reaction + back
-    assert clock.programme_position(labelled - capture) == cue + reaction
-
-
-def test_an_incomplete_log_is_refused():
-    with pytest.raises(ValueError, match="incomplete"):
-        ClockMap.from_log({"capture_frame": 1})
-    with pytest.raises(ValueError, match="negative"):
-        ClockMap(0, 0, 0, output_latency=-1)
 
 
 def test_every_level_window_lies_below_full_scale_and_is_wide_enough_to_hit():

@@ -113,7 +113,6 @@ def make_production(user, film: Path, quick: bool = False) -> dict:
 def read_take(line, seed: int, fault: str):
     """One take of the simulated reader through the same doors as a recorded one; (take, what is known of it)."""
     from fendo_core.audio import pcm
-    from fendo_core.booth.clockmap import ClockMap
     from fendo_core.reader import narrator
     from fendo_server.booth import capture
 
@@ -122,8 +121,8 @@ def read_take(line, seed: int, fault: str):
     samples = pcm.from_floats(reading.samples)
     for at in range(0, len(samples), 240_000):
         capture.append(take, at, pcm.from_integers(samples[at : at + 240_000]))
-    clock = ClockMap(0, reading.cue, line.slot_start, source="none")
-    take = capture.finish(take, len(samples), clock, cut_off=False)
+    clock = {"capture": [[0, 0]], "transport": [[reading.cue, line.slot_start]], "source": "none"}
+    take = capture.finish(take, len(samples), [clock], cut_off=False)
     known = {"fault": fault, "seed": seed, "speech": [reading.speech_start, reading.speech_end], "start": take.start}
     return take, known
 

@@ -68,7 +68,13 @@ TEMPLATES = [
         "OPTIONS": {"context_processors": ["django.template.context_processors.request", "csp.context_processors.nonce"]},
     }
 ]
-DATABASES = {"default": {**env.db("DATABASE_URL", default="postgres://fendo@127.0.0.1:5432/fendo"), "CONN_MAX_AGE": 60}}
+DATABASES = {
+    "default": {
+        **env.db("DATABASE_URL", default="postgres://fendo@127.0.0.1:5432/fendo"),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 STATIC_URL = "/static/"

@@ -10,7 +10,7 @@ from fendo_server.urls import api
 from fendo_server.work.models import Job
 from testing import record, send, voice
 
-OPEN_TO_ALL_SIGNED_IN = {"session/", "productions/"}
+OPEN_TO_ALL_SIGNED_IN = {"session/", "productions/", "round-trip/", "round-trip/sound/"}
 
 
 @pytest.fixture

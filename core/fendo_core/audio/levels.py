@@ -29,19 +29,60 @@ class Levels:
     clipped: tuple[Span, ...]
 
 
+class Meter:
+    """Levels of a sound that comes block by block, so that its length costs no memory.
+
+    Blocks are mono floats at 48 kHz, full scale 1.0, shape (n,).
+    """
+
+    def __init__(self) -> None:
+        self._state = R128State(1, SAMPLE_RATE, MeasurementMode.MODE_I | MeasurementMode.MODE_TRUE_PEAK)
+        self._peak = 0.0
+        self._clipped: list[Span] = []
+        self._before = np.zeros(0, np.float32)
+        self._at = 0
+
+    def add(self, block: NDArray[np.float32]) -> None:
+        """The next block."""
+        if not len(block):
+            return
+        self._state.add_frames(np.ascontiguousarray(block, dtype=np.float32), len(block))
+        self._peak = max(self._peak, float(np.max(np.abs(block))))
+        # A flat top may lie across the joint of two blocks.
+        joint = np.concatenate((self._before, block))
+        first = self._at - len(self._before)
+        self._clipped += [Span(span.start + first, span.end + first) for span in clipped_spans(joint)]
+        self._before = joint[-SAMPLE_RATE // 100 :]
+        self._at += len(block)
+
+    def read(self) -> "Levels":
+        """The levels of all blocks so far."""
+        if not self._at:
+            return Levels(-120.0, -120.0, None, ())
+        loudness = float(get_loudness_global(self._state))
+        return Levels(
+            peak=decibels(self._peak),
+            true_peak=decibels(float(get_true_peak(self._state, 0))),
+            loudness=loudness if math.isfinite(loudness) and loudness > -70.0 else None,
+            clipped=_close_joined(self._clipped),
+        )
+
+
 def measure(samples: NDArray[np.float32]) -> Levels:
     """Levels of mono samples, shape (n,), floats with full scale 1.0 at 48 kHz."""
-    if not len(samples):
-        return Levels(-120.0, -120.0, None, ())
-    state = R128State(1, SAMPLE_RATE, MeasurementMode.MODE_I | MeasurementMode.MODE_TRUE_PEAK)
-    state.add_frames(np.ascontiguousarray(samples, dtype=np.float32), len(samples))
-    loudness = float(get_loudness_global(state))
-    return Levels(
-        peak=decibels(float(np.max(np.abs(samples)))),
-        true_peak=decibels(float(get_true_peak(state, 0))),
-        loudness=loudness if math.isfinite(loudness) and loudness > -70.0 else None,
-        clipped=clipped_spans(samples),
-    )
+    meter = Meter()
+    meter.add(samples)
+    return meter.read()
+
+
+def _close_joined(spans: list[Span]) -> tuple[Span, ...]:
+    joined: list[Span] = []
+    for span in sorted(spans):
+        if joined and span.start - joined[-1].end < SAMPLE_RATE // 100:
+            joined[-1] = Span(joined[-1].start, max(joined[-1].end, span.end))
+        else:
+            joined.append(span)
+    return tuple(joined)
 
 
 def clipped_spans(samples: NDArray[np.float32], run: int = 3, ceiling: float = 0.9999) -> tuple[Span, ...]:
@@ -54,13 +95,7 @@ def clipped_spans(samples: NDArray[np.float32], run: int = 3, ceiling: float = 0
         at_top = np.concatenate(([False], side >= ceiling, [False]))
         edges = np.flatnonzero(at_top[1:] != at_top[:-1])
         spans += [Span(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= run]
-    joined: list[Span] = []
-    for span in sorted(spans):
-        if joined and span.start - joined[-1].end < SAMPLE_RATE // 100:
-            joined[-1] = Span(joined[-1].start, max(joined[-1].end, span.end))
-        else:
-            joined.append(span)
-    return tuple(joined)
+    return _close_joined(spans)
 
 
 def overview(samples: NDArray[np.float32], block: int = OVERVIEW_BLOCK) -> NDArray[np.uint8]:

@@ -25,7 +25,11 @@ def noise_floor(samples: NDArray[np.float32]) -> float:
 
     Digital silence (gaps that were filled) is left out, for it says nothing of the room.
     """
-    levels = frame_levels(samples)
+    return floor_of(frame_levels(samples))
+
+
+def floor_of(levels: NDArray[np.float64]) -> float:
+    """The same from the levels of each 10 ms."""
     heard = levels[levels > -119.0]
     return float(np.percentile(heard, 10)) if len(heard) else decibels(0.0)
 
@@ -46,28 +50,37 @@ def _voiced(samples: NDArray[np.float32]) -> NDArray[np.bool_]:
     return voiced
 
 
+def voiced(samples: NDArray[np.float32]) -> NDArray[np.bool_]:
+    """Whether each 10 ms of mono samples at 48 kHz has a pitch, shape (n // 480,)."""
+    return _voiced(samples)[: len(samples) // _HOP]
+
+
 def phrases(samples: NDArray[np.float32], join: int = _HOP * 25) -> tuple[Span, ...]:
+    """The spoken stretches of mono samples at 48 kHz, shape (n,), in order; see `phrases_of`."""
+    return phrases_of(frame_levels(samples), voiced(samples), join)
+
+
+def phrases_of(levels: NDArray[np.float64], voice: NDArray[np.bool_], join: int = _HOP * 25) -> tuple[Span, ...]:
     """The spoken stretches, in order: islands of energy that contain at least 40 ms of voice.
 
     An island lies 9 dB above the noise floor, or 45 dB below the loudest 10 ms if that is higher. Breaths and clicks
     have no voiced core and are left out; islands closer than `join` samples are one phrase.
 
     Args:
-        samples: mono, shape (n,), 48 kHz.
+        levels: dBFS of each 10 ms, from `frame_levels`.
+        voice: whether each 10 ms is voiced, from `voiced`; same shape.
         join: samples of quiet that do not end a phrase (250 ms).
     """
-    levels = frame_levels(samples)
     if not len(levels) or float(np.max(levels)) < -70.0:
         return ()
-    threshold = max(noise_floor(samples) + 9.0, float(np.max(levels)) - 45.0)
+    threshold = max(floor_of(levels) + 9.0, float(np.max(levels)) - 45.0)
     # A stop consonant inside a word is quiet for up to about 80 ms.
     loud = binary_closing(np.pad(levels > threshold, 8), iterations=4)[8:-8]
-    voiced = _voiced(samples)[: len(loud)]
     edges = np.flatnonzero(np.diff(np.concatenate(([0], loud.view(np.int8), [0]))))
     islands = [
         Span(int(a) * _HOP, int(b) * _HOP)
         for a, b in zip(edges[::2], edges[1::2], strict=True)
-        if np.count_nonzero(voiced[a:b]) >= 4
+        if np.count_nonzero(voice[a:b]) >= 4
     ]
     joined: list[Span] = []
     for island in islands:

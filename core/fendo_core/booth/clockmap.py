@@ -1,70 +1,346 @@
 """A take's clock map: where the samples of the microphone lie against the samples of the programme.
 
-What the reader answered to was heard `output_latency` after it was scheduled, and the answer arrived `input_latency`
-after it was said. So the microphone sample captured at context frame c answers the programme of frame
-c - output_latency - input_latency.
+What the reader answered to was heard some time after it was scheduled, and the answer was labelled some time after it was
+said; both together are the round trip R. So the sample labelled with context frame c answers the programme of frame c - R.
+If the film was silent the reader followed the picture, and what counts is the frame that was seen: the picture's mean
+lateness against the sound that was due is taken off too.
+
+Everything is made from logged pairs (`ClockLog`), so that a recorded log tests it without a browser. The frames of the
+audio context are the one clock; the page's clock serves to find where the sound stood still, and when a frame was seen.
 """
 
-from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Iterator, Mapping
+from dataclasses import asdict, dataclass
+from typing import Any, cast
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.stats import trim_mean
+
+from fendo_core.booth.clocklog import ClockLog, Guide, Pair, Source
+from fendo_core.timebase import SAMPLE_RATE, FrameRate, milliseconds, seconds_text
+
+WINDOW = 9
+"""Readings in a running median."""
+BREAK = milliseconds(2)
+"""A step of the median by more than this is a clock break: the sound really stood still, or jumped."""
+TRUSTED = milliseconds(5)
+"""A take that may lie further off than this says so."""
+UNMEASURED = milliseconds(20)
+"""How far the browser's own latency figures may be off: buffers of the driver and of the device are not in them."""
+OTHER_CONTEXT = milliseconds(5)
+"""A loop test of an earlier visit: the way of the microphone into the browser differs by up to 448 samples a visit."""
+LONGEST_SILENCE = 2.5
+"""Seconds without a reading of the output after which a break can't be excluded."""
+STALLED = milliseconds(120)
+"""A frame drawn so much later than it was due: the picture stood still."""
+SEEN_AT_LEAST = 20
+MICROSECONDS = 1_000_000
+
+Offsets = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """From take sample `sample` on, sample s lies at programme sample `programme` + (s - `sample`)."""
+
+    sample: int
+    programme: int
 
 
 @dataclass(frozen=True, slots=True)
 class ClockMap:
-    """All in samples (frames of the audio context and samples of the programme run at the same 48 kHz).
+    """Where a take lies, how well that is known, and why not better. All lengths in samples.
 
     Attributes:
-        capture_frame: context frame of the first recorded sample.
-        transport_frame: a context frame at which the transport was scheduled to be at `transport_position`.
-        transport_position: programme sample of that moment; may be negative in a pre-roll before the beginning.
-        output_latency: from schedule to ear.
-        input_latency: from mouth to label.
-        source: where the latencies come from: "none" (simulated), "browser" (its own figures), "measured" (a loop test).
-        gaps: places in the recording, (sample, missing samples), that the capture found missing and filled with silence.
+        pieces: in order; the first begins at sample 0.
+        latency, source, guide: as in the log.
+        readings: how many readings of the output stand behind it.
+        residual: 95 % of the readings lie within this of their running median.
+        drift: parts per million by which the audio clock runs faster than the page's (0.0 when the take is too short).
+        breaks: (sample of the take, by how much the sound stood still there).
+        gaps, repeats: as in the log.
+        picture_late: mean lateness of the frames drawn against the sound due then; None: no moving picture was seen.
+        picture_spread: how far the mean of a second lay from it at most.
+        within: no sample that the map places is further off than this, as far as the readings can tell.
+        doubts: (sample, words) what of it can't be trusted, and from where on.
     """
 
-    capture_frame: int
-    transport_frame: int
-    transport_position: int
-    output_latency: int = 0
-    input_latency: int = 0
-    source: str = "browser"
-    gaps: tuple[tuple[int, int], ...] = ()
-
-    def __post_init__(self) -> None:
-        if self.output_latency < 0 or self.input_latency < 0:
-            raise ValueError("a latency can't be negative")
-        if self.source not in ("none", "browser", "measured"):
-            raise ValueError(f"latencies come from none, browser or measured, not {self.source!r}")
+    pieces: tuple[Piece, ...]
+    latency: int = 0
+    source: Source = "none"
+    guide: Guide = "ear"
+    readings: int = 0
+    residual: int = 0
+    drift: float = 0.0
+    breaks: tuple[Pair, ...] = ()
+    gaps: tuple[Pair, ...] = ()
+    repeats: tuple[Pair, ...] = ()
+    picture_late: int | None = None
+    picture_spread: int = 0
+    within: int = 0
+    doubts: tuple[tuple[int, str], ...] = ()
 
     @property
     def start(self) -> int:
         """Programme sample of the take's first sample."""
-        return (
-            self.transport_position + (self.capture_frame - self.transport_frame) - self.output_latency - self.input_latency
-        )
+        return self.pieces[0].programme
+
+    @property
+    def trusted(self) -> bool:
+        """Nothing speaks against its lying within 5 ms."""
+        return self.within <= TRUSTED and not self.doubts
 
     def programme_position(self, sample: int) -> int:
         """Programme sample of the take's sample `sample`."""
-        return self.start + sample
+        piece = max((p for p in self.pieces if p.sample <= sample), key=lambda p: p.sample, default=self.pieces[0])
+        return piece.programme + (sample - piece.sample)
+
+    def as_dict(self) -> dict[str, Any]:
+        """For keeping as JSON."""
+        return asdict(self)
 
     @classmethod
-    def from_log(cls, log: Mapping[str, Any]) -> "ClockMap":
-        """From what the browser logged.
+    def from_dict(cls, kept: Mapping[str, Any]) -> "ClockMap":
+        """What `as_dict` gave.
 
         Raises:
-            ValueError: when something is missing or no whole number.
+            ValueError: when it is no such thing.
         """
+
+        def pairs(name: str) -> tuple[Pair, ...]:
+            return tuple((int(a), int(b)) for a, b in kept.get(name, ()))
+
         try:
+            late = kept.get("picture_late")
             return cls(
-                capture_frame=int(log["capture_frame"]),
-                transport_frame=int(log["transport_frame"]),
-                transport_position=int(log["transport_position"]),
-                output_latency=int(log.get("output_latency", 0)),
-                input_latency=int(log.get("input_latency", 0)),
-                source=str(log.get("source", "browser")),
-                gaps=tuple((int(at), int(missing)) for at, missing in log.get("gaps", ())),
+                pieces=tuple(Piece(int(p["sample"]), int(p["programme"])) for p in kept["pieces"]),
+                latency=int(kept.get("latency", 0)),
+                source=cast(Source, str(kept.get("source", "browser"))),
+                guide=cast(Guide, str(kept.get("guide", "ear"))),
+                readings=int(kept.get("readings", 0)),
+                residual=int(kept.get("residual", 0)),
+                drift=float(kept.get("drift", 0.0)),
+                breaks=pairs("breaks"),
+                gaps=pairs("gaps"),
+                repeats=pairs("repeats"),
+                picture_late=None if late is None else int(late),
+                picture_spread=int(kept.get("picture_spread", 0)),
+                within=int(kept.get("within", 0)),
+                doubts=tuple((int(at), str(text)) for at, text in kept.get("doubts", ())),
             )
         except (KeyError, TypeError) as error:
-            raise ValueError(f"the clock log of the take is incomplete: {error}") from error
+            raise ValueError(f"this is no clock map: {error}") from error
+
+
+def _running_median(values: Offsets, width: int = WINDOW) -> Offsets:
+    """Median of `width` neighbours of each value, shape kept; at the ends of what is there."""
+    half = width // 2
+    padded = np.pad(values, half, mode="edge") if len(values) else values
+    if not len(values):
+        return values
+    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, width), axis=1))
+
+
+def _breaks(offsets: Offsets) -> list[tuple[int, float]]:
+    """Steps of the output's offset: (index of the first reading after it, by how much).
+
+    The median of the nine readings before is compared with that of the nine after, so one wrong reading is no step.
+    """
+    count = len(offsets)
+    if count < 4:
+        return []
+    width = min(WINDOW, count // 2)
+    windows = np.median(np.lib.stride_tricks.sliding_window_view(offsets, width), axis=1)
+    jump = windows[width:] - windows[:-width]
+    over = np.abs(jump) > BREAK
+    found, at = [], 0
+    while at < len(jump):
+        if not over[at]:
+            at += 1
+            continue
+        end = at
+        while end < len(jump) and over[end] and np.sign(jump[end]) == np.sign(jump[at]):
+            end += 1
+        # The run begins when the median ahead has moved and ends when the one behind has: its ends lie clear of the step,
+        # also of one that takes a while (readings in which the frames stand and the time goes on).
+        before, behind = float(windows[at]), float(windows[end - 1 + width])
+        near = offsets[at : end - 1 + 2 * width]
+        moved = np.flatnonzero(np.abs(_running_median(near) - before) > abs(behind - before) / 2)
+        if len(moved) and abs(behind - before) > BREAK:
+            found.append((at + int(moved[0]), behind - before))
+        at = end
+    return found
+
+
+def _drift(frames: Offsets, offsets: Offsets, steps: list[tuple[int, float]]) -> float:
+    """Slope of the offsets in parts per million, steps taken out; 0.0 below ten seconds."""
+    if len(frames) < 4 * WINDOW or frames[-1] - frames[0] < 10 * SAMPLE_RATE:
+        return 0.0
+    level = offsets.copy()
+    for index, by in steps:
+        level[index:] -= by
+    edge = max(WINDOW, len(level) // 10)
+    rise = float(np.median(level[-edge:]) - np.median(level[:edge]))
+    run = float(np.median(frames[-edge:]) - np.median(frames[:edge]))
+    return round(rise / run * 1e6, 2)
+
+
+class _Stretches:
+    """The stretches of context frames in which the take was captured: one, and one more after each pause."""
+
+    def __init__(self, log: ClockLog, length: int) -> None:
+        self.samples = np.array([sample for sample, _ in log.capture] + [length], np.float64)
+        self.frames = np.array([frame for _, frame in log.capture], np.float64)
+
+    def sample_of(self, frames: Offsets) -> Offsets:
+        """Sample of the take at each frame; a frame in a pause gives the sample at which it went on."""
+        which = np.clip(np.searchsorted(self.frames, frames, side="right") - 1, 0, None)
+        at = self.samples[which] + np.maximum(0, frames - self.frames[which])
+        return np.asarray(np.clip(at, 0, self.samples[which + 1]))
+
+    def holds(self, frames: Offsets) -> NDArray[np.bool_]:
+        """Whether each frame was captured."""
+        which = np.searchsorted(self.frames, frames, side="right") - 1
+        inside = np.clip(which, 0, None)
+        end = self.frames[inside] + self.samples[inside + 1] - self.samples[inside]
+        return np.asarray((which >= 0) & (frames < end))
+
+    def __iter__(self) -> Iterator[tuple[int, int, int]]:
+        """(first frame, frame after the last, first sample) of each."""
+        for at, frame in enumerate(self.frames):
+            first = int(self.samples[at])
+            yield int(frame), int(frame) + max(0, int(self.samples[at + 1]) - first), first
+
+
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    late: int
+    spread: int
+    stalls: tuple[int, ...]
+
+
+def _seen(log: ClockLog, rate: FrameRate, frames: Offsets, smooth: Offsets, captured: _Stretches) -> _Seen | None:
+    """How late the picture was: at each drawing, the sound that was due then minus the frame's own first sample."""
+    if len(log.seen) < SEEN_AT_LEAST or len(frames) < WINDOW:
+        return None
+    number, time = np.array(log.seen, np.float64).T
+    order = np.argsort(time)
+    number, time = number[order], time[order]
+    reading_times = (frames - smooth) * (MICROSECONDS / SAMPLE_RATE)
+    heard = time * (SAMPLE_RATE / MICROSECONDS) + np.interp(time, reading_times, smooth)
+    anchors = np.array(log.transport, np.float64)
+    which = np.clip(np.searchsorted(anchors[:, 0], heard, side="right") - 1, 0, None)
+    due = anchors[which, 1] + heard - anchors[which, 0]
+    own = np.array([rate.first_sample(int(n)) for n in number], np.float64)
+    inside = captured.holds(heard)
+    if np.count_nonzero(inside) < SEEN_AT_LEAST:
+        return None
+    late, at = (due - own)[inside], captured.sample_of(heard[inside])
+    stalls = [int(at[i]) for i in np.flatnonzero(late > STALLED)]
+    calm = late <= STALLED
+    if np.count_nonzero(calm) < SEEN_AT_LEAST:
+        return _Seen(0, STALLED, tuple(stalls))
+    # The mean, not the median: a film of 24 frames on a screen of 60 ticks is late by two values in turn.
+    middle = float(trim_mean(late[calm], 0.05))
+    seconds = (at[calm] // SAMPLE_RATE).astype(int)
+    enough = [s for s in np.unique(seconds) if np.count_nonzero(seconds == s) > 8]
+    by_second = [float(np.mean(late[calm][seconds == s])) for s in enough]
+    spread = float(np.max(np.abs(np.array(by_second or [middle]) - middle)))
+    return _Seen(round(middle), round(spread), tuple(stalls))
+
+
+def _apart(places: tuple[int, ...]) -> list[int]:
+    """The first of each run of places that lie closer than a second."""
+    kept: list[int] = []
+    last = -SAMPLE_RATE
+    for place in sorted(places):
+        if place - last >= SAMPLE_RATE:
+            kept.append(place)
+        last = place
+    return kept
+
+
+def _ms(samples: float) -> str:
+    return f"{abs(samples) / 48:.0f} ms"
+
+
+def make_map(log: ClockLog, length: int, rate: FrameRate) -> ClockMap:
+    """The clock map of a take of `length` samples from its log, for a picture of `rate`.
+
+    The pieces are exact in frames of the audio context: nothing that the page's clock says moves a sample of a take that
+    followed the sound. What the page's clock adds is doubt (the sound stood still here), and the picture's lateness.
+    """
+    readings = np.array(log.output, np.float64).reshape(-1, 2)
+    readings = readings[np.argsort(readings[:, 1])]
+    frames, offsets = readings[:, 0], readings[:, 0] - readings[:, 1] * (SAMPLE_RATE / MICROSECONDS)
+    smooth = _running_median(offsets)
+    steps = _breaks(offsets)
+    captured = _Stretches(log, length)
+    last = max(end for _, end, _ in captured)
+    # A step before the take is none of it; one in a pause counts where it goes on, for the way in may have changed.
+    inside = [(frames[index], by) for index, by in steps if log.capture[0][1] <= frames[index] <= last]
+    breaks = tuple((int(captured.sample_of(np.array([frame]))[0]), round(by)) for frame, by in inside)
+    residual = round(float(np.percentile(np.abs(offsets - smooth), 95))) if len(offsets) else 0
+
+    seen = _seen(log, rate, frames, smooth, captured)
+    guide: Guide = "eye" if log.guide == "eye" and seen is not None else "ear"
+    taken_off = log.latency + (seen.late if guide == "eye" and seen else 0)
+
+    def programme(frame: int) -> int:
+        held = [pair for pair in log.transport if pair[0] <= frame - log.latency] or [log.transport[0]]
+        return held[-1][1] + (frame - held[-1][0]) - taken_off
+
+    pieces = [Piece(sample, programme(frame)) for sample, frame in log.capture if sample <= length]
+    if pieces[0].sample:
+        pieces.insert(0, Piece(0, pieces[0].programme - pieces[0].sample))
+
+    doubts: list[tuple[int, str]] = list(log.notes)
+    within = {"none": 0, "browser": UNMEASURED, "measured": log.spread + (0 if log.fresh else OTHER_CONTEXT)}[log.source]
+    if guide == "eye" and seen:
+        within += residual + seen.spread
+    if log.source != "none":
+        for at, by in breaks:
+            # Whether the microphone's queue grew by the pause or was emptied can't be seen from here.
+            doubts.append((at, f"the sound stood still for {_ms(by)}: what follows may lie that much off"))
+        within += sum(abs(by) for _, by in breaks)
+        within += sum(missing for _, missing in log.gaps)
+        doubts += _thin(frames, captured)
+    for at, missing in log.gaps:
+        doubts.append((at, f"{_ms(max(48, missing))} of sound are missing"))
+    for place in _apart(seen.stalls if seen else ()):
+        doubts.append((place, "the picture stood still"))
+    for earlier, later in zip(pieces, pieces[1:], strict=False):
+        if abs(later.programme - earlier.programme - (later.sample - earlier.sample)) > BREAK:
+            doubts.append((later.sample, "after the pause it does not go on where it stopped"))
+    if log.source == "measured" and within > TRUSTED and not doubts:
+        doubts.append((0, f"its place is known to {_ms(within)} only"))
+    return ClockMap(
+        pieces=tuple(pieces),
+        latency=log.latency,
+        source=log.source,
+        guide=guide,
+        readings=len(offsets),
+        residual=residual,
+        drift=_drift(frames, offsets, steps),
+        breaks=breaks,
+        gaps=log.gaps,
+        repeats=log.repeats,
+        picture_late=seen.late if seen else None,
+        picture_spread=seen.spread if seen else 0,
+        within=within,
+        doubts=tuple(sorted(doubts)),
+    )
+
+
+def _thin(frames: Offsets, captured: _Stretches) -> list[tuple[int, str]]:
+    """Where the readings of the output are too few to exclude a break."""
+    found = []
+    for begin, end, sample in captured:
+        if end - begin < SAMPLE_RATE // 2:
+            continue
+        edges = np.concatenate(([begin], frames[(frames > begin) & (frames < end)], [end]))
+        for i in np.flatnonzero(np.diff(edges) > LONGEST_SILENCE * SAMPLE_RATE):
+            wide = seconds_text(int(edges[i + 1] - edges[i]))
+            found.append((sample + int(edges[i]) - begin, f"no clock reading for {wide} s: it may lie off from there"))
+    return found

@@ -1,5 +1,6 @@
 """A take in numbers, and the few words that matter when choosing."""
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -8,6 +9,8 @@ from numpy.typing import NDArray
 from fendo_core.audio import levels, speech
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds, seconds_text
 
+MOST_DOUBTS = 3
+"""Doubts about its place that are said with a take; all of them stand in its clock map."""
 ON_CUE = milliseconds(80)
 """A start this near to the slot's is on cue: two frames at 25, less than a listener notices against picture."""
 
@@ -27,20 +30,40 @@ class Measures:
     clipped: tuple[Span, ...]
 
 
+BLOCK = 30 * SAMPLE_RATE
+"""Samples of a long recording that are looked at together; a whole number of 10 ms."""
+
+
 def measure(samples: NDArray[np.float32]) -> Measures:
     """Measure a take's recording: mono float samples at 48 kHz, shape (n,)."""
-    level = levels.measure(samples)
-    spoken = speech.phrases(samples)
-    return Measures(
-        length=len(samples),
+    return measure_blocks([samples])[0]
+
+
+def measure_blocks(blocks: Iterable[NDArray[np.float32]]) -> tuple[Measures, NDArray[np.uint8]]:
+    """Measure a recording that comes in blocks of `BLOCK` samples (the last may be shorter); its measures, and its waveform
+    as `levels.overview` draws it. Memory does not grow with the length but for one number each 10 ms."""
+    meter, length = levels.Meter(), 0
+    frames, voice, waves = [], [], []
+    for block in blocks:
+        meter.add(block)
+        frames.append(speech.frame_levels(block))
+        voice.append(speech.voiced(block))
+        waves.append(levels.overview(block))
+        length += len(block)
+    level = meter.read()
+    every = np.concatenate(frames) if frames else np.zeros(0)
+    spoken = speech.phrases_of(every, np.concatenate(voice)) if frames else ()
+    found = Measures(
+        length=length,
         speech=Span(spoken[0].start, spoken[-1].end) if spoken else None,
         phrases=spoken,
         peak=round(level.peak, 2),
         true_peak=round(level.true_peak, 2),
         loudness=None if level.loudness is None else round(level.loudness, 2),
-        noise=round(speech.noise_floor(samples), 1),
+        noise=round(speech.floor_of(every), 1),
         clipped=level.clipped,
     )
+    return found, np.concatenate(waves) if waves else np.zeros((0, 2), np.uint8)
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +77,16 @@ class Judgement:
     remarks: tuple[str, ...]
 
 
-def judge(speech_span: Span | None, start: int, slot: Span | None, clipped: int, cut_off: bool = False) -> Judgement:
+def judge(
+    speech_span: Span | None,
+    start: int,
+    slot: Span | None,
+    clipped: int,
+    cut_off: bool = False,
+    doubts: Sequence[tuple[int, str]] = (),
+    measured: bool = True,
+    cue: int | None = None,
+) -> Judgement:
     """Say what is wrong and what is right with a take.
 
     Args:
@@ -63,17 +95,28 @@ def judge(speech_span: Span | None, start: int, slot: Span | None, clipped: int,
         slot: the line's slot, or None (wild).
         clipped: number of clipped places.
         cut_off: the recording ended by a fault, not by the reader.
+        doubts: what its clock map says of itself, (sample of the recording, words).
+        cue: programme sample inside the slot at which a pick-up was to begin (None: with the slot).
+        measured: its sound was looked at; until then nothing is said of it.
     """
     faults, remarks = [], []
     if cut_off:
         faults.append("cut off")
+    faults += [f"{words} ({seconds_text(at)} s)" if at else words for at, words in doubts[:MOST_DOUBTS]]
+    if len(doubts) > MOST_DOUBTS:
+        faults.append(f"and {len(doubts) - MOST_DOUBTS} more doubts about its place")
+    if not measured:
+        return Judgement(None, None, tuple(faults), ("being measured",))
     if speech_span is None:
         return Judgement(None, None, (*faults, "silent: nobody speaks"), ())
     if clipped:
         faults.append(f"clipped at {clipped} place{'s' if clipped != 1 else ''}")
     late = past_end = None
+    if cue is not None:
+        into = "" if slot is None else f", {seconds_text(cue - slot.start)} s into the slot"
+        remarks.append(f"pick-up{into}")
     if slot is not None:
-        late = speech_span.start + start - slot.start
+        late = speech_span.start + start - (slot.start if cue is None else cue)
         past_end = speech_span.end + start - slot.end
         if abs(late) <= ON_CUE:
             remarks.append("on cue")

@@ -13,11 +13,13 @@ from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from fendo_core.booth.clockmap import ClockMap
+from fendo_core.audio import pcm
+from fendo_core.booth import loop
 from fendo_core.reader import narrator
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.access import get_owned
 from fendo_server.booth import capture
+from fendo_server.booth.models import RoundTrip
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions.serializers import TakeSerializer
 from fendo_server.script.models import Line
@@ -38,6 +40,7 @@ class NewTakeSerializer(serializers.Serializer):
     """What a take needs to begin: the name of the input, for the file's header."""
 
     input = serializers.CharField(max_length=200, allow_blank=True)
+    cue = serializers.IntegerField(required=False, allow_null=True, help_text="where a pick-up begins, programme sample")
 
 
 class BegunTakeSerializer(serializers.Serializer):
@@ -55,22 +58,35 @@ class HaveSerializer(serializers.Serializer):
     have = serializers.IntegerField()
 
 
-class GapSerializer(serializers.ListField):
-    """[sample, missing samples]."""
+class PairSerializer(serializers.ListField):
+    """Two whole numbers."""
 
     child = serializers.IntegerField()
 
 
-class ClockSerializer(serializers.Serializer):
-    """The pairs that the take's clock map is made of; all in samples."""
+class NoteSerializer(serializers.ListField):
+    """[sample, words]."""
 
-    capture_frame = serializers.IntegerField()
-    transport_frame = serializers.IntegerField()
-    transport_position = serializers.IntegerField()
-    output_latency = serializers.IntegerField(min_value=0, default=0)
-    input_latency = serializers.IntegerField(min_value=0, default=0)
-    source = serializers.ChoiceField(["none", "browser", "measured"], default="browser")
-    gaps = serializers.ListField(child=GapSerializer(min_length=2, max_length=2), default=list)
+
+def _pairs(text: str) -> serializers.ListField:
+    return serializers.ListField(child=PairSerializer(min_length=2, max_length=2), required=False, help_text=text)
+
+
+class ClockSerializer(serializers.Serializer):
+    """A part of a take's clock log; its pairs are explained at the core's `ClockLog`. Parts may overlap and repeat."""
+
+    capture = _pairs("(sample of the take, context frame)")
+    transport = _pairs("(context frame, programme sample)")
+    output = _pairs("(context frame heard, microseconds)")
+    seen = _pairs("(frame of the picture, microseconds)")
+    gaps = _pairs("(sample of the take, missing samples)")
+    repeats = _pairs("(sample of the take, repeated samples)")
+    notes = serializers.ListField(child=NoteSerializer(min_length=2, max_length=2), required=False)
+    latency = serializers.IntegerField(min_value=0, required=False)
+    spread = serializers.IntegerField(min_value=0, required=False)
+    source = serializers.ChoiceField(["none", "browser", "measured"], required=False)
+    fresh = serializers.BooleanField(required=False)
+    guide = serializers.ChoiceField(["ear", "eye"], required=False)
 
 
 class FinishSerializer(serializers.Serializer):
@@ -94,7 +110,7 @@ def takes(request: Request, line_id: UUID) -> Response:
     line = get_owned(Line, request.user, line_id)
     asked = NewTakeSerializer(data=request.data)
     asked.is_valid(raise_exception=True)
-    take = capture.begin(line, asked.validated_data["input"])
+    take = capture.begin(line, asked.validated_data["input"], asked.validated_data.get("cue"))
     body = {"id": str(take.id), "number": take.number, "file": take.file_name, "folder": take.folder.path}
     return Response(body, status=201)
 
@@ -102,7 +118,10 @@ def takes(request: Request, line_id: UUID) -> Response:
 @extend_schema(
     operation_id="put_sound",
     request={"application/octet-stream": OpenApiTypes.BINARY},
-    parameters=[OpenApiParameter("offset", int, required=True, description="sample of the take at which the piece begins")],
+    parameters=[
+        OpenApiParameter("offset", int, required=True, description="sample of the take at which the piece begins"),
+        OpenApiParameter("X-Clock", str, OpenApiParameter.HEADER, description="a part of the take's clock log as JSON"),
+    ],
     responses={200: HaveSerializer, 409: ProblemSerializer, 507: ProblemSerializer},
 )
 @api_view(["PUT"])
@@ -113,7 +132,7 @@ def sound(request: Request, take_id: UUID) -> Response:
     offset = request.query_params.get("offset", "")
     if not offset.isdigit() or not isinstance(request.data, bytes):
         raise Problem(422, "Not understood", "A piece of sound needs its offset in samples, and samples.")
-    return Response({"have": capture.append(take, int(offset), request.data)})
+    return Response({"have": capture.append(take, int(offset), request.data, request.headers.get("X-Clock", ""))})
 
 
 @extend_schema(
@@ -128,7 +147,7 @@ def finish(request: Request, take_id: UUID) -> Response:
     asked = FinishSerializer(data=request.data)
     asked.is_valid(raise_exception=True)
     values = asked.validated_data
-    take = capture.finish(take, values["total"], ClockMap.from_log(values["clock"]), values["cut_off"])
+    take = capture.finish(take, values["total"], [values["clock"]], values["cut_off"])
     slot = Span(take.line.slot_start, take.line.slot_end) if take.line.slot_start is not None else None
     return Response(describe(take, slot, take.folder.path, take.reader.name))
 
@@ -139,6 +158,68 @@ def abandon(request: Request, take_id: UUID) -> Response:
     """Forget a take that was called off in its count-in."""
     capture.abandon(_take(request, take_id))
     return Response(status=204)
+
+
+class DevicesSerializer(serializers.Serializer):
+    """A way of sound: from which output to which input, in which browser."""
+
+    input = serializers.CharField(max_length=200)
+    output = serializers.CharField(max_length=200, allow_blank=True)
+    browser = serializers.CharField(max_length=200, allow_blank=True)
+
+
+class RoundTripSerializer(serializers.Serializer):
+    """A measured round trip in samples; all null when it was never measured."""
+
+    latency = serializers.IntegerField(allow_null=True)
+    spread = serializers.IntegerField(allow_null=True)
+    made = serializers.CharField(allow_null=True)
+
+
+def _said(found: RoundTrip | None) -> Response:
+    if found is None:
+        return Response({"latency": None, "spread": None, "made": None})
+    return Response({"latency": found.latency, "spread": found.spread, "made": found.made.isoformat()})
+
+
+@extend_schema(
+    methods=["GET"], operation_id="round_trip", parameters=[DevicesSerializer], responses={200: RoundTripSerializer}
+)
+@extend_schema(
+    methods=["POST"],
+    operation_id="measure_round_trip",
+    parameters=[DevicesSerializer],
+    request={"application/octet-stream": OpenApiTypes.BINARY},
+    responses={200: RoundTripSerializer, 422: ProblemSerializer},
+)
+@api_view(["GET", "POST"])
+@parser_classes([SoundParser])
+def round_trip(request: Request) -> Response:
+    """What is known of a pair of devices; or find it in a recording of the test sound (packed s24le) and remember it."""
+    asked = DevicesSerializer(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    devices = asked.validated_data
+    if request.method == "GET":
+        return _said(RoundTrip.objects.filter(owner=request.user, **devices).first())
+    if not isinstance(request.data, bytes) or len(request.data) % pcm.BYTES_A_SAMPLE:
+        raise Problem(422, "Not understood", "A recording of the test sound must be whole 24-bit samples.")
+    try:
+        found = loop.round_trip(pcm.to_floats(pcm.to_integers(request.data)))
+    except loop.LoopFailed as error:
+        raise Problem(422, "Not measured", str(error)) from error
+    kept, _ = RoundTrip.objects.update_or_create(
+        owner=request.user, **devices, defaults={"latency": found.latency, "spread": found.spread}
+    )
+    return _said(kept)
+
+
+@extend_schema(operation_id="loop_sound", responses={(200, "audio/wav"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def loop_sound(request: Request) -> HttpResponseBase:
+    """The test sound of the loop test: a train of chirps."""
+    wav = io.BytesIO()
+    soundfile.write(wav, loop.train(), SAMPLE_RATE, format="WAV", subtype="FLOAT")
+    return HttpResponse(wav.getvalue(), content_type="audio/wav")
 
 
 class ReadingQuery(serializers.Serializer):

@@ -5,11 +5,13 @@ acknowledged only after it was appended and synced. Finishing corrects the heade
 """
 
 import fcntl
+import json
 import logging
 import os
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -17,24 +19,32 @@ from typing import Any
 import numpy as np
 from django.db import transaction
 
-from fendo_core.audio import levels, pcm, wav
-from fendo_core.booth.clockmap import ClockMap
+from fendo_core.audio import pcm, wav
+from fendo_core.booth.clocklog import ClockLog, read_lines
+from fendo_core.booth.clockmap import make_map
 from fendo_core.booth.naming import NameParts, file_name
-from fendo_core.takes.measures import measure
+from fendo_core.takes.measures import BLOCK, measure_blocks
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.problems import Problem
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Take
+from fendo_server.work import running
 
 log = logging.getLogger("fendo")
 
 LARGEST_PIECE = 10 * SAMPLE_RATE * pcm.BYTES_A_SAMPLE
 FORGOTTEN_AFTER = 30 * 60
+LONGEST_CLOCK = 8_000
+MEASURED_AT_ONCE = 20 * SAMPLE_RATE
+"""A take as short as this is measured before the answer; a longer one is there at once and measured by a job."""
 
 
 @transaction.atomic
-def begin(line: Line, input_label: str) -> Take:
-    """A new take of the line: its number, its file name, and its file with a header on the disk."""
+def begin(line: Line, input_label: str, cue: int | None = None) -> Take:
+    """A new take of the line: its number, its file name, and its file with a header on the disk.
+
+    `cue` is the programme sample at which a pick-up is to begin; None for a take that begins with the slot.
+    """
     line = (
         Line.objects.select_for_update(of=("self",))
         .select_related("production__landing", "production__reader")
@@ -61,7 +71,7 @@ def begin(line: Line, input_label: str) -> Take:
         date=datetime.now().date().isoformat(),
         take=number,
     )
-    take = Take(line=line, reader=reader, folder=folder, number=number, input=input_label[:200])
+    take = Take(line=line, reader=reader, folder=folder, number=number, input=input_label[:200], cue=cue)
     take.file_name = file_name(production.name_pattern, parts, taken)
     while take.path.exists() or take.part.exists():
         # A file that the database does not know (a restored folder): it is kept, the new take steps aside.
@@ -93,13 +103,24 @@ def _tags(take: Take) -> wav.Tags:
         timecode_rate=f"{rate.fps.numerator}/{rate.fps.denominator}",
         drop=rate.drop,
         notes={
+            "FENDO_PRODUCTION": str(production.id),
+            "FENDO_LINE": str(take.line_id),
+            "FENDO_POSITION": str(take.line.position),
             "FENDO_TAKE": str(take.id),
             "FENDO_PROGRAMME_START": str(take.start),
             "FENDO_SLOT": f"{take.line.slot_start} {take.line.slot_end}" if take.line.slot_start is not None else "",
+            "FENDO_CUE": "" if take.cue is None else str(take.cue),
             "FENDO_CUT_OFF": "yes" if take.cut_off else "no",
             "FENDO_INPUT": take.input,
+            "FENDO_CLOCK": _short(take.clock),
         },
     )
+
+
+def _short(clock: Mapping[str, Any]) -> str:
+    """A clock map small enough for the file's header; of long lists the beginning."""
+    short = {key: value[:12] if isinstance(value, list | tuple) else value for key, value in clock.items()}
+    return json.dumps(short, separators=(",", ":")) if clock else ""
 
 
 def _sync(descriptor: int) -> None:
@@ -123,11 +144,19 @@ def on_disk(take: Take) -> int:
     try:
         return max(0, take.part.stat().st_size - wav.HEADER_BYTES) // pcm.BYTES_A_SAMPLE
     except FileNotFoundError:
-        return 0
+        # Closed on the disk, and then the database went away before it heard of it.
+        return _samples_of(take.path) if take.path.exists() else 0
 
 
-def append(take: Take, offset: int, sound: bytes) -> int:
+def _samples_of(path: Path) -> int:
+    with path.open("rb") as file:
+        return wav.describe(file.read(wav.HEADER_BYTES)).samples
+
+
+def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:
     """Put a piece at sample `offset`; the samples that are on disk afterwards. The same piece twice is no error.
+
+    `clock` is what the browser read of its clocks meanwhile (JSON, a part of a `ClockLog`); it is kept beside the sound.
 
     Raises:
         Problem: when samples before the piece are missing, or it is no whole number of samples.
@@ -138,6 +167,9 @@ def append(take: Take, offset: int, sound: bytes) -> int:
     if take.state == Take.State.FINISHED:
         if end <= take.length:
             return take.length
+        if take.forgotten and offset <= take.length:
+            _reopen(take)
+            return append(take, offset, sound, clock)
         raise Problem(
             409,
             "The take is closed",
@@ -156,6 +188,9 @@ def append(take: Take, offset: int, sound: bytes) -> int:
             )
         if end <= have:
             return have
+        if clock and len(clock) <= LONGEST_CLOCK and "\n" not in clock:
+            with take.clock_log.open("a") as log_file:
+                log_file.write(clock + "\n")
         start = file.seek(0, os.SEEK_END)
         try:
             file.write(sound[(have - offset) * pcm.BYTES_A_SAMPLE :])
@@ -168,8 +203,10 @@ def append(take: Take, offset: int, sound: bytes) -> int:
         return end
 
 
-def finish(take: Take, total: int, clock: ClockMap, cut_off: bool) -> Take:
-    """Make the growing file the take's immutable WAV, measure it, draw its waveform. Finishing twice is no error.
+def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: bool) -> Take:
+    """Make the growing file the take's immutable WAV, make its clock map, measure it. Finishing twice is no error.
+
+    `clock` are parts of the clock log that did not come with the sound.
 
     Raises:
         Problem: when the server has not all of it yet, or nothing was recorded.
@@ -183,16 +220,8 @@ def finish(take: Take, total: int, clock: ClockMap, cut_off: bool) -> Take:
         )
     if have == 0:
         raise Problem(422, "Nothing was recorded", "No sound arrived from the microphone, so there is no take.")
-    take.start, take.length, take.cut_off = clock.start, have, cut_off
-    take.clock = {
-        "capture_frame": clock.capture_frame,
-        "transport_frame": clock.transport_frame,
-        "transport_position": clock.transport_position,
-        "output_latency": clock.output_latency,
-        "input_latency": clock.input_latency,
-        "source": clock.source,
-        "gaps": [list(gap) for gap in clock.gaps],
-    }
+    _place(take, have, clock)
+    take.length, take.cut_off = have, cut_off
     if take.part.exists():
         with _open_part(take) as file:
             file.seek(0)
@@ -205,10 +234,47 @@ def finish(take: Take, total: int, clock: ClockMap, cut_off: bool) -> Take:
             take.part.rename(take.path)
         _sync_folder(take.path.parent)
         take.path.chmod(0o444)
-    _describe(take)
+    short = have <= MEASURED_AT_ONCE
+    if short:
+        measure(take)
     take.state = Take.State.FINISHED
-    take.save()
+    with transaction.atomic():
+        take.save()
+        if not short:
+            running.start(take.line.production, "measure take", take=str(take.id))
+    if not take.forgotten:
+        take.clock_log.unlink(missing_ok=True)
     return take
+
+
+def _place(take: Take, length: int, clock: Sequence[Mapping[str, Any]]) -> None:
+    """Give the take its clock map, from what arrived with the sound and what came at its end."""
+    try:
+        kept = read_lines(take.clock_log.read_text(errors="replace").splitlines())
+    except FileNotFoundError:
+        kept = []
+    try:
+        placed = make_map(ClockLog.from_parts([*kept, *clock]), length, take.line.production.rate)
+    except ValueError as error:
+        log.warning("take %s has no clock log that can be used: %s", take.id, error)
+        placed = replace(
+            make_map(ClockLog.simple(expected_start(take)), length, take.line.production.rate),
+            source="browser",
+            doubts=((0, "its clock readings were lost: it lies where its line begins"),),
+        )
+    take.start, take.clock, take.doubts = placed.start, placed.as_dict(), [list(doubt) for doubt in placed.doubts]
+    take.within = placed.within
+
+
+def _reopen(take: Take) -> None:
+    """A take that housekeeping closed and whose browser is back with more of it grows on."""
+    length = take.length
+    take.path.chmod(0o644)
+    take.path.rename(take.part)
+    with take.part.open("r+b") as file:
+        file.truncate(wav.HEADER_BYTES + length * pcm.BYTES_A_SAMPLE)
+    take.state, take.forgotten, take.cut_off = Take.State.RECORDING, False, False
+    take.save()
 
 
 def read_sound(path: Path, start: int = 0, end: int | None = None) -> np.ndarray:
@@ -220,16 +286,33 @@ def read_sound(path: Path, start: int = 0, end: int | None = None) -> np.ndarray
         return pcm.to_floats(pcm.to_integers(file.read(max(0, last - start) * pcm.BYTES_A_SAMPLE)))
 
 
-def _describe(take: Take) -> None:
-    sound = read_sound(take.path)
-    found = measure(sound)
+def blocks_of(path: Path, progress: Callable[[float], None] = lambda share: None) -> Iterator[np.ndarray]:
+    """The sound of a finished take, `BLOCK` samples at a time."""
+    samples = _samples_of(path)
+    for start in range(0, samples, BLOCK):
+        yield read_sound(path, start, min(start + BLOCK, samples))
+        progress(min(1.0, (start + BLOCK) / samples))
+
+
+def measure(take: Take, progress: Callable[[float], None] = lambda share: None) -> None:
+    """Measure a take and draw its waveform."""
+    found, wave = measure_blocks(blocks_of(take.path, progress))
     take.speech_start = found.speech.start if found.speech else None
     take.speech_end = found.speech.end if found.speech else None
     take.phrases = [[span.start, span.end] for span in found.phrases]
     take.clipped = [[span.start, span.end] for span in found.clipped]
     take.peak, take.true_peak, take.loudness, take.noise = found.peak, found.true_peak, found.loudness, found.noise
     take.wave.parent.mkdir(parents=True, exist_ok=True)
-    take.wave.write_bytes(levels.overview(sound).tobytes())
+    take.wave.write_bytes(wave.tobytes())
+
+
+@running.handles("measure take")
+def measure_take(progress: running.Progress) -> dict[str, Any]:
+    """Measure a long take after it was saved."""
+    take = Take.objects.select_related("line__production", "folder").get(pk=progress.job.arguments["take"])
+    measure(take, progress.part(0.0, 1.0, "measuring the take"))
+    take.save()
+    return {"take": str(take.id)}
 
 
 def _sync_folder(folder: Path) -> None:
@@ -249,6 +332,7 @@ def abandon(take: Take) -> None:
     if take.state == Take.State.FINISHED or on_disk(take) > 2 * SAMPLE_RATE:
         raise Problem(422, "Not possible", "This take has sound in it and is kept. Set it aside if it is not wanted.")
     take.part.unlink(missing_ok=True)
+    take.clock_log.unlink(missing_ok=True)
     take.delete()
 
 
@@ -263,8 +347,8 @@ def close_forgotten(older_than: float = FORGOTTEN_AFTER) -> int:
             take.part.unlink(missing_ok=True)
             take.delete()
             continue
-        clock = ClockMap.from_log(take.clock) if take.clock else ClockMap(0, 0, expected_start(take), source="browser")
-        finish(take, 0, clock, cut_off=True)
+        take.forgotten = True
+        finish(take, 0, [], cut_off=True)
         log.warning("take %s was never finished by its browser: closed with what is there", take.id)
         closed += 1
     return closed

@@ -63,7 +63,9 @@ class TakeSerializer(serializers.Serializer):
     faults = serializers.ListField(child=serializers.CharField())
     remarks = serializers.ListField(child=serializers.CharField())
     made = serializers.CharField()
+    measured = serializers.BooleanField(help_text="its sound was looked at; a long take is there before that")
     latency_source = serializers.CharField()
+    within = serializers.IntegerField(allow_null=True, help_text="samples by which its place may be off")
 
 
 class FilmSerializer(serializers.Serializer):
@@ -118,6 +120,7 @@ class InputSerializer(serializers.Serializer):
     label = serializers.CharField(required=False, allow_blank=True, max_length=200)
     channel = serializers.IntegerField(required=False, min_value=0, max_value=31)
     fault = serializers.CharField(required=False, allow_blank=True, max_length=40)
+    delay = serializers.IntegerField(required=False, min_value=0, max_value=500, help_text="of the simulated loop, ms")
 
 
 class StandingSerializer(serializers.Serializer):

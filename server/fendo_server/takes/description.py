@@ -9,6 +9,7 @@ from fendo_server.takes.models import Take
 TAKE_FIELDS = (
     "id", "line_id", "number", "file_name", "folder_id", "reader_id", "state", "aside", "cut_off", "start", "length",
     "speech_start", "speech_end", "peak", "true_peak", "loudness", "noise", "clipped", "made",
+    "within", "doubts", "cue",
 )  # fmt: skip
 """What is read of a take to describe it."""
 
@@ -18,7 +19,10 @@ def describe(take: Any, slot: Span | None, folder: str, reader: str) -> dict[str
     finished = take.state == Take.State.FINISHED
     spoken = Span(take.speech_start, take.speech_end) if take.speech_start is not None else None
     sounds = heard(spoken, take.start, take.length) if finished else None
-    said = judge(spoken, take.start, slot, len(take.clipped), take.cut_off) if finished else None
+    measured = take.peak is not None
+    said = None
+    if finished:
+        said = judge(spoken, take.start, slot, len(take.clipped), take.cut_off, take.doubts, measured, take.cue)
     return {
         "id": str(take.id),
         "line": str(take.line_id),
@@ -42,5 +46,7 @@ def describe(take: Any, slot: Span | None, folder: str, reader: str) -> dict[str
         "faults": list(said.faults) if said else [],
         "remarks": list(said.remarks) if said else [],
         "made": take.made.isoformat(),
+        "measured": measured,
         "latency_source": take.source or "",
+        "within": take.within,
     }

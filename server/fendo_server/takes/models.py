@@ -30,7 +30,13 @@ class Take(models.Model):
     input = models.CharField(max_length=200, blank=True)
     start = models.BigIntegerField(default=0)
     length = models.PositiveBigIntegerField(default=0)
-    clock = models.JSONField(default=dict)
+    cue = models.BigIntegerField(null=True, help_text="where a pick-up was to begin; null: with the slot")
+    clock = models.JSONField(default=dict, help_text="its clock map")
+    within = models.PositiveIntegerField(null=True, help_text="samples by which its place may be off; null: not known")
+    doubts = models.JSONField(default=list, help_text="[sample, words]: what speaks against its place")
+    forgotten = models.BooleanField(
+        default=False, help_text="closed by housekeeping: what its browser still has goes on it"
+    )
     speech_start = models.PositiveBigIntegerField(null=True)
     speech_end = models.PositiveBigIntegerField(null=True)
     peak = models.FloatField(null=True)
@@ -63,6 +69,11 @@ class Take(models.Model):
     def part(self) -> Path:
         """The growing file while it is recorded: the WAV itself, under a name that says it is not finished."""
         return self.path.with_name(f"{self.file_name}.part")
+
+    @property
+    def clock_log(self) -> Path:
+        """What arrived of its clock log while it is recorded, one part a line."""
+        return self.path.with_name(f"{self.file_name}.clock")
 
     @property
     def wave(self) -> Path:

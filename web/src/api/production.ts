@@ -21,8 +21,11 @@ export function useProduction(id: string) {
   return useQuery({
     queryKey: key(id),
     queryFn: () => answered(client.GET('/api/productions/{production_id}/', { params: { path: { production_id: id } } })),
-    // A film that is being made playable gains sound, shots and strip step by step.
-    refetchInterval: (query) => (query.state.data?.film?.state === 'preparing' ? 1500 : false),
+    // A film that is being made playable gains sound, shots and strip step by step; a long take its measures.
+    refetchInterval: ({ state: { data } }) =>
+      data?.film?.state === 'preparing' || data?.takes.some((take) => take.state === 'finished' && !take.measured)
+        ? 1500
+        : false,
   })
 }
 

@@ -312,6 +312,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/round-trip/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is known of a pair of devices; or find it in a recording of the test sound (packed s24le) and remember it. */
+        get: operations["round_trip"];
+        put?: never;
+        /** @description What is known of a pair of devices; or find it in a recording of the test sound (packed s24le) and remember it. */
+        post: operations["measure_round_trip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/round-trip/sound/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The test sound of the loop test: a train of chirps. */
+        get: operations["loop_sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/": {
         parameters: {
             query?: never;
@@ -353,8 +388,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The take's WAV file, whole or a range. */
+        /** @description The take's WAV file: whole, a range of bytes, or a stretch of at most a minute. */
         get: operations["take_sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/clock/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The take's clock map. */
+        get: operations["take_clock"];
         put?: never;
         post?: never;
         delete?: never;
@@ -443,18 +495,44 @@ export interface components {
             file: string;
             folder: string;
         };
-        /** @description The pairs that the take's clock map is made of; all in samples. */
+        /** @description How a take lies in the programme, how that is known, and what speaks against it; see the core's `ClockMap`. */
+        ClockMap: {
+            pieces: components["schemas"]["Piece"][];
+            latency: number;
+            source: string;
+            guide: string;
+            readings: number;
+            residual: number;
+            /** Format: double */
+            drift: number;
+            breaks: unknown[];
+            gaps: unknown[];
+            repeats: unknown[];
+            picture_late: number | null;
+            picture_spread: number;
+            within: number;
+            doubts: unknown[];
+        };
+        /** @description A part of a take's clock log; its pairs are explained at the core's `ClockLog`. Parts may overlap and repeat. */
         ClockRequest: {
-            capture_frame: number;
-            transport_frame: number;
-            transport_position: number;
-            /** @default 0 */
-            output_latency?: number;
-            /** @default 0 */
-            input_latency?: number;
-            /** @default browser */
-            source?: components["schemas"]["SourceEnum"];
+            /** @description (sample of the take, context frame) */
+            capture?: number[][];
+            /** @description (context frame, programme sample) */
+            transport?: number[][];
+            /** @description (context frame heard, microseconds) */
+            output?: number[][];
+            /** @description (frame of the picture, microseconds) */
+            seen?: number[][];
+            /** @description (sample of the take, missing samples) */
             gaps?: number[][];
+            /** @description (sample of the take, repeated samples) */
+            repeats?: number[][];
+            notes?: unknown[][];
+            latency?: number;
+            spread?: number;
+            source?: components["schemas"]["SourceEnum"];
+            fresh?: boolean;
+            guide?: components["schemas"]["GuideEnum"];
         };
         /**
          * @description * `drop_line` - drop_line
@@ -521,6 +599,12 @@ export interface components {
             path: string;
         };
         /**
+         * @description * `ear` - ear
+         *     * `eye` - eye
+         * @enum {string}
+         */
+        GuideEnum: "ear" | "eye";
+        /**
          * @description * `film with the voice` - film with the voice
          *     * `voice files` - voice files
          * @enum {string}
@@ -540,6 +624,8 @@ export interface components {
             label?: string;
             channel?: number;
             fault?: string;
+            /** @description of the simulated loop, ms */
+            delay?: number;
         };
         /** @description The input chosen in the Booth, remembered with the production. */
         InputRequest: {
@@ -547,6 +633,8 @@ export interface components {
             label?: string;
             channel?: number;
             fault?: string;
+            /** @description of the simulated loop, ms */
+            delay?: number;
         };
         /** @description A job. `result.file` names what can be downloaded once it is done. */
         Job: {
@@ -659,6 +747,8 @@ export interface components {
         /** @description What a take needs to begin: the name of the input, for the file's header. */
         NewTakeRequest: {
             input: string;
+            /** @description where a pick-up begins, programme sample */
+            cue?: number | null;
         };
         /** @description What a change made different; `takes` replaces all takes of the lines in `lines`. */
         Patch: {
@@ -706,6 +796,11 @@ export interface components {
              */
             kind: "pick";
         };
+        /** @description From a sample of the take on, where it lies in the programme. */
+        Piece: {
+            sample: number;
+            programme: number;
+        };
         /** @description The one form of every error. */
         Problem: {
             title: string;
@@ -746,6 +841,12 @@ export interface components {
             film: components["schemas"]["Film"] | null;
             lines: components["schemas"]["Line"][];
             takes: components["schemas"]["Take"][];
+        };
+        /** @description A measured round trip in samples; all null when it was never measured. */
+        RoundTrip: {
+            latency: number | null;
+            spread: number | null;
+            made: string | null;
         };
         /** @description Who is signed in. */
         Session: {
@@ -894,7 +995,11 @@ export interface components {
             faults: string[];
             remarks: string[];
             made: string;
+            /** @description its sound was looked at; a long take is there before that */
+            measured: boolean;
             latency_source: string;
+            /** @description samples by which its place may be off */
+            within: number | null;
         };
         /**
          * @description * `recording` - Recording
@@ -1485,6 +1590,83 @@ export interface operations {
             };
         };
     };
+    round_trip: {
+        parameters: {
+            query: {
+                browser: string;
+                input: string;
+                output: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundTrip"];
+                };
+            };
+        };
+    };
+    measure_round_trip: {
+        parameters: {
+            query: {
+                browser: string;
+                input: string;
+                output: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundTrip"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    loop_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
+                };
+            };
+        };
+    };
     session: {
         parameters: {
             query?: never;
@@ -1536,6 +1718,8 @@ export interface operations {
         parameters: {
             query?: {
                 download?: boolean;
+                end?: number;
+                start?: number;
             };
             header?: never;
             path: {
@@ -1551,6 +1735,27 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": string;
+                };
+            };
+        };
+    };
+    take_clock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockMap"];
                 };
             };
         };
@@ -1602,7 +1807,10 @@ export interface operations {
                 /** @description sample of the take at which the piece begins */
                 offset: number;
             };
-            header?: never;
+            header?: {
+                /** @description a part of the take's clock log as JSON */
+                "X-Clock"?: string;
+            };
             path: {
                 take_id: string;
             };

@@ -12,13 +12,30 @@ let engine: Engine | undefined
 /** The one engine of this page, made when the first production is opened. */
 function theEngine(): Engine {
   engine ??= new Engine({
-    begin: (line_id, input) =>
-      answered(client.POST('/api/lines/{line_id}/takes/', { params: { path: { line_id } }, body: { input } })),
+    begin: (line_id, input, cue) =>
+      answered(client.POST('/api/lines/{line_id}/takes/', { params: { path: { line_id } }, body: { input, cue } })),
     abandon: async (take_id) => {
       await answered(client.POST('/api/takes/{take_id}/abandon/', { params: { path: { take_id } } }))
     },
+    roundTrip: async (query) => measured(await answered(client.GET('/api/round-trip/', { params: { query } }))),
+    measure: async (query, sound) => {
+      const body = { params: { query }, body: sound as never, bodySerializer: (body: unknown) => body as ArrayBuffer }
+      const headers = { 'Content-Type': 'application/octet-stream' }
+      const found = measured(await answered(client.POST('/api/round-trip/', { ...body, headers })))
+      if (!found) throw new Error('The server found no number in the test. Measure again.')
+      return found
+    },
+    loopSound: async () => {
+      const answer = await fetch('/api/round-trip/sound/', { credentials: 'same-origin' })
+      if (!answer.ok) throw new Error('The test sound could not be loaded. Try again.')
+      return answer.arrayBuffer()
+    },
   })
   return engine
+}
+
+function measured(found: { latency: number | null; spread: number | null }) {
+  return found.latency === null || found.spread === null ? null : { latency: found.latency, spread: found.spread }
 }
 
 /** Gives the engine to a production's rooms, and works saved takes into what they show. */

@@ -28,6 +28,8 @@ export const ACTIONS = {
   newLine: { key: 'n', does: 'new line below', room: 'Script' },
   drop: { key: 'Delete', does: 'drop the line', room: 'Script' },
   record: { key: 'Enter', does: 'begin a take; stop it', room: 'Booth' },
+  pause: { key: 'p', does: 'pause the take; go on', room: 'Booth' },
+  punchIn: { key: 'i', does: 'read again from the position on (punch in)', room: 'Booth' },
   callOff: { key: 'Escape', does: 'call off the count-in; stop', room: 'Booth' },
   headphones: { key: 'h', does: 'headphones are on, or not', room: 'Booth' },
   clip: { key: 'c', does: 'clear the clip light', room: 'Booth' },

@@ -49,7 +49,7 @@ export function scoreOf(
   const { film } = production
   const sounding = takes.flatMap((take) => {
     const heard = asSpan(take.heard)
-    return heard ? [engine.sounds.take(take, heard)] : []
+    return heard ? engine.sounds.take(take, heard) : []
   })
   const spoken = takes.flatMap((take): Span[] =>
     take.speech ? [[take.start + take.speech[0]!, take.start + take.speech[1]!]] : [],

@@ -1,15 +1,26 @@
 import { HeardClock } from './clock'
+import { Observable } from './observable'
 import { SAMPLE_RATE } from './time'
 
 /** The one AudioContext: its frames are the clock of everything. */
 export class Audio {
   readonly context = new AudioContext({ sampleRate: SAMPLE_RATE, latencyHint: 'interactive' })
+  /** Everything that sounds goes through here. */
+  readonly out = new GainNode(this.context)
   readonly clock = new HeardClock(() => {
     const { contextTime = 0, performanceTime = 0 } = this.context.getOutputTimestamp()
     return { contextTime, performanceTime }
   })
+  /** Whether sound runs; it stops when the machine sleeps or the output goes away. */
+  readonly state = new Observable<AudioContextState>(this.context.state)
+  private begun = 0
 
   constructor() {
+    this.out.connect(this.context.destination)
+    this.context.onstatechange = () => {
+      if (this.context.state === 'running' && !this.begun) this.begun = this.context.currentTime
+      this.state.set(this.context.state)
+    }
     // Browsers let sound begin after a gesture only; the meter should move from the first one on.
     for (const gesture of ['pointerdown', 'keydown']) {
       window.addEventListener(gesture, () => void this.context.resume(), { once: true, capture: true })
@@ -24,6 +35,13 @@ export class Audio {
       this.clock.tick()
       if (!this.clock.ready) await new Promise((done) => setTimeout(done, 10))
     }
+  }
+
+  /** A context's labels may jump once in its first half second: nothing is recorded before it is a second old. */
+  async warm(): Promise<void> {
+    await this.wake()
+    const young = this.begun + 1 - this.context.currentTime
+    if (young > 0) await new Promise((done) => setTimeout(done, young * 1000))
   }
 
   /** Frame at which something scheduled now can still begin on time. */

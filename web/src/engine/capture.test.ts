@@ -112,6 +112,66 @@ describe('capture', () => {
     expect(one.news.find((news) => news.kind === 'ended')).toMatchObject({ gaps: [] })
   })
 
+  it('keeps one of a block that was given twice', () => {
+    const one = bench()
+    one.tell({ kind: 'arm', id: 'a', from: 0 })
+    for (const label of [0, Q, Q, 2 * Q, 3 * Q]) one.run(label)
+    one.tell({ kind: 'end', at: 5 * Q })
+    one.run(4 * Q)
+    expect(one.sound[4 * Q]).toBe(4 * Q)
+    expect(one.sound).toHaveLength(5 * Q)
+    expect(one.news.find((news) => news.kind === 'ended')).toMatchObject({ gaps: [], repeats: [[3 * Q, Q]] })
+  })
+
+  it('begins with silence when the order came late, so that nothing shifts', () => {
+    const one = bench()
+    one.run(0)
+    one.tell({ kind: 'arm', id: 'a', from: 100 })
+    one.run(4 * Q)
+    one.tell({ kind: 'end', at: 5 * Q })
+    one.run(5 * Q)
+    expect(one.sound[4 * Q - 100]).toBe(4 * Q)
+    expect(one.sound.slice(0, 4 * Q - 100).every((sample) => sample === 0)).toBe(true)
+    expect(one.news.find((news) => news.kind === 'ended')).toMatchObject({ total: 5 * Q - 100, gaps: [[0, 4 * Q - 100]] })
+  })
+
+  it('keeps nothing of a pause and goes on without a joint', () => {
+    const one = bench()
+    one.tell({ kind: 'arm', id: 'a', from: 50 })
+    for (let label = 0; label < 10 * Q; label += Q) one.run(label)
+    one.tell({ kind: 'hold', at: 10 * Q + 7 })
+    for (let label = 10 * Q; label < 20 * Q; label += Q) one.run(label)
+    expect(one.news.find((news) => news.kind === 'held')).toMatchObject({ id: 'a', total: 10 * Q + 7 - 50 })
+    one.tell({ kind: 'resume', from: 22 * Q + 3 })
+    for (let label = 20 * Q; label < 30 * Q; label += Q) one.run(label)
+    one.tell({ kind: 'end', at: 30 * Q })
+    one.run(30 * Q)
+    const first = Array.from({ length: 10 * Q + 7 - 50 }, (_, n) => 50 + n)
+    const second = Array.from({ length: 8 * Q - 3 }, (_, n) => 22 * Q + 3 + n)
+    expect(one.sound).toEqual([...first, ...second])
+    expect(one.news.find((news) => news.kind === 'ended')).toMatchObject({ total: first.length + second.length, gaps: [] })
+  })
+
+  it('ends at once what was held', () => {
+    const one = bench()
+    one.tell({ kind: 'arm', id: 'a', from: 0 })
+    one.run(0)
+    one.tell({ kind: 'hold', at: 0 })
+    one.run(Q)
+    one.tell({ kind: 'end', at: 99 * Q })
+    expect(one.news.at(-1)).toMatchObject({ kind: 'ended', total: Q })
+  })
+
+  it('gives what is only listened to to whoever listens, not to the outbox', () => {
+    const one = bench()
+    one.tell({ kind: 'arm', id: 'loop', from: 0, here: true })
+    one.tell({ kind: 'end', at: 2 * Q })
+    one.run(0)
+    one.run(Q)
+    expect(one.pieces).toHaveLength(0)
+    expect(one.news.find((news) => news.kind === 'piece')).toMatchObject({ id: 'loop', offset: 0 })
+  })
+
   it('tells the peak of what passes, and flat tops as clipping', () => {
     const one = bench()
     const feed = (value: number) => {

@@ -3,7 +3,10 @@ import { FrameCounter, QUANTUM } from './labels'
 /** What the recorder tells the worklet. Frames are those of the audio context. */
 export type CaptureOrder =
   | { kind: 'sink'; port: MessagePort }
-  | { kind: 'arm'; id: string; from: number }
+  /** `here`: the sound goes to the recorder itself and is no take. */
+  | { kind: 'arm'; id: string; from: number; here?: boolean }
+  | { kind: 'hold'; at: number }
+  | { kind: 'resume'; from: number }
   | { kind: 'end'; at: number }
   | { kind: 'drop' }
 
@@ -14,19 +17,36 @@ export type CapturedPiece = { kind: 'piece'; id: string; offset: number; samples
 export type CaptureNews =
   | { kind: 'level'; frame: number; peak: number; rms: number; clipped: boolean }
   | { kind: 'began'; frame: number }
-  | { kind: 'ended'; total: number; gaps: [number, number][] }
+  | { kind: 'held'; id: string; total: number }
+  | { kind: 'ended'; id: string; total: number; gaps: [number, number][]; repeats: [number, number][] }
+  | CapturedPiece
 
 const PIECE = 9600
 const LEVEL_QUANTA = 8
 /** Three level samples at full scale in a row are a flat top; see the core's `clipped_spans`. */
 const CEILING = 0.9999
+/** A longer gap is not filled: it is no gap of the sound but of the machine, and ends the take elsewhere. */
+const LONGEST_GAP = 48_000 * 10
+
+type Capturing = {
+  id: string
+  here: boolean
+  /** Frame of the sample `base`; after a pause both are new. */
+  from: number
+  base: number
+  until: number
+  held: boolean
+  holdAt: number
+  filled: number
+  sent: number
+  gaps: [number, number][]
+  repeats: [number, number][]
+}
 
 class Capture extends AudioWorkletProcessor {
   private counter = new FrameCounter()
   private sink: MessagePort | undefined
-  private take:
-    | { id: string; from: number; until: number; filled: number; sent: number; gaps: [number, number][] }
-    | undefined
+  private take: Capturing | undefined
   private buffer = new Float32Array(PIECE)
   private used = 0
   private quanta = 0
@@ -41,53 +61,94 @@ class Capture extends AudioWorkletProcessor {
   }
 
   private obey(order: CaptureOrder): void {
+    const { take } = this
     if (order.kind === 'sink') this.sink = order.port
     else if (order.kind === 'arm') {
       this.used = 0
-      this.take = { id: order.id, from: order.from, until: Number.POSITIVE_INFINITY, filled: 0, sent: 0, gaps: [] }
-    } else if (order.kind === 'end' && this.take) this.take.until = Math.max(order.at, this.take.from + this.take.filled)
-    else if (order.kind === 'drop') this.take = undefined
+      this.take = {
+        id: order.id,
+        here: order.here ?? false,
+        from: order.from,
+        base: 0,
+        until: Number.POSITIVE_INFINITY,
+        held: false,
+        holdAt: Number.POSITIVE_INFINITY,
+        filled: 0,
+        sent: 0,
+        gaps: [],
+        repeats: [],
+      }
+    } else if (order.kind === 'drop') this.take = undefined
+    else if (!take) return
+    else if (order.kind === 'hold') take.holdAt = Math.max(order.at, this.due(take))
+    else if (order.kind === 'resume') {
+      take.from = order.from
+      take.base = take.filled
+      take.held = false
+      take.holdAt = Number.POSITIVE_INFINITY
+    } else if (take.held) this.end(take)
+    else take.until = Math.max(order.at, this.due(take))
+  }
+
+  /** Frame of the take's next sample. */
+  private due(take: Capturing): number {
+    return take.from + take.filled - take.base
   }
 
   process(inputs: Float32Array[][]): boolean {
-    const { first, missing } = this.counter.advance(currentFrame)
+    const { first, repeated } = this.counter.advance(currentFrame)
     // Nothing connected or a sleeping source gives no channel: that is silence, and it is counted like any other.
     const heard = inputs[0]?.[0] ?? new Float32Array(QUANTUM)
     this.measure(heard)
-    if (this.take) this.collect(heard, first, missing)
+    const { take } = this
+    if (take && !take.held) {
+      if (repeated && take.filled) take.repeats.push([take.filled, repeated])
+      this.collect(take, heard, first)
+    }
     return true
   }
 
-  private collect(heard: Float32Array, first: number, missing: number): void {
-    const take = this.take!
+  private collect(take: Capturing, heard: Float32Array, first: number): void {
+    const before = this.due(take)
     if (take.filled === 0 && first + QUANTUM > take.from) this.post({ kind: 'began', frame: take.from })
-    if (missing && take.filled > 0) {
-      take.gaps.push([take.filled, missing])
-      for (let i = 0; i < missing && take.from + take.filled < take.until; i++) this.push(0)
+    const stop = Math.min(take.until, take.holdAt)
+    if (first > before) {
+      // Sound that never came, or an order to begin that came late: silence, so that what follows lies where it belongs.
+      take.gaps.push([take.filled, first - before])
+      for (let i = Math.min(first - before, LONGEST_GAP); i > 0 && this.due(take) < stop; i--) this.push(take, 0)
+      if (first - before > LONGEST_GAP) {
+        take.from = first
+        take.base = take.filled
+      }
     }
-    for (let i = Math.max(0, take.from - first); i < QUANTUM; i++) {
-      if (take.from + take.filled >= take.until) break
-      this.push(heard[i]!)
-    }
-    if (take.from + take.filled >= take.until) {
-      this.flush()
-      this.take = undefined
-      this.post({ kind: 'ended', total: take.filled, gaps: take.gaps })
+    for (let i = Math.max(0, this.due(take) - first); i < QUANTUM && this.due(take) < stop; i++) this.push(take, heard[i]!)
+    if (this.due(take) >= take.until) this.end(take)
+    else if (this.due(take) >= take.holdAt) {
+      this.flush(take)
+      take.held = true
+      this.post({ kind: 'held', id: take.id, total: take.filled })
     }
   }
 
-  private push(sample: number): void {
+  private end(take: Capturing): void {
+    this.flush(take)
+    this.take = undefined
+    const { id, gaps, repeats } = take
+    this.post({ kind: 'ended', id, total: take.filled, gaps, repeats })
+  }
+
+  private push(take: Capturing, sample: number): void {
     this.buffer[this.used++] = sample
-    this.take!.filled++
-    if (this.used === PIECE) this.flush()
+    take.filled++
+    if (this.used === PIECE) this.flush(take)
   }
 
-  private flush(): void {
-    const take = this.take!
+  private flush(take: Capturing): void {
     if (!this.used) return
     const samples = this.buffer.slice(0, this.used)
     const piece: CapturedPiece = { kind: 'piece', id: take.id, offset: take.sent, samples }
-    this.sink?.postMessage(piece, [samples.buffer])
+    const port = take.here ? this.port : this.sink
+    port?.postMessage(piece, [samples.buffer])
     take.sent += this.used
     this.used = 0
   }

@@ -3,7 +3,8 @@ import { SAMPLE_RATE } from './time'
 /** One reading of the context's output: what is heard now, against the page's clock. */
 export type OutputReading = { contextTime: number; performanceTime: number }
 
-/** A jump of more than this between two medians is a clock break: sound really stopped for a while. */
+const READINGS = 9
+/** A step of the median by more than this between two runs of readings: the sound stood still. */
 const BREAK_SECONDS = 0.002
 
 export function median(values: readonly number[]): number {
@@ -16,13 +17,18 @@ export function median(values: readonly number[]): number {
  * What is heard now, in frames of the audio context.
  *
  * `currentTime` is a staircase that runs ahead of the ear, so the output's own time stamps are used: the median of the
- * last nine offsets between context and page clock, slope 1.
+ * last nine offsets between context and page clock, slope 1. Each reading is also given to whoever logs it: where the
+ * sound stood still is found in the log, by the core.
  */
 export class HeardClock {
   private offsets: number[] = []
   private last = Number.NaN
-  /** Clock breaks since the context began: context seconds at which they were seen, and by how much. */
-  readonly breaks: { at: number; by: number }[] = []
+  private settled: number | undefined
+  private since = 0
+  /** Called when the sound stood still, or jumped. What that means for a take is found in its log, by the core. */
+  onBreak: (() => void) | undefined
+  /** Called with each new reading: the frame heard, and microseconds of the page's clock. */
+  onReading: ((frame: number, microseconds: number) => void) | undefined
 
   constructor(private readonly read: () => OutputReading) {}
 
@@ -31,13 +37,15 @@ export class HeardClock {
     const { contextTime, performanceTime } = this.read()
     if (!performanceTime || contextTime === this.last) return
     this.last = contextTime
-    const before = this.offsets.length === 9 ? median(this.offsets) : undefined
     this.offsets.push(contextTime - performanceTime / 1000)
-    if (this.offsets.length > 9) this.offsets.shift()
-    const after = median(this.offsets)
-    if (before !== undefined && Math.abs(after - before) > BREAK_SECONDS) {
-      this.breaks.push({ at: contextTime, by: after - before })
+    if (this.offsets.length > READINGS) this.offsets.shift()
+    if (++this.since >= READINGS) {
+      const now = median(this.offsets)
+      if (this.settled !== undefined && Math.abs(now - this.settled) > BREAK_SECONDS) this.onBreak?.()
+      this.settled = now
+      this.since = 0
     }
+    this.onReading?.(Math.round(contextTime * SAMPLE_RATE), Math.round(performanceTime * 1000))
   }
 
   /** Frame heard at a moment of the page's clock (milliseconds). */

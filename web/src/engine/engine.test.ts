@@ -29,16 +29,20 @@ describe('the heard clock', () => {
     const clock = new HeardClock(readings(offsets))
     for (let n = 0; n < 12; n++) clock.tick()
     expect(clock.heardFrame(2000)).toBe(SAMPLE_RATE)
-    expect(clock.breaks).toHaveLength(0)
   })
 
-  it('notes a clock break when sound really stopped', () => {
-    const offsets = Array.from({ length: 30 }, (_, n) => (n < 15 ? 0 : -0.05))
+  it('tells when sound really stopped, and gives every reading to the log', () => {
+    const offsets = Array.from({ length: 45 }, (_, n) => (n < 20 ? 0 : -0.05))
     const clock = new HeardClock(readings(offsets))
-    for (let n = 0; n < 30; n++) clock.tick()
-    expect(clock.breaks).toHaveLength(1)
-    expect(clock.breaks[0]!.by).toBeCloseTo(-0.05, 6)
+    let breaks = 0
+    const log: [number, number][] = []
+    clock.onBreak = () => breaks++
+    clock.onReading = (frame, time) => log.push([frame, time])
+    for (let n = 0; n < 45; n++) clock.tick()
+    expect(breaks).toBe(1)
     expect(clock.heardFrame(2000)).toBe(SAMPLE_RATE * 0.95)
+    expect(log).toHaveLength(45)
+    expect(log[40]).toEqual([(0.8 - 0.05) * SAMPLE_RATE, 1_800_000])
   })
 
   it('takes the middle of its readings', () => {
@@ -55,14 +59,20 @@ describe('the frame counter', () => {
 
   it('begins at the first label and goes on by quanta', () => {
     expect(run([640, 768, 896])).toEqual([
-      { first: 640, missing: 0 },
-      { first: 768, missing: 0 },
-      { first: 896, missing: 0 },
+      { first: 640, missing: 0, repeated: 0 },
+      { first: 768, missing: 0, repeated: 0 },
+      { first: 896, missing: 0, repeated: 0 },
     ])
   })
 
   it('takes a repeated label that is made up by the next for what it is', () => {
     expect(run([0, QUANTUM, QUANTUM, 3 * QUANTUM, 4 * QUANTUM]).every(({ missing }) => missing === 0)).toBe(true)
+  })
+
+  it('finds a block that was given twice, and counts on by the labels', () => {
+    const found = run([0, 128, 128, 256, 384, 512])
+    expect(found.map(({ repeated }) => repeated)).toEqual([0, 0, 0, 128, 0, 0])
+    expect(found.at(-1)!.first).toBe(512)
   })
 
   it('finds a gap once, and what follows lies where it belongs', () => {

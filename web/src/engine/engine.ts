@@ -1,14 +1,10 @@
 import { Audio } from './audio'
 import { Picture } from './picture'
-import { type Begun, Recorder } from './recorder'
+import { Raster } from './raster'
+import { Recorder, type RecorderDoors } from './recorder'
 import { Sounds } from './sounds'
+import { SAMPLE_RATE } from './time'
 import { Transport } from './transport'
-
-/** What the engine asks of the server. */
-export type Doors = {
-  begin: (line: string, input: string) => Promise<Begun>
-  abandon: (take: string) => Promise<void>
-}
 
 /** The parts that capture and play, on one clock. Plain TypeScript: React only watches them. */
 export class Engine {
@@ -20,14 +16,19 @@ export class Engine {
   /** Called once an animation frame with the heard position. */
   readonly onFrame = new Set<(position: number) => void>()
   private rolling = false
+  private readonly raster = new Raster()
 
-  constructor(doors: Doors) {
-    this.recorder = new Recorder(this.audio, this.transport, doors.begin, doors.abandon)
+  constructor(doors: RecorderDoors) {
+    this.recorder = new Recorder(this.audio, this.transport, this.picture, doors)
     this.transport.state.watch(() => this.follow())
+    this.transport.align = (from, earliest) =>
+      this.raster.align(from, earliest, this.picture.rate, (now) => this.audio.clock.heardFrame(now))
     const frame = (now: number) => {
+      this.raster.tick(now)
       this.recorder.tick()
       const position = this.transport.position(now)
-      this.picture.tick(position, now)
+      // A frame stands on the screen until the next tick: aimed at the middle of that time it is early as often as late.
+      this.picture.tick(position + (this.raster.between / 2000) * SAMPLE_RATE, now)
       for (const draw of this.onFrame) draw(position)
       requestAnimationFrame(frame)
     }

@@ -2,9 +2,19 @@ import type { Audio } from './audio'
 import { SAMPLE_RATE } from './time'
 
 /** Where sound comes from; `id` is the browser's device, or the simulated reader's. */
-export type InputChoice = { device: string; label: string; channel: number; fault?: string }
+export type InputChoice = { device: string; label: string; channel: number; fault?: string; delay?: number }
+
+/** Hears of trouble: what to say, and whether the sound has ended with it. */
+export type Lost = (said: string, ends: boolean) => void
 
 export const SIMULATED: InputChoice = { device: 'simulated', label: 'Simulated reader', channel: 0 }
+/** A microphone that hears the loudspeaker after a known while: for trying the loop test. */
+export const SIMULATED_LOOP: InputChoice = {
+  device: 'simulated-loop',
+  label: 'Simulated microphone at the loudspeaker',
+  channel: 0,
+  delay: 40,
+}
 
 /** An open input: mono sound of one channel, on a node of the one context. */
 export type OpenInput = {
@@ -36,7 +46,7 @@ export async function listInputs(): Promise<InputChoice[]> {
       label: device.label || `Microphone ${index + 1}`,
       channel: 0,
     }))
-  return [...real, SIMULATED]
+  return [...real, SIMULATED, SIMULATED_LOOP]
 }
 
 function said(error: unknown): string {
@@ -54,7 +64,7 @@ function said(error: unknown): string {
 }
 
 /** Open a real microphone, with everything off that browsers do to voices. */
-async function openMicrophone(audio: Audio, choice: InputChoice, onLost: (text: string) => void): Promise<OpenInput> {
+async function openMicrophone(audio: Audio, choice: InputChoice, onLost: Lost): Promise<OpenInput> {
   let stream: MediaStream
   try {
     stream = await navigator.mediaDevices.getUserMedia({
@@ -72,10 +82,26 @@ async function openMicrophone(audio: Audio, choice: InputChoice, onLost: (text: 
   const track = stream.getAudioTracks()[0]!
   const settings = track.getSettings()
   if (settings.echoCancellation || settings.noiseSuppression || settings.autoGainControl) {
-    onLost('This browser changes the voice (echo or noise suppression can’t be switched off). Takes will sound processed.')
+    onLost(
+      'This browser changes the voice (echo or noise suppression can’t be switched off). Takes will sound processed.',
+      false,
+    )
   }
   track.onended = () =>
-    onLost('The microphone was unplugged. What was recorded until then is kept. Plug it in and choose it again.')
+    onLost('The microphone was unplugged. What was recorded until then is kept. Plug it in and choose it again.', true)
+  track.onmute = () =>
+    onLost('The system muted the microphone. What was recorded until then is kept. Unmute it, then read again.', true)
+  track.onunmute = () => onLost('', false)
+  const speed = settings.sampleRate
+  const watch = setInterval(() => {
+    const now = track.getSettings().sampleRate
+    if (now === speed || track.readyState !== 'live') return
+    clearInterval(watch)
+    onLost(
+      `The microphone changed from ${speed} to ${now} samples a second. What was recorded until then is kept. Choose it again, then go on.`,
+      true,
+    )
+  }, 250)
   const channels = settings.channelCount ?? 1
   const source = audio.context.createMediaStreamSource(stream)
   const splitter = new ChannelSplitterNode(audio.context, { numberOfOutputs: Math.max(1, channels) })
@@ -93,7 +119,10 @@ async function openMicrophone(audio: Audio, choice: InputChoice, onLost: (text: 
     async cue() {},
     hush() {},
     close() {
+      clearInterval(watch)
       track.onended = null
+      track.onmute = null
+      track.onunmute = null
       for (const each of stream.getTracks()) each.stop()
       source.disconnect()
       splitter.disconnect()
@@ -176,8 +205,42 @@ class SimulatedReader implements OpenInput {
   }
 }
 
+/** Everything that goes to the loudspeaker, back into a microphone after the chosen while. */
+function simulatedLoop(audio: Audio, choice: InputChoice): OpenInput {
+  const node = new DelayNode(audio.context, { delayTime: (choice.delay ?? 40) / 1000, maxDelayTime: 0.6 })
+  audio.out.connect(node)
+  return {
+    choice,
+    node,
+    channels: 1,
+    latency: 0,
+    latencySource: 'browser',
+    prepare() {},
+    async cue() {},
+    hush() {},
+    close() {
+      audio.out.disconnect(node)
+      node.disconnect()
+    },
+  }
+}
+
 /** Open the chosen input. `onLost` hears what goes wrong with it later. */
-export function openInput(audio: Audio, choice: InputChoice, onLost: (text: string) => void): Promise<OpenInput> {
+export function openInput(audio: Audio, choice: InputChoice, onLost: Lost): Promise<OpenInput> {
+  if (choice.device === SIMULATED_LOOP.device) return Promise.resolve(simulatedLoop(audio, choice))
   if (choice.device === SIMULATED.device) return Promise.resolve(new SimulatedReader(audio, choice))
   return openMicrophone(audio, choice, onLost)
+}
+
+/** A way of sound, as it is remembered. */
+export type Devices = { input: string; output: string; browser: string }
+
+/** Which way sound goes now: this input, the output that is in use, this browser. */
+export async function devicesOf(choice: InputChoice): Promise<Devices> {
+  const devices = (await navigator.mediaDevices?.enumerateDevices?.()) ?? []
+  const outputs = devices.filter((device) => device.kind === 'audiooutput')
+  const output = (outputs.find((device) => device.deviceId === 'default') ?? outputs[0])?.label ?? ''
+  const browser = /(Firefox|Edg|OPR|Chrome|Safari)\//.exec(navigator.userAgent)?.[1] ?? 'browser'
+  const way = choice.delay ? ` ${choice.delay} ms` : ''
+  return { input: `${choice.label}${way}`.slice(0, 200) || choice.device, output: output.slice(0, 200), browser }
 }

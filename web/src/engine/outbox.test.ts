@@ -1,20 +1,14 @@
 import 'fake-indexeddb/auto'
 import { IDBFactory } from 'fake-indexeddb'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { type ClockLog, Outbox, type OutboxNews } from './outbox'
+import type { ClockPart } from './clocklog'
+import { Outbox, type OutboxNews } from './outbox'
 
-const CLOCK: ClockLog = {
-  capture_frame: 0,
-  transport_frame: 0,
-  transport_position: 0,
-  output_latency: 0,
-  input_latency: 0,
-  source: 'none',
-  gaps: [],
-}
+const CLOCK: ClockPart = { capture: [[0, 0]], transport: [[0, 0]], source: 'none' }
 
 /** A server that keeps takes by the rules of the real one, and can be told to fail. */
 class FakeServer {
+  clocks: unknown[] = []
   takes = new Map<string, { samples: number[]; finished: boolean; cutOff?: boolean }>()
   puts = 0
   fail: (put: number) => 'ok' | 'unreached' | 'lost answer' | 'full' = () => 'ok'
@@ -24,6 +18,9 @@ class FakeServer {
     const how = this.fail(this.puts++)
     if (how === 'unreached') throw new TypeError('failed to fetch')
     if (how === 'full') return Response.json({ detail: 'The disk is full' }, { status: 507 })
+    const clock = (init.headers as Record<string, string>)['X-Clock']
+    if (clock) this.clocks.push(JSON.parse(clock))
+    if (door === 'finish') this.clocks.push(JSON.parse(String(init.body)).clock)
     const answer = door === 'sound' ? this.append(id, url, init.body as ArrayBuffer) : this.finish(id, String(init.body))
     if (how === 'lost answer') throw new TypeError('the connection broke')
     return answer
@@ -125,7 +122,7 @@ describe('the outbox', () => {
     const total = speak(channel.port1, id, [100, 100, 37])
     await soon(() => expect(server.takes.get(id)!.samples).toHaveLength(total))
     expect(news.some((one) => one.kind === 'saved')).toBe(false)
-    outbox.obey({ kind: 'close', id, total, gaps: [] })
+    outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
     await soon(said('saved', id))
     whole(id, total)
     expect(server.takes.get(id)!.finished).toBe(true)
@@ -145,7 +142,7 @@ describe('the outbox', () => {
     const id = begin(outbox)
     const pieces = Array.from({ length: 25 }, () => 1 + Math.floor(random() * 300))
     const total = speak(channel.port1, id, pieces)
-    outbox.obey({ kind: 'close', id, total, gaps: [] })
+    outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
     await soon(said('saved', id))
     whole(id, total)
   })
@@ -175,7 +172,7 @@ describe('the outbox', () => {
     page()
     await new Promise((done) => setTimeout(done, 30))
     expect(server.takes.get(id)!.finished).toBe(false)
-    first.outbox.obey({ kind: 'close', id, total: 10, gaps: [] })
+    first.outbox.obey({ kind: 'close', id, total: 10, cutOff: false, clock: {} })
     await soon(said('saved', id))
     expect(server.takes.get(id)!.cutOff).toBe(false)
   })
@@ -183,7 +180,7 @@ describe('the outbox', () => {
   it('waits for the last pieces when the close overtakes them', async () => {
     const { outbox, channel } = page()
     const id = begin(outbox)
-    outbox.obey({ kind: 'close', id, total: 60, gaps: [] })
+    outbox.obey({ kind: 'close', id, total: 60, cutOff: false, clock: {} })
     await new Promise((done) => setTimeout(done, 20))
     expect(server.takes.get(id)!.finished).toBe(false)
     speak(channel.port1, id, [30, 30])

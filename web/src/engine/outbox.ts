@@ -1,23 +1,16 @@
 import { type DBSchema, type IDBPDatabase, openDB } from 'idb'
 import type { CapturedPiece } from './capture.worklet'
+import { asHeader, type ClockPart, joinParts } from './clocklog'
 import { packSamples } from './pack'
-
-/** The clock pairs of a take as the server takes them. */
-export type ClockLog = {
-  capture_frame: number
-  transport_frame: number
-  transport_position: number
-  output_latency: number
-  input_latency: number
-  source: 'none' | 'browser' | 'measured'
-  gaps: [number, number][]
-}
 
 export type OutboxOrder =
   | { kind: 'csrf'; token: string }
   | { kind: 'source'; port: MessagePort }
-  | { kind: 'open'; id: string; line: string; clock: ClockLog }
-  | { kind: 'close'; id: string; total: number; gaps: [number, number][] }
+  | { kind: 'open'; id: string; line: string; clock: ClockPart }
+  | { kind: 'clock'; id: string; part: ClockPart }
+  | { kind: 'close'; id: string; total: number; cutOff: boolean; clock: ClockPart }
+  /** The sound stopped and nothing more will come: what is there is the take. */
+  | { kind: 'cut'; id: string; clock: ClockPart }
   | { kind: 'forget'; id: string }
 
 export type OutboxNews =
@@ -25,18 +18,25 @@ export type OutboxNews =
   | { kind: 'saved'; id: string; take: unknown; recovered: boolean }
   | { kind: 'refused'; id: string; said: string }
 
-type Kept = { id: string; line: string; clock: ClockLog; total: number | null; next: number; cutOff: boolean }
+type Kept = { id: string; line: string; clock: ClockPart; total: number | null; next: number; cutOff: boolean }
+type Piece = { take: string; offset: number; count: number; sound: ArrayBuffer; clock?: string }
 
 const STORE = 'fendo-outbox'
 
 interface Schema extends DBSchema {
   takes: { key: string; value: Kept }
-  pieces: { key: [string, number]; value: { take: string; offset: number; count: number; sound: ArrayBuffer } }
+  pieces: { key: [string, number]; value: Piece }
 }
 
 /** 200 ms of packed sound: what a piece weighs, but for the last of a take. */
 const PIECE_BYTES = 28_800
 const RETRY_MS = [300, 1000, 2000, 4000]
+/** A header holds no more. */
+const LONGEST_CLOCK = 6000
+/** Pieces that are kept in memory when the browser's storage is full: ten minutes. */
+const MOST_SPARE = 3000
+const STORAGE_FULL =
+  'This browser’s own storage is full. The sound goes straight to the server; keep this page open until it says Saved.'
 
 /**
  * Carries recorded sound to the server and loses none of it.
@@ -72,8 +72,12 @@ export class Outbox {
       order.port.onmessage = ({ data }: MessageEvent<CapturedPiece>) => this.write(data.id, () => this.store(data))
     } else if (order.kind === 'open') {
       this.write(order.id, () => this.begin(order.id, order.line, order.clock))
+    } else if (order.kind === 'clock') {
+      this.parts.get(order.id)?.push(order.part)
     } else if (order.kind === 'close') {
-      this.write(order.id, () => this.finish(order.id, order.total, order.gaps))
+      this.write(order.id, () => this.finish(order.id, order.total, order.cutOff, order.clock))
+    } else if (order.kind === 'cut') {
+      this.write(order.id, () => this.finish(order.id, null, true, order.clock))
     } else {
       this.write(order.id, () => this.remove(order.id))
     }
@@ -82,39 +86,79 @@ export class Outbox {
   private write(id: string, work: () => Promise<void>): void {
     const before = this.writing.get(id) ?? Promise.resolve()
     const after = before.then(work).catch((error: unknown) => {
-      this.said = `This browser's own storage refused a piece of sound (${String(error)}). Stop, and free some disk space.`
+      this.said = `Something went wrong while keeping the sound (${String(error)}). Stop, and look whether the take is there.`
       void this.report()
     })
     this.writing.set(id, after)
   }
 
-  private async begin(id: string, line: string, clock: ClockLog): Promise<void> {
+  private async begin(id: string, line: string, clock: ClockPart): Promise<void> {
     // Held while this page lives: another window must not take the take for one that was left behind.
     void navigator.locks.request(`take:${id}`, () => new Promise<void>((free) => this.frees.set(id, free)))
     const kept: Kept = { id, line, clock, total: null, next: 0, cutOff: false }
     this.open.set(id, kept)
-    await (await this.db).put('takes', kept)
+    this.parts.set(id, [clock])
+    await this.keep(kept)
   }
 
+  /** Store what is known of a take; when the storage is full the page's memory must do. */
+  private async keep(kept: Kept): Promise<void> {
+    try {
+      await (await this.db).put('takes', kept)
+    } catch {
+      this.full = true
+      void this.report()
+    }
+  }
+
+  private parts = new Map<string, ClockPart[]>()
+  private spare = new Map<string, Piece[]>()
+  private full = false
   private frees = new Map<string, () => void>()
 
   private async store({ id, offset, samples }: CapturedPiece): Promise<void> {
     const kept = this.open.get(id)
     if (!kept) return // called off meanwhile
-    const sound = packSamples(samples)
-    const db = await this.db
-    const tx = db.transaction('pieces', 'readwrite', { durability: 'strict' })
-    await Promise.all([tx.store.put({ take: id, offset, count: samples.length, sound }), tx.done])
+    const piece: Piece = { take: id, offset, count: samples.length, sound: packSamples(samples), clock: this.clockOf(id) }
+    try {
+      const db = await this.db
+      const tx = db.transaction('pieces', 'readwrite', { durability: 'strict' })
+      await Promise.all([tx.store.put(piece), tx.done])
+    } catch {
+      const spare = this.spare.get(id) ?? []
+      if (spare.length >= MOST_SPARE) throw new Error('neither the storage nor the memory of this browser has room')
+      spare.push(piece)
+      this.spare.set(id, spare)
+      this.full = true
+      void this.report()
+    }
     kept.next = Math.max(kept.next, offset + samples.length)
     void this.send(id)
   }
 
-  private async finish(id: string, total: number, gaps: [number, number][]): Promise<void> {
+  /** What was noted of the clocks since the last piece, as it travels with this one; what is too much goes with the next. */
+  private clockOf(id: string): string | undefined {
+    const parts = this.parts.get(id)
+    if (!parts?.length) return undefined
+    const joined = asHeader(joinParts(parts))
+    if (joined.length <= LONGEST_CLOCK) {
+      parts.length = 0
+      return joined
+    }
+    const first = asHeader(parts[0]!)
+    if (first.length > LONGEST_CLOCK) return undefined
+    parts.shift()
+    return first
+  }
+
+  private async finish(id: string, total: number | null, cutOff: boolean, clock: ClockPart): Promise<void> {
     const kept = this.open.get(id)
     if (!kept) return
     kept.total = total
-    kept.clock = { ...kept.clock, gaps }
-    await (await this.db).put('takes', kept)
+    kept.cutOff = cutOff
+    kept.clock = joinParts([kept.clock, ...(this.parts.get(id) ?? []), clock])
+    this.parts.delete(id)
+    await this.keep(kept)
     void this.send(id)
   }
 
@@ -123,6 +167,9 @@ export class Outbox {
     await db.delete('pieces', IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER]))
     await db.delete('takes', id)
     this.open.delete(id)
+    this.spare.delete(id)
+    this.parts.delete(id)
+    this.full &&= this.spare.size > 0
     this.frees.get(id)?.()
     void this.report()
   }
@@ -134,6 +181,8 @@ export class Outbox {
       if (this.open.has(kept.id)) continue
       void navigator.locks.request(`take:${kept.id}`, { ifAvailable: true }, async (lock) => {
         if (!lock) return
+        // What an earlier version had kept of its clocks is not understood any more; the sound is.
+        if (!kept.clock.capture) kept.clock = {}
         this.open.set(kept.id, kept)
         this.recovered.add(kept.id)
         kept.cutOff = kept.total === null
@@ -160,30 +209,46 @@ export class Outbox {
   private async sendNext(id: string): Promise<boolean> {
     const kept = this.open.get(id)
     if (!kept || !this.csrf) return false
-    const db = await this.db
-    const range = IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER])
-    const cursor = await db.transaction('pieces').store.openCursor(range)
-    if (!cursor) {
+    const piece = await this.firstPiece(id)
+    if (!piece) {
       if (kept.total === null && !kept.cutOff) return false
       // The close comes by another way than the sound and may overtake its last pieces: they are waited for.
       if (kept.total !== null && kept.next < kept.total && !this.recovered.has(id)) return false
       return this.sendEnd(kept)
     }
-    const piece = cursor.value
     const answer = await this.ask(
       `/api/takes/${id}/sound/?offset=${piece.offset}`,
       'PUT',
       piece.sound,
       'application/octet-stream',
+      piece.clock,
     )
     if (!answer) return true
     if (answer.ok || (answer.status === 409 && Number(answer.body.have) >= piece.offset + piece.count)) {
-      await db.delete('pieces', [id, piece.offset])
+      await this.letGo(piece)
       this.said = ''
       void this.report()
       return true
     }
     return this.refuse(id, answer)
+  }
+
+  /** The piece that comes next, from the storage or from memory. */
+  private async firstPiece(id: string): Promise<Piece | undefined> {
+    const range = IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER])
+    const stored = (await (await this.db).transaction('pieces').store.openCursor(range))?.value
+    const spare = this.spare.get(id)?.[0]
+    if (!stored || !spare) return stored ?? spare
+    return stored.offset < spare.offset ? stored : spare
+  }
+
+  private async letGo(piece: Piece): Promise<void> {
+    const spare = this.spare.get(piece.take)
+    if (spare?.[0] === piece) {
+      spare.shift()
+      return
+    }
+    await (await this.db).delete('pieces', [piece.take, piece.offset])
   }
 
   private async sendEnd(kept: Kept): Promise<boolean> {
@@ -219,9 +284,10 @@ export class Outbox {
   }
 
   /** Ask the server; null when it could not be reached or could not store, after waiting a while. */
-  private async ask(url: string, method: string, body: BodyInit, type: string): Promise<Answer | null> {
+  private async ask(url: string, method: string, body: BodyInit, type: string, clock?: string): Promise<Answer | null> {
     try {
-      const headers = { 'Content-Type': type, 'X-CSRFToken': this.csrf }
+      const headers: Record<string, string> = { 'Content-Type': type, 'X-CSRFToken': this.csrf }
+      if (clock) headers['X-Clock'] = clock
       const answer = await fetch(url, { method, headers, body, credentials: 'same-origin' })
       const parsed = (await answer.json().catch(() => ({}))) as Record<string, unknown>
       if (answer.status < 500 && answer.status !== 403 && answer.status !== 429) {
@@ -239,9 +305,11 @@ export class Outbox {
   }
 
   private async report(): Promise<void> {
-    const db = await this.db
-    const bytes = (await db.count('pieces')) * PIECE_BYTES
-    this.post({ kind: 'waiting', bytes, takes: this.open.size, online: this.failures === 0, said: this.said })
+    const stored = await (await this.db).count('pieces')
+    const spare = [...this.spare.values()].reduce((sum, pieces) => sum + pieces.length, 0)
+    const said = this.said || (this.full ? STORAGE_FULL : '')
+    const bytes = (stored + spare) * PIECE_BYTES
+    this.post({ kind: 'waiting', bytes, takes: this.open.size, online: this.failures === 0, said })
   }
 }
 

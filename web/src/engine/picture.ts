@@ -18,9 +18,6 @@ const RING = 10
 
 export type PictureState = 'none' | 'loading' | 'ready' | 'failed'
 
-/** What was drawn when: pairs for a take's clock map. */
-export type Seen = { frame: number; at: number }
-
 async function readRange(url: string, start: number, end: number): Promise<Uint8Array> {
   const whole = new Uint8Array(end - start)
   for (let at = start; at < end; ) {
@@ -53,7 +50,7 @@ export class Picture {
   private input: Input | undefined
   private sink: VideoSampleSink | undefined
   private offset = 0
-  private rate: Rate = { above: 25, below: 1, drop: false }
+  rate: Rate = { above: 25, below: 1, drop: false }
   private frames = 0
   private opened = ''
   private run = 0
@@ -62,8 +59,8 @@ export class Picture {
   private wanted = -1
   private fetching = false
   private running = false
-  /** The last few hundred frames drawn. */
-  readonly seen: Seen[] = []
+  /** Called with each frame drawn while it rolls, and the moment (milliseconds of the page's clock). */
+  onSeen: ((frame: number, at: number) => void) | undefined
 
   /** Open a film; the same address twice is no work. */
   async open(url: string | null, rate: Rate, frames: number): Promise<void> {
@@ -154,16 +151,15 @@ export class Picture {
     if (!this.running) return
     const heard = this.offset + position / SAMPLE_RATE
     let newest: VideoSample | undefined
-    // The half-frame tolerance is far below a frame and absorbs the container's rounding of time stamps.
-    const tolerance = (0.25 * this.rate.below) / this.rate.above
+    // Containers round time stamps to a millisecond.
+    const tolerance = 0.0006
     while (this.ring.length && this.ring[0]!.timestamp <= heard + tolerance) {
       newest?.close()
       newest = this.ring.shift()
     }
     if (newest) {
       this.draw(newest)
-      this.seen.push({ frame: Math.round(((newest.timestamp - this.offset) * this.rate.above) / this.rate.below), at: now })
-      if (this.seen.length > 600) this.seen.splice(0, 300)
+      this.onSeen?.(Math.round(((newest.timestamp - this.offset) * this.rate.above) / this.rate.below), now)
     }
   }
 

@@ -1,26 +1,39 @@
 import type { Audio } from './audio'
 import type { CaptureNews, CaptureOrder } from './capture.worklet'
 import captureUrl from './capture.worklet?worker&url'
-import { type InputChoice, InputProblem, type OpenInput, openInput } from './inputs'
+import { ClockNotes } from './clocklog'
+import { GrowingWave } from './growing'
+import { type Devices, devicesOf, type InputChoice, InputProblem, type OpenInput, openInput } from './inputs'
 import { Observable } from './observable'
-import type { ClockLog, OutboxNews, OutboxOrder } from './outbox'
+import type { OutboxNews, OutboxOrder } from './outbox'
 import OutboxWorker from './outbox.worker?worker'
+import { packSamples } from './pack'
+import type { Picture } from './picture'
 import { SAMPLE_RATE, type Span } from './time'
 import type { Score, Transport } from './transport'
 
 /** Sound kept before the slot's first frame and after the stop. */
-const HANDLE = SAMPLE_RATE
+export const HANDLE = SAMPLE_RATE
 const BEAT = SAMPLE_RATE
 const PRE_ROLL = Math.round(3.5 * SAMPLE_RATE)
+/** After a pause the programme goes back so far, to be read into. */
+const RUN_UP = 2 * SAMPLE_RATE
+const CLOCK_EVERY_MS = 200
+/** How long a context that was suspended may take to come back before the take is closed without it. */
+const REVIVAL_MS = 1500
+/** Samples in one column of the growing waveform: eight render quanta. */
+const COLUMN = 8 * 128
 
 /** The one unmistakable state of the Booth. */
 export type BoothState =
   | { kind: 'ready' }
   | { kind: 'counting in'; line: string; cue: number; from: number; take: number | null }
   | { kind: 'recording'; line: string; cue: number; take: number }
+  | { kind: 'paused'; line: string; cue: number; take: number }
+  | { kind: 'going on'; line: string; cue: number; from: number; take: number }
   | { kind: 'finishing'; line: string; take: number }
   | { kind: 'saving'; line: string; take: number }
-  | { kind: 'saved'; line: string; take: number; file: string }
+  | { kind: 'saved'; line: string; take: number; file: string; said: string }
   | { kind: 'failed'; said: string }
 
 export type Begun = { id: string; number: number; file: string; folder: string }
@@ -28,12 +41,43 @@ export type Begun = { id: string; number: number; file: string; folder: string }
 /** What the recorder needs to know of a line. */
 export type RecordedLine = { id: string; slot: Span | null }
 
+/** How a take is read. */
+export type Reading = {
+  score: Score
+  /** Whether the film is heard, so that the reader follows the sound; otherwise the picture. */
+  guide: 'ear' | 'eye'
+  /** Where a pick-up begins; a whole take begins with the slot. */
+  cue?: number | null
+}
+
 export type Level = { peak: number; rms: number; held: number; clipped: boolean }
 
-/** One column of the growing waveform: 21 ms. */
-export type Column = { peak: number; rms: number }
+/** The measured way of sound from schedule to label, in samples; `fresh`: in this very context. */
+export type Loop = { latency: number; spread: number; fresh: boolean }
 
-type Live = { line: RecordedLine; cue: number; begun: Begun | null; armed: boolean; off: boolean }
+type Live = {
+  line: RecordedLine
+  reading: Reading
+  cue: number
+  begun: Begun | null
+  armed: boolean
+  off: boolean
+  /** Ended by a fault, and what to say of it. */
+  cut: string
+  notes: ClockNotes
+  /** Context frame and sample at which capture goes (or went) on. */
+  from: number
+  base: number
+}
+
+/** What the recorder asks of the server. */
+export type RecorderDoors = {
+  begin: (line: string, input: string, cue: number | null) => Promise<Begun>
+  abandon: (take: string) => Promise<void>
+  roundTrip: (devices: Devices) => Promise<{ latency: number; spread: number } | null>
+  measure: (devices: Devices, sound: ArrayBuffer) => Promise<{ latency: number; spread: number }>
+  loopSound: () => Promise<ArrayBuffer>
+}
 
 /** Records takes: input -> worklet -> outbox -> server, on the transport's clock. */
 export class Recorder {
@@ -49,10 +93,14 @@ export class Recorder {
     online: true,
     said: '',
   })
+  /** The measured round trip of the open input, if there is one. */
+  readonly loop = new Observable<Loop | null>(null)
+  /** Another window of this browser records too. */
+  readonly crowded = new Observable(false)
   /** The level now; drawn every frame, so it is a plain value and not watched. */
   readonly level: Level = { peak: 0, rms: 0, held: 0, clipped: false }
   /** The waveform of the take that is being recorded. */
-  columns: Column[] = []
+  readonly wave = new GrowingWave(COLUMN)
   onSaved: (take: unknown, recovered: boolean) => void = () => {}
   private outbox = new OutboxWorker()
   private capture: AudioWorkletNode | undefined
@@ -61,15 +109,26 @@ export class Recorder {
   private opening = 0
   private pending: Promise<void> = Promise.resolve()
   private heldUntil = 0
+  /** The sound stood still since the input was opened: its way in may have become longer. */
+  private broken = false
+  private listening: ((news: CaptureNews) => void) | undefined
 
   constructor(
     private readonly audio: Audio,
     private readonly transport: Transport,
-    private readonly begin: (line: string, input: string) => Promise<Begun>,
-    private readonly abandon: (take: string) => Promise<void>,
+    picture: Picture,
+    private readonly doors: RecorderDoors,
   ) {
     this.outbox.onmessage = ({ data }: MessageEvent<OutboxNews>) => this.hear(data)
     window.addEventListener('beforeunload', (event) => this.isBusy && event.preventDefault())
+    audio.clock.onReading = (frame, microseconds) => this.live?.notes.pair('output', frame, microseconds)
+    picture.onSeen = (frame, at) => this.live?.notes.pair('seen', frame, Math.round(at * 1000))
+    transport.onAnchor = (frame, position) => this.live?.notes.pair('transport', frame, position)
+    audio.clock.onBreak = () => {
+      this.broken = true
+    }
+    audio.state.watch(() => audio.state.value !== 'running' && this.interrupted())
+    setInterval(() => this.sendClock(), CLOCK_EVERY_MS)
   }
 
   /** The cookie's token, without which the server takes nothing. */
@@ -92,20 +151,40 @@ export class Recorder {
     const opening = ++this.opening
     this.opened?.close()
     this.opened = undefined
+    this.loop.set(null)
     this.level.clipped = false
     this.input.set({ choice, channels: 1, said: '' })
     try {
       const capture = await this.worklet()
-      const opened = await openInput(this.audio, choice, (said) => this.lost(said))
+      const opened = await openInput(this.audio, choice, (said, ends) => this.lost(said, ends))
       if (opening !== this.opening) return opened.close()
       opened.node.connect(capture)
       this.opened = opened
+      this.broken = false
       this.input.set({ choice, channels: opened.channels, said: '' })
+      void this.recall(opened)
     } catch (error) {
       if (opening !== this.opening) return
       const text = error instanceof InputProblem ? error.message : 'This input could not be opened. Choose another one.'
       this.input.set({ choice, channels: 1, said: text })
     }
+  }
+
+  /** What an earlier loop test found for this input, in this browser. */
+  private async recall(opened: OpenInput): Promise<void> {
+    if (opened.latencySource === 'none') return
+    const known = await this.doors.roundTrip(await devicesOf(opened.choice)).catch(() => null)
+    if (known && this.opened === opened && !this.loop.value) this.loop.set({ ...known, fresh: false })
+  }
+
+  /** The loop test: play the test sound, hear it come back, let the server find how long that took. */
+  async measureLoop(signal: AbortSignal): Promise<void> {
+    const sound = await this.audio.context.decodeAudioData(await this.doors.loopSound())
+    const heard = await this.listenTo(sound, signal)
+    const { opened } = this
+    if (!opened) return
+    const found = await this.doors.measure(await devicesOf(opened.choice), packSamples(heard))
+    if (this.opened === opened) this.loop.set({ ...found, fresh: true })
   }
 
   /** A line is next: whoever reads it may get ready. */
@@ -118,13 +197,22 @@ export class Recorder {
     this.level.held = 0
   }
 
-  /** Begin a take: pre-roll, count-in, and from the slot's first frame on it counts. */
-  async record(line: RecordedLine, score: Score): Promise<void> {
+  /** Samples from schedule to label: what is known best. */
+  private roundTrip(): { latency: number; spread: number; fresh: boolean; source: 'none' | 'browser' | 'measured' } {
+    const { opened, loop } = this
+    if (!opened || opened.latencySource === 'none') return { latency: 0, spread: 0, fresh: true, source: 'none' }
+    if (loop.value) return { ...loop.value, source: 'measured' }
+    return { latency: this.audio.outputLatency + opened.latency, spread: 0, fresh: false, source: 'browser' }
+  }
+
+  /** Begin a take: pre-roll, count-in, and from the cue on it counts. */
+  async record(line: RecordedLine, reading: Reading): Promise<void> {
     if (this.isBusy) return
-    const cue = line.slot ? line.slot[0] : Math.max(0, this.transport.state.value.position)
-    const live: Live = { line, cue, begun: null, armed: false, off: false }
+    const cue = reading.cue ?? line.slot?.[0] ?? Math.max(0, this.transport.state.value.position)
+    const notes = new ClockNotes()
+    const live: Live = { line, reading, cue, begun: null, armed: false, off: false, cut: '', notes, from: 0, base: 0 }
     this.live = live
-    this.columns = []
+    this.wave.clear()
     this.level.held = 0
     this.state.set({ kind: 'counting in', line: line.id, cue, from: cue - PRE_ROLL, take: null })
     await this.pending // a microphone that was chosen just now
@@ -133,10 +221,17 @@ export class Recorder {
       this.fail(this.input.value.said || 'No microphone is chosen. Choose one beside the button, then begin again.')
       return
     }
+    if (this.broken && this.opened.latencySource === 'browser') {
+      // A microphone's queue that grew while the sound stood still would make every later take late: it begins anew.
+      await this.open(this.opened.choice)
+      if (!this.opened) return this.fail(this.input.value.said)
+    }
+    this.standAlone(live)
     this.opened.prepare(line.id)
-    const begun = this.begin(line.id, this.opened.choice.label)
+    await this.audio.warm()
+    const begun = this.doors.begin(line.id, this.opened.choice.label, reading.cue ?? null)
     begun.catch(() => {})
-    if (!(await this.transport.play(cue - PRE_ROLL, { score })) || live.off) {
+    if (!(await this.transport.play(cue - PRE_ROLL, { score: reading.score })) || live.off) {
       if (this.live === live) await this.callOff()
       return
     }
@@ -149,28 +244,37 @@ export class Recorder {
       this.fail(`${error instanceof Error ? error.message : 'The take could not begin.'} Nothing was recorded.`)
       return
     }
-    if (live.off) return void this.abandon(live.begun.id)
+    if (live.off) return void this.doors.abandon(live.begun.id)
     await this.arm(live)
+  }
+
+  /** Whether this is the only window that records now; said, not forbidden: every take is a file of its own. */
+  private standAlone(live: Live): void {
+    void navigator.locks.request('recording', { ifAvailable: true }, async (lock) => {
+      this.crowded.set(lock === null)
+      if (!lock) return
+      await new Promise<void>((done) => {
+        const end = this.state.watch(() => {
+          if (this.live === live && this.isBusy) return
+          end()
+          done()
+        })
+      })
+    })
   }
 
   private async arm(live: Live): Promise<void> {
     const input = this.opened
     const begun = live.begun!
     if (!input) return this.callOff()
-    const out = input.latencySource === 'none' ? 0 : this.audio.outputLatency
-    const wanted = this.transport.frameOf(live.cue - HANDLE) + out + input.latency
-    const from = Math.max(wanted, this.audio.soon(0.02))
-    const clock: ClockLog = {
-      capture_frame: from,
-      transport_frame: this.transport.anchorFrame,
-      transport_position: this.transport.anchorPosition,
-      output_latency: out,
-      input_latency: input.latency,
-      source: input.latencySource,
-      gaps: [],
-    }
-    this.tellOutbox({ kind: 'open', id: begun.id, line: live.line.id, clock })
-    this.tellCapture({ kind: 'arm', id: begun.id, from })
+    const way = this.roundTrip()
+    const wanted = this.transport.frameOf(live.cue - HANDLE) + way.latency
+    live.from = Math.max(wanted, this.audio.soon(0.02))
+    // The simulated reader is on the schedule itself and sees nothing.
+    live.notes.say({ ...way, guide: way.source === 'none' ? 'ear' : live.reading.guide })
+    live.notes.pair('capture', 0, live.from)
+    this.tellOutbox({ kind: 'open', id: begun.id, line: live.line.id, clock: live.notes.give() })
+    this.tellCapture({ kind: 'arm', id: begun.id, from: live.from })
     live.armed = true
     this.state.set({
       kind: 'counting in',
@@ -187,23 +291,60 @@ export class Recorder {
     }
   }
 
-  /** Called once an animation frame: the count-in ends when the slot's first frame is heard. */
+  private sendClock(): void {
+    const { live } = this
+    this.tick()
+    if (live?.armed && live.begun) this.tellOutbox({ kind: 'clock', id: live.begun.id, part: live.notes.give() })
+  }
+
+  /** Called once an animation frame (and by a timer, for a tab in the background has none): the count-in ends in time. */
   tick(): void {
     const { value } = this.state
-    if (value.kind === 'counting in' && value.take !== null && this.transport.position() >= value.cue) {
-      this.state.set({ kind: 'recording', line: value.line, cue: value.cue, take: value.take })
+    const counts = value.kind === 'going on' || (value.kind === 'counting in' && value.take !== null)
+    if (counts && this.transport.position() >= value.cue) {
+      const cue = this.live?.cue ?? value.cue
+      this.state.set({ kind: 'recording', line: value.line, cue, take: value.take! })
     }
-    const now = performance.now()
-    if (now > this.heldUntil) this.level.held *= 0.98
+    if (performance.now() > this.heldUntil) this.level.held *= 0.98
+  }
+
+  /** Hold the take: nothing is kept from here on until it goes on. */
+  pause(): void {
+    const { value } = this.state
+    if (value.kind !== 'recording' || !this.live) return
+    this.tellCapture({ kind: 'hold', at: this.audio.soon(0) })
+    this.transport.stop()
+    this.opened?.hush()
+    this.state.set({ ...value, kind: 'paused' })
+  }
+
+  /** Go on where it was held, with a run-up. */
+  async goOn(): Promise<void> {
+    const { value } = this.state
+    const { live } = this
+    if (value.kind !== 'paused' || !live || !live.base) return
+    // The programme's place of the next sample: where the last one lay, plus one.
+    const place = this.transport.anchorPosition + (live.from - this.transport.anchorFrame) - this.roundTrip().latency
+    this.state.set({ kind: 'going on', line: value.line, cue: place, from: place - RUN_UP, take: value.take })
+    if (!(await this.transport.play(place - RUN_UP, { score: live.reading.score })) || live.off) return
+    live.from = this.transport.frameOf(place) + this.roundTrip().latency
+    live.notes.pair('capture', live.base, live.from)
+    this.tellCapture({ kind: 'resume', from: live.from })
+    await this.opened?.cue(this.transport.frameOf(place)).catch(() => {})
   }
 
   /** Stop: what sounds falls silent at once, the handle after the stop is still kept. In the count-in: call it off. */
   async stop(): Promise<void> {
     const { value } = this.state
     if (value.kind === 'counting in') return this.callOff()
-    if (value.kind !== 'recording') return
-    this.state.set({ kind: 'finishing', line: value.line, take: value.take })
-    this.tellCapture({ kind: 'end', at: this.audio.soon(0) + HANDLE })
+    if (value.kind === 'recording' || value.kind === 'paused' || value.kind === 'going on') {
+      this.finish(value.line, value.take, value.kind === 'recording' ? HANDLE : 0)
+    }
+  }
+
+  private finish(line: string, take: number, handle: number): void {
+    this.state.set({ kind: 'finishing', line, take })
+    this.tellCapture({ kind: 'end', at: this.audio.soon(0) + handle })
     this.transport.stop()
     this.opened?.hush()
   }
@@ -220,7 +361,7 @@ export class Recorder {
     this.state.set({ kind: 'ready' })
     if (live.begun && live.armed) {
       this.tellOutbox({ kind: 'forget', id: live.begun.id })
-      await this.abandon(live.begun.id).catch(() => {})
+      await this.doors.abandon(live.begun.id).catch(() => {})
     }
   }
 
@@ -233,10 +374,42 @@ export class Recorder {
     this.state.set({ kind: 'failed', said })
   }
 
-  private lost(said: string): void {
+  /** Something is wrong with the microphone; `ends`: nothing that can be used comes from it any more. */
+  private lost(said: string, ends: boolean): void {
     this.input.update({ said })
-    if (this.state.value.kind === 'recording') void this.stop()
-    else if (this.state.value.kind === 'counting in') void this.callOff()
+    if (ends) this.cutOff(said, HANDLE / 20)
+  }
+
+  /** End the take by a fault; what was recorded until then is kept. */
+  private cutOff(said: string, handle: number): void {
+    const { live } = this
+    const { value } = this.state
+    if (!live || !('take' in value)) return
+    if (value.kind === 'counting in') {
+      void this.callOff().then(() => this.fail(`${said.split('. ')[0]}. It was in the count-in: nothing was recorded.`))
+    } else if (value.kind !== 'saving' && value.kind !== 'saved' && value.kind !== 'finishing') {
+      live.cut = said
+      if (value.kind !== 'paused') live.notes.note(Math.max(0, this.audio.soon(0) - live.from + live.base), said)
+      this.finish(value.line, value.take, handle)
+    }
+  }
+
+  /** The context stopped: the machine slept, or the output went away. */
+  private interrupted(): void {
+    if (!this.live || !this.isBusy) return
+    const said =
+      'The computer’s sound stopped for a while (it slept, or its sound device went away). What was recorded until then is kept.'
+    this.cutOff(said, 0)
+    const { live } = this
+    void this.audio.context.resume().catch(() => {})
+    setTimeout(() => {
+      // The worklet does not run any more and can't close the take: what the outbox has of it is the take.
+      if (!live?.begun || this.live !== live || this.state.value.kind !== 'finishing') return
+      if (this.audio.context.state === 'running') return
+      this.tellCapture({ kind: 'drop' })
+      this.tellOutbox({ kind: 'cut', id: live.begun.id, clock: live.notes.give() })
+      this.state.set({ kind: 'saving', line: live.line.id, take: live.begun.number })
+    }, REVIVAL_MS)
   }
 
   private async worklet(): Promise<AudioWorkletNode> {
@@ -251,7 +424,55 @@ export class Recorder {
     return capture
   }
 
+  /**
+   * Play a sound and record what the microphone hears from the same frame on: the loop test. The sound is not a take.
+   *
+   * `signal` calls it off.
+   */
+  async listenTo(sound: AudioBuffer, signal: AbortSignal): Promise<Float32Array> {
+    if (this.isBusy) throw new InputProblem('A take is being recorded. Stop it, then measure.')
+    await this.pending
+    if (!this.opened) throw new InputProblem('No microphone is chosen. Choose one, then measure.')
+    await this.audio.warm()
+    this.transport.stop()
+    const from = this.audio.soon(0.15)
+    const heard = new Float32Array(sound.length)
+    const source = new AudioBufferSourceNode(this.audio.context, { buffer: sound })
+    source.connect(this.audio.out)
+    source.start(from / SAMPLE_RATE)
+    const id = `loop ${from}`
+    try {
+      await new Promise<void>((done, refuse) => {
+        const late = setTimeout(
+          () => refuse(new InputProblem('No sound came from the microphone in time. Choose it again, then measure.')),
+          (sound.length / SAMPLE_RATE) * 1000 + 20_000,
+        )
+        signal.addEventListener('abort', () => {
+          clearTimeout(late)
+          refuse(new DOMException('called off', 'AbortError'))
+        })
+        this.listening = (news) => {
+          if (news.kind === 'piece' && news.id === id) heard.set(news.samples, news.offset)
+          if (news.kind !== 'ended' || news.id !== id) return
+          clearTimeout(late)
+          if (news.gaps.length)
+            refuse(new InputProblem('Sound was lost during the test. Close other programs, then measure.'))
+          else done()
+        }
+        this.tellCapture({ kind: 'arm', id, from, here: true })
+        this.tellCapture({ kind: 'end', at: from + sound.length })
+      })
+    } finally {
+      this.listening = undefined
+      this.tellCapture({ kind: 'drop' })
+      source.stop()
+      source.disconnect()
+    }
+    return heard
+  }
+
   private listen(news: CaptureNews): void {
+    this.listening?.(news)
     if (news.kind === 'level') {
       const { level } = this
       level.peak = news.peak
@@ -263,18 +484,24 @@ export class Recorder {
       }
       const { kind } = this.state.value
       const begun = this.live?.armed && news.frame >= this.transport.frameOf(this.live.cue)
-      if (begun && (kind === 'recording' || kind === 'counting in' || kind === 'finishing')) {
-        this.columns.push({ peak: news.peak, rms: news.rms })
-      }
-    } else if (news.kind === 'ended') this.ended(news.total, news.gaps)
+      if (begun && (kind === 'recording' || kind === 'counting in' || kind === 'finishing')) this.wave.push(news.peak)
+    } else if (news.kind === 'held') {
+      const { live } = this
+      if (live?.begun?.id !== news.id) return
+      // From here on `from` is the frame that the next sample would have had, and `base` its number.
+      live.from += news.total - live.base
+      live.base = news.total
+    } else if (news.kind === 'ended') this.ended(news)
   }
 
-  private ended(total: number, gaps: [number, number][]): void {
+  private ended({ id, total, gaps, repeats }: CaptureNews & { kind: 'ended' }): void {
     const { live } = this
-    if (!live?.begun) return
-    this.tellOutbox({ kind: 'close', id: live.begun.id, total, gaps })
+    if (live?.begun?.id !== id) return
+    for (const [at, missing] of gaps) live.notes.pair('gaps', at, missing)
+    for (const [at, count] of repeats) live.notes.pair('repeats', at, count)
+    this.tellOutbox({ kind: 'close', id, total, cutOff: live.cut !== '', clock: live.notes.give() })
     this.transport.seek(live.cue)
-    this.state.set({ kind: 'saving', line: live.line.id, take: live.begun.number })
+    this.state.set({ kind: 'saving', line: live.line.id, take: live.begun!.number })
   }
 
   private hear(news: OutboxNews): void {
@@ -284,9 +511,9 @@ export class Recorder {
     } else if (news.kind === 'saved') {
       this.onSaved(news.take, news.recovered)
       if (this.live?.begun?.id !== news.id) return
-      const { line, begun } = this.live
+      const { line, begun, cut } = this.live
       this.live = undefined
-      this.state.set({ kind: 'saved', line: line.id, take: begun.number, file: begun.file })
+      this.state.set({ kind: 'saved', line: line.id, take: begun.number, file: begun.file, said: cut })
       this.opened?.prepare(line.id)
     } else if (this.live?.begun?.id === news.id) {
       this.live = undefined

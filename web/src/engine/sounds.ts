@@ -4,6 +4,9 @@ import type { Sounding } from './transport'
 
 /** Samples in one piece of a film's sound, as the server cuts it. */
 const BED_PIECE = 10 * SAMPLE_RATE
+/** A take longer than this is not decoded whole. */
+const LONG_TAKE = 60 * SAMPLE_RATE
+const TAKE_PIECE = 30 * SAMPLE_RATE
 const KEPT_BYTES = 160 << 20
 
 /** Decoded sounds, the least recently used forgotten first. */
@@ -31,6 +34,11 @@ export class Sounds {
       () => this.kept.delete(url),
     )
     return loading
+  }
+
+  /** Load a short take before it is asked for. */
+  prepare(take: { id: string; length: number }): void {
+    if (take.length <= LONG_TAKE) this.buffer(`/api/takes/${take.id}/audio/`).catch(() => {})
   }
 
   private async load(url: string): Promise<AudioBuffer> {
@@ -61,14 +69,22 @@ export class Sounds {
     return found
   }
 
-  /** A take where it lies, or the part of it that is heard. */
-  take(take: { id: string; start: number; length: number }, heard: Span): Sounding {
+  /** A take where it lies, or the part of it that is heard; a long one comes in pieces. */
+  take(take: { id: string; start: number; length: number }, heard: Span): Sounding[] {
     const url = `/api/takes/${take.id}/audio/`
-    return {
-      key: url,
-      span: heard,
-      bus: 'voice',
-      load: async () => ({ buffer: await this.buffer(url), offset: heard[0] - take.start }),
+    if (take.length <= LONG_TAKE) {
+      const load = async () => ({ buffer: await this.buffer(url), offset: heard[0] - take.start })
+      return [{ key: url, span: heard, bus: 'voice', load }]
     }
+    const found: Sounding[] = []
+    for (let first = 0; first < take.length; first += TAKE_PIECE) {
+      const last = Math.min(first + TAKE_PIECE, take.length)
+      const span: Span = [Math.max(heard[0], take.start + first), Math.min(heard[1], take.start + last)]
+      if (span[0] >= span[1]) continue
+      const key = `${url}?start=${first}&end=${last}`
+      const load = async () => ({ buffer: await this.buffer(key), offset: span[0] - take.start - first })
+      found.push({ key, span, bus: 'voice', load })
+    }
+    return found
   }
 }

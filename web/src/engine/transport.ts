@@ -35,6 +35,8 @@ export class Transport {
   readonly beds: GainNode
   readonly voices: GainNode
   readonly clicks: GainNode
+  /** May put off the first frame of a run a little, so that the picture's frames fall on the screen's ticks. */
+  align: (from: number, earliest: number) => number = (_from, earliest) => earliest
   private end = Number.POSITIVE_INFINITY
   private run = 0
   private timer: ReturnType<typeof setInterval> | undefined
@@ -43,13 +45,15 @@ export class Transport {
   private score: Score = () => []
   private ducks: Span[] = []
   private onEnd: (() => void) | undefined
+  /** Called when a run begins: the programme sample that is scheduled at a frame of the context. */
+  onAnchor: ((frame: number, position: number) => void) | undefined
 
   constructor(private readonly audio: Audio) {
     const { context } = audio
     this.beds = new GainNode(context)
     this.voices = new GainNode(context)
     this.clicks = new GainNode(context, { gain: 0.35 })
-    for (const bus of [this.beds, this.voices, this.clicks]) bus.connect(context.destination)
+    for (const bus of [this.beds, this.voices, this.clicks]) bus.connect(audio.out)
   }
 
   /** Programme sample that is heard now. */
@@ -85,9 +89,10 @@ export class Transport {
     const first = this.score(from, Math.min(this.end, from + 2 * SAMPLE_RATE))
     await Promise.all(first.map((sound) => sound.load().catch(() => null)))
     if (run !== this.run) return false
-    this.anchorFrame = this.audio.soon()
+    this.anchorFrame = this.align(from, this.audio.soon())
     this.anchorPosition = from
     this.scheduledTo = from
+    this.onAnchor?.(this.anchorFrame, from)
     this.duckBed()
     this.state.set({ playing: true, position: from, from })
     this.timer = setInterval(() => this.tick(), TICK_MS)

@@ -18,7 +18,7 @@ from fendo_server.problems import Problem
 from fendo_server.takes.models import Take
 from testing import record, send, voice
 
-CLOCK = {"capture_frame": 1000, "transport_frame": 500, "transport_position": -200, "source": "none"}
+CLOCK = {"capture": [[0, 1000]], "transport": [[500, -200]], "source": "none"}
 
 
 @pytest.fixture

@@ -1,19 +1,22 @@
 import { Button, Menu, Switch } from '@mantine/core'
+import { notifications } from '@mantine/notifications'
 import { useEffect, useRef } from 'react'
 import { Link } from 'react-router'
-import type { Line, Production } from '../../api/client'
+import type { Line, Production, Take } from '../../api/client'
 import { useSettings } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { asSpan, scoreOf, useLines, useRoom, useTakesByLine } from '../../app/room'
 import { sayProblem } from '../../app/Said'
-import type { BoothState } from '../../engine/recorder'
-import { secondsText } from '../../engine/time'
+import { type BoothState, HANDLE } from '../../engine/recorder'
+import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Stage } from '../../page/Stage'
 import { Tally } from '../../page/Tally'
 import { InputChooser } from './InputChooser'
+import { LoopTest } from './LoopTest'
 import { Meter } from './Meter'
+import { Safety } from './Safety'
 import { SlotWave } from './SlotWave'
 import { Sweep } from './Sweep'
 import './booth.css'
@@ -42,13 +45,39 @@ export function Component() {
     if (line?.slot && !engine.transport.state.value.playing && quiet) engine.transport.seek(line.slot[0]!)
   }, [engine, line, quiet])
 
-  const toggle = () => {
+  const stoppable = ['recording', 'counting in', 'paused', 'going on'].includes(state.kind)
+  const read = (cue: number | null, runUp: Take[]) => {
     if (!line) return
-    if (state.kind === 'recording' || state.kind === 'counting in') return void recorder.stop()
-    if (!quiet) return
-    // With loudspeakers the film is silent, or it would land in the take.
-    const { score } = scoreOf(engine, production, [], production.headphones)
-    void recorder.record({ id: line.id, slot: asSpan(line.slot) }, score)
+    // With loudspeakers the film is silent, or it would land in the take; the reader follows the picture then.
+    const { score } = scoreOf(engine, production, runUp, production.headphones)
+    const guide = production.headphones || !production.film ? 'ear' : 'eye'
+    void recorder.record({ id: line.id, slot: asSpan(line.slot) }, { score, guide, cue })
+  }
+  const toggle = () => {
+    if (stoppable) return void recorder.stop()
+    if (quiet) read(null, [])
+  }
+  /** A part of the line again, from where the programme stands; what was read before it is the run-up. */
+  const punchIn = () => {
+    if (!line || !quiet) return
+    const cue = engine.transport.state.value.position
+    const slot = asSpan(line.slot)
+    if (!slot || cue < slot[0] + SAMPLE_RATE / 4 || cue >= slot[1]) {
+      notifications.show({
+        message: 'Put the position inside the slot first (arrow keys, or the strip), then punch in there.',
+      })
+      return
+    }
+    const known = takes.get(line.id)?.filter((take) => take.heard && !take.aside) ?? []
+    const before = known.find((take) => take.id === line.pick) ?? known.at(-1)
+    // The earlier reading ends at the cue; through loudspeakers it ends before the new take's first handle.
+    const end = production.headphones ? cue : cue - HANDLE
+    const runUp = before && before.heard![0]! < end ? [{ ...before, heard: [before.heard![0]!, end] }] : []
+    read(cue, runUp)
+  }
+  const hold = () => {
+    if (state.kind === 'recording') recorder.pause()
+    else if (state.kind === 'paused') void recorder.goOn()
   }
   const move = (by: number) => {
     if (!quiet) return
@@ -58,6 +87,8 @@ export function Component() {
   const setHeadphones = (headphones: boolean) => quiet && settings.mutate({ headphones }, { onError: sayProblem })
   useKeys({
     record: toggle,
+    pause: hold,
+    punchIn,
     callOff: () => (quiet ? recorder.dismiss() : void recorder.stop()),
     up: () => move(-1),
     down: () => move(1),
@@ -111,22 +142,31 @@ export function Component() {
       </section>
       <section className="booth-bar">
         <State state={state} onDismiss={() => recorder.dismiss()} />
+        <Safety />
         <Button
           className="booth-button"
           size="md"
           variant={state.kind === 'counting in' ? 'default' : 'filled'}
           data-recording={state.kind === 'recording'}
-          disabled={!quiet && state.kind !== 'recording' && state.kind !== 'counting in'}
+          disabled={!quiet && !stoppable}
           onClick={toggle}
           data-testid="record"
         >
-          {state.kind === 'counting in' ? 'Call off' : state.kind === 'recording' ? 'Stop' : 'Record'}
+          {state.kind === 'counting in' ? 'Call off' : stoppable ? 'Stop' : 'Record'}
         </Button>
         <span className="booth-keys">
-          <Key action="record">{quiet ? 'record' : 'stop'}</Key> <Key action="up" /> <Key action="down">line</Key>
+          <Key action="record">{quiet ? 'record' : 'stop'}</Key>{' '}
+          {quiet ? (
+            <>
+              <Key action="punchIn">from here</Key> <Key action="up" /> <Key action="down">line</Key>
+            </>
+          ) : (
+            stoppable && <Key action="pause">{state.kind === 'paused' ? 'go on' : 'pause'}</Key>
+          )}
         </span>
         <span className="booth-choices">
           <InputChooser production={production} />
+          <LoopTest busy={!quiet} />
           <Switch
             size="xs"
             label={production.headphones ? 'headphones: film heard' : 'no headphones: film silent'}
@@ -157,10 +197,13 @@ export function Component() {
 
 /** The state in words; its shape and colour are on the edge of the whole screen too. */
 function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void }) {
+  const crowded = useWatched(useEngine().recorder.crowded)
   const words = {
     ready: 'Ready',
     'counting in': 'Counting in',
     recording: 'Recording',
+    paused: 'Paused',
+    'going on': 'Going on',
     finishing: 'Stopping',
     saving: 'Saving',
     saved: 'Saved',
@@ -168,7 +211,7 @@ function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void 
   }[state.kind]
   const more =
     state.kind === 'saved'
-      ? `take ${state.take} · ${state.file}`
+      ? `take ${state.take} · ${state.file}${state.said ? `. ${state.said}` : ''}`
       : state.kind === 'failed'
         ? state.said
         : 'take' in state && state.take
@@ -179,6 +222,9 @@ function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void 
       <span className="booth-state-sign" aria-hidden="true" />
       <span>
         <b>{words}</b> <span className="booth-state-more">{more}</span>
+        {crowded && state.kind !== 'ready' && (
+          <span className="booth-state-more"> Another window records too; each keeps takes of its own.</span>
+        )}
       </span>
       {state.kind === 'failed' && (
         <Button size="compact-xs" variant="default" onClick={onDismiss}>

@@ -4,9 +4,11 @@ import type { Production } from '../../api/client'
 import { useSettings } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { sayProblem } from '../../app/Said'
-import { type InputChoice, listInputs, SIMULATED } from '../../engine/inputs'
+import { type InputChoice, listInputs, SIMULATED, SIMULATED_LOOP } from '../../engine/inputs'
 
 const FAULTS = ['none', 'late', 'early', 'long', 'loud', 'word left out', 'silent']
+
+const DELAYS = [11, 40, 87, 160]
 
 /** Where sound comes from, in sight: the input and its channel, remembered with the production. */
 export function InputChooser({ production }: { production: Production }) {
@@ -14,7 +16,7 @@ export function InputChooser({ production }: { production: Production }) {
   const { choice, channels, said } = useWatched(engine.recorder.input)
   const { kind } = useWatched(engine.recorder.state)
   const settings = useSettings(production.id)
-  const [inputs, setInputs] = useState<InputChoice[]>([SIMULATED])
+  const [inputs, setInputs] = useState<InputChoice[]>([SIMULATED, SIMULATED_LOOP])
   const busy = !['ready', 'saved', 'failed'].includes(kind)
 
   useEffect(() => {
@@ -27,8 +29,8 @@ export function InputChooser({ production }: { production: Production }) {
   const remembered = production.input
   useEffect(() => {
     if (engine.recorder.input.value.choice || !remembered.device) return
-    const { device, label = '', channel = 0, fault } = remembered
-    void engine.recorder.choose({ device, label, channel, fault })
+    const { device, label = '', channel = 0, fault, delay } = remembered
+    void engine.recorder.choose({ device, label, channel, fault, delay })
   }, [engine, remembered])
 
   const choose = async (next: InputChoice) => {
@@ -77,6 +79,18 @@ export function InputChooser({ production }: { production: Production }) {
           allowDeselect={false}
           disabled={busy}
           onChange={(fault) => fault && void choose({ ...choice, fault })}
+        />
+      )}
+      {choice?.device === SIMULATED_LOOP.device && (
+        <Select
+          aria-label="delay of the simulated loop"
+          size="xs"
+          w={92}
+          data={DELAYS.map((delay) => ({ value: String(delay), label: `${delay} ms` }))}
+          value={String(choice.delay ?? SIMULATED_LOOP.delay)}
+          allowDeselect={false}
+          disabled={busy}
+          onChange={(delay) => void choose({ ...choice, delay: Number(delay) })}
         />
       )}
       {said && (

@@ -6,9 +6,6 @@ import { SAMPLE_RATE } from '../../engine/time'
 import { heightOfAmplitude } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
 
-/** Samples in one column of the growing waveform: eight render quanta. */
-const COLUMN = 8 * 128
-
 /** The waveform grows in the slot's brackets while it is recorded. */
 export function SlotWave({ line }: { line: Line | undefined }) {
   const engine = useEngine()
@@ -27,22 +24,20 @@ export function SlotWave({ line }: { line: Line | undefined }) {
       const style = getComputedStyle(element)
       const ink = style.getPropertyValue('--stage-ink')
       const fire = style.getPropertyValue('--fire')
-      const { state, columns } = engine.recorder
-      const busy = ['recording', 'finishing', 'saving'].includes(state.value.kind)
+      const { state, wave } = engine.recorder
+      const busy = ['recording', 'paused', 'going on', 'finishing', 'saving'].includes(state.value.kind)
       // The brackets take four fifths of the width, so that what runs over is seen outside them.
       const inside = (width - 12) * 0.8
-      const shown = busy ? Math.max(length, columns.length * COLUMN * 0.8) : length
+      const shown = busy ? Math.max(length, wave.length * wave.per * 0.8) : length
       const scale = inside / shown
       const middle = height / 2
       drawBrackets(ctx, 4, 2, length * scale, height - 4, ink, 1.6)
       if (!busy) return
       ctx.fillStyle = fire
-      for (let x = 0; x < columns.length * COLUMN * scale; x++) {
-        const from = Math.floor(x / scale / COLUMN)
-        const to = Math.max(from + 1, Math.floor((x + 1) / scale / COLUMN))
-        let peak = 0
-        for (let c = from; c < Math.min(columns.length, to); c++) peak = Math.max(peak, columns[c]!.peak)
-        const h = Math.max(0.6, heightOfAmplitude(peak) * (middle - 6))
+      for (let x = 0; x < wave.length * wave.per * scale; x++) {
+        const from = Math.floor(x / scale / wave.per)
+        const to = Math.max(from + 1, Math.floor((x + 1) / scale / wave.per))
+        const h = Math.max(0.6, heightOfAmplitude(wave.top(from, to)) * (middle - 6))
         ctx.fillRect(6 + x, middle - h, 1, 2 * h)
       }
       if (state.value.kind === 'recording' && start !== undefined) {

@@ -11,7 +11,7 @@ export function Sweep() {
     const draw = (position: number) => {
       if (!line.current || !count.current) return // leaving the room
       const { value } = engine.recorder.state
-      const on = value.kind === 'counting in' && engine.transport.state.value.playing
+      const on = (value.kind === 'counting in' || value.kind === 'going on') && engine.transport.state.value.playing
       line.current.hidden = !on
       count.current.hidden = !on
       if (!on) return

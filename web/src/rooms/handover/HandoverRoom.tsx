@@ -7,6 +7,8 @@ import { sayProblem } from '../../app/Said'
 import { frameAt, secondsText, timecode } from '../../engine/time'
 import './handover.css'
 
+const WRITES = new Set(['film with the voice', 'voice files'])
+
 /** Hand over: what will be written, under which names, how far it is, what is done. */
 export function Component() {
   const { production } = useRoom()
@@ -59,7 +61,7 @@ export function Component() {
         {error && <p role="alert">{error.message}</p>}
         <ul className="handover-jobs" aria-live="polite" aria-busy={!jobs} data-testid="jobs">
           {jobs
-            ?.filter((job) => job.kind !== 'prepare film')
+            ?.filter((job) => WRITES.has(job.kind))
             .map((job) => (
               <OneJob
                 key={job.id}
@@ -69,7 +71,7 @@ export function Component() {
               />
             ))}
         </ul>
-        {jobs && !jobs.some((job) => job.kind !== 'prepare film') && <p className="quiet">Nothing has been written yet.</p>}
+        {jobs && !jobs.some((job) => WRITES.has(job.kind)) && <p className="quiet">Nothing has been written yet.</p>}
       </section>
       <Names production={production} picked={picked} />
     </div>

@@ -1,6 +1,7 @@
-import { useComputedColorScheme } from '@mantine/core'
-import { useEffect, useRef } from 'react'
-import type { Line, Take } from '../../api/client'
+import { Popover, useComputedColorScheme } from '@mantine/core'
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useRef, useState } from 'react'
+import { answered, client, type Line, type Take } from '../../api/client'
 import { useEngine } from '../../app/engine'
 import { asSpan } from '../../app/room'
 import { SAMPLE_RATE, type Span, secondsText } from '../../engine/time'
@@ -36,7 +37,6 @@ export function TakeRow({ take, line, span, on, onHear, onPick }: RowProps) {
     take.peak === null ? '' : `peak ${decibel(take.peak)} dBFS`,
     take.loudness === null ? '' : `${decibel(take.loudness)} LUFS`,
     take.noise === null ? '' : `noise ${decibel(take.noise, 0)}`,
-    take.latency_source === 'browser' ? 'sync by the browser’s figures' : '',
   ].filter(Boolean)
   return (
     <li
@@ -64,7 +64,9 @@ export function TakeRow({ take, line, span, on, onHear, onPick }: RowProps) {
             </span>
           ))}
         </p>
-        <p className="quiet take-numbers">{numbers.join(' · ')}</p>
+        <p className="quiet take-numbers">
+          {numbers.join(' · ')} <Place take={take} />
+        </p>
       </div>
       <span className="take-doors">
         <button type="button" onClick={onPick} disabled={picked || take.state !== 'finished'}>
@@ -78,6 +80,77 @@ export function TakeRow({ take, line, span, on, onHear, onPick }: RowProps) {
       </span>
     </li>
   )
+}
+
+/** How well the take's place is known; its clock map when asked. */
+function Place({ take }: { take: Take }) {
+  const [asked, setAsked] = useState(false)
+  const path = { take_id: take.id }
+  const { data, error } = useQuery({
+    queryKey: ['clock', take.id],
+    queryFn: () => answered(client.GET('/api/takes/{take_id}/clock/', { params: { path } })),
+    enabled: asked,
+  })
+  if (take.within === null) return null
+  const short = take.latency_source === 'none' ? 'in sync by design' : `placed within ${inMs(take.within)}`
+  return (
+    <Popover width={340} position="left" withArrow opened={asked} onChange={setAsked}>
+      <Popover.Target>
+        <button type="button" className="take-place" onClick={() => setAsked(!asked)}>
+          {short}
+        </button>
+      </Popover.Target>
+      <Popover.Dropdown>
+        <div className="clock-map" data-testid="clock-map">
+          {error && <p role="alert">{error.message}</p>}
+          {data && (
+            <dl>
+              <dt>begins</dt>
+              <dd>{secondsText(data.pieces[0]!.programme, 3)} s of the programme</dd>
+              <dt>way of sound</dt>
+              <dd>
+                {inMs(data.latency, 1)}, {WAYS[data.source as keyof typeof WAYS]}
+              </dd>
+              <dt>reader followed</dt>
+              <dd>{data.guide === 'eye' ? 'the picture (the film was silent)' : 'the sound'}</dd>
+              {data.picture_late !== null && (
+                <>
+                  <dt>picture</dt>
+                  <dd>
+                    {inMs(data.picture_late, 1)} {data.picture_late < 0 ? 'early' : 'late'} on average, ±
+                    {inMs(data.picture_spread, 1)}
+                  </dd>
+                </>
+              )}
+              <dt>clock readings</dt>
+              <dd>
+                {data.readings}, within {inMs(data.residual, 2)}
+                {data.drift ? `; drift ${data.drift} parts in a million` : ''}
+              </dd>
+              <dt>breaks, gaps</dt>
+              <dd>
+                {data.breaks.length}, {data.gaps.length}
+              </dd>
+            </dl>
+          )}
+          {data?.doubts.map((doubt) => {
+            const [at, words] = doubt as [number, string]
+            return (
+              <p key={`${at}${words}`} className="take-fault">
+                {secondsText(at)} s: {words}
+              </p>
+            )
+          })}
+        </div>
+      </Popover.Dropdown>
+    </Popover>
+  )
+}
+
+const WAYS = { none: 'simulated', browser: 'by the browser’s own figures', measured: 'measured' }
+
+function inMs(samples: number, digits = 0): string {
+  return `${Math.abs(samples / 48).toFixed(digits)} ms`
 }
 
 function decibel(value: number, digits = 1): string {

@@ -33,8 +33,7 @@ export function Component() {
 
   useEffect(() => {
     // Loaded before they are asked for, so that stepping has no dead time.
-    for (const take of takes)
-      if (take.state === 'finished') engine.sounds.buffer(`/api/takes/${take.id}/audio/`).catch(() => {})
+    for (const take of takes) if (take.state === 'finished') engine.sounds.prepare(take)
   }, [engine, takes])
 
   const hear = (take: Take | undefined) => {

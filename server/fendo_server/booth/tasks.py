@@ -1,0 +1,3 @@
+"""Makes the worker know this room's jobs."""
+
+from fendo_server.booth import capture  # noqa: F401

@@ -1,0 +1,271 @@
+"""A probe for sync that does not trust the application: a film that says its own frame number, and somebody who answers it.
+
+Two kinds. *Ear*: what is sent to the loudspeaker comes back into the microphone after a known delay, so the film's beeps
+must lie in the take where they lie in the film. *Eye*: the canvas is read after each tick, and each flash is answered by a
+click a known while later, so the clicks must lie where the flash was seen.
+"""
+
+import json
+import os
+import subprocess
+import time
+from dataclasses import dataclass, field
+from fractions import Fraction
+from pathlib import Path
+from urllib.parse import quote
+
+import numpy as np
+from playwright.sync_api import Page, expect
+from scipy.signal import correlate, hilbert
+
+from fendo_core.audio import wav
+from harness import state, until
+from measure import RATE
+
+HERE = Path(__file__).parent
+DELAY = 1987
+"""Samples from loudspeaker to microphone."""
+REACTION = 0.1
+SECONDS = 15
+FLASH_SECONDS = (4.3, 4.91, 5.77, 6.3, 7.18, 7.9, 8.53, 9.37)
+SLOT = (4 * RATE, 10 * RATE)
+RATES = ("24000/1001", "24", "25", "30000/1001", "30", "50")
+MS = RATE / 1000
+
+
+def burst(seed: int) -> np.ndarray:
+    """Six milliseconds of noise, like no other: sharp to find."""
+    noise = np.random.default_rng([seed, 77]).standard_normal(288)
+    return (noise * np.hanning(288) * 0.35).astype(np.float32)
+
+
+def frames_of(rate: str) -> list[int]:
+    return [int(Fraction(rate) * Fraction(str(s))) for s in FLASH_SECONDS]
+
+
+def first_sample(frame: int, rate: str) -> float:
+    return float(frame * RATE / Fraction(rate))
+
+
+def make_film(path: Path, rate: str) -> Path:
+    """Each frame carries its number as sixteen black or white fields; at the flashes it is white, and a burst sounds."""
+    if path.exists():
+        return path
+    width, height, count = 320, 180, int(Fraction(rate) * SECONDS)
+    flashes = frames_of(rate)
+    sound = np.zeros(SECONDS * RATE, np.float32)
+    for n, frame in enumerate(flashes):
+        at = round(first_sample(frame, rate))
+        sound[at : at + 288] += burst(n)
+    voice = path.with_suffix(".f32")
+    voice.write_bytes(sound.tobytes())
+    command = ["ffmpeg", "-y", "-v", "error", "-f", "rawvideo", "-pix_fmt", "gray", "-s", f"{width}x{height}", "-r", rate]
+    command += ["-i", "pipe:0", "-f", "f32le", "-ar", str(RATE), "-ac", "1", "-i", str(voice), "-map", "0:v", "-map", "1:a"]
+    command += ["-c:v", "libx264", "-preset", "veryfast", "-pix_fmt", "yuv420p", "-g", "12", "-bf", "0"]
+    command += ["-c:a", "flac", "-strict", "-2", "-movflags", "+faststart", str(path)]
+    with subprocess.Popen(command, stdin=subprocess.PIPE) as ffmpeg:
+        for n in range(count):
+            picture = np.full((height, width), 235 if n in flashes else 40, np.uint8)
+            for bit in range(16):
+                value = 235 if n >> (15 - bit) & 1 else 16
+                picture[: height // 4, bit * width // 16 : (bit + 1) * width // 16] = value
+            ffmpeg.stdin.write(picture.tobytes())
+        ffmpeg.stdin.close()
+    assert ffmpeg.returncode == 0
+    voice.unlink()
+    return path
+
+
+def script(rate: str, delay: int = DELAY) -> str:
+    """What is injected before the page loads."""
+    text = (HERE / "probe.js").read_text()
+    values = {"DELAY": delay, "REACTION": REACTION, "FLASHES": frames_of(rate), "BURST": [float(x) for x in burst(99)]}
+    for name, value in values.items():
+        text = text.replace(f"__{name}__", json.dumps(value))
+    return text
+
+
+def stolen() -> float:
+    """Ticks of the machine that its host took, since it began, and all ticks."""
+    values = [int(x) for x in Path("/proc/stat").read_text().split("\n", 1)[0].split()[1:9]]
+    return values[7] / os.sysconf("SC_CLK_TCK")
+
+
+@dataclass
+class Taken:
+    """A take as the probe saw it. Errors in milliseconds; positive: it lies later than it should."""
+
+    rate: str
+    mode: str
+    errors: list[float] = field(default_factory=list)
+    raw: list[float] = field(default_factory=list)
+    floor: list[float] = field(default_factory=list)
+    drift: float = 0.0
+    trusted: bool = True
+    within: float = 0.0
+    said: list[str] = field(default_factory=list)
+    steal: float = 0.0
+    breaks: int = 0
+    missed: int = 0
+    path: Path | None = None
+
+    @property
+    def healthy(self) -> bool:
+        return self.trusted and not self.breaks and not self.missed
+
+
+def api(page: Page, method: str, path: str, body=None, data: bytes | None = None) -> dict:
+    """A request of the signed-in browser."""
+    origin = page.url.split("/", 3)
+    base = "/".join(origin[:3])
+    token = next((c["value"] for c in page.context.cookies() if c["name"] == "csrftoken"), "")
+    kind = "application/octet-stream" if data is not None else "application/json"
+    answer = page.request.fetch(
+        base + path,
+        method=method,
+        headers={"X-CSRFToken": token, "Content-Type": kind, "Referer": base},
+        data=data if data is not None else json.dumps(body or {}),
+    )
+    assert answer.ok, f"{method} {path}: {answer.status} {answer.text()[:300]}"
+    return answer.json() if answer.status != 204 else {}
+
+
+def prepare(page: Page, world, film: Path, rate: str, headphones: bool, account: str) -> str:
+    """A production with the film and one line whose slot holds the flashes; the Booth is open, the probe is its microphone."""
+    page.add_init_script(script(rate))
+    page.goto(world.link(account))
+    production = api(page, "POST", "/api/productions/", {"name": f"Probe {rate.replace('/', ' ')} {time.time_ns()}"})["id"]
+    api(page, "POST", f"/api/productions/{production}/films/?name={quote(film.name)}", data=film.read_bytes())
+
+    def ready():
+        whole = api(page, "GET", f"/api/productions/{production}/")
+        return whole if whole["film"] and whole["film"]["state"] == "ready" else None
+
+    whole = until(ready, each=0.3)
+    body = {"kind": "add_lines", "text": "Every flash is answered.\nAnd nothing else.", "revision": whole["revision"]}
+    patch = api(page, "POST", f"/api/productions/{production}/edits/", body)
+    line = patch["lines"][0]["id"] if patch["lines"][0]["number"] == "1" else patch["lines"][1]["id"]
+    slot = {"kind": "set_slot", "line": line, "slot": list(SLOT), "revision": patch["revision"]}
+    api(page, "POST", f"/api/productions/{production}/edits/", slot)
+    settings = {"headphones": headphones, "input": {"device": "probe", "label": "Probe microphone", "channel": 0}}
+    api(page, "PATCH", f"/api/productions/{production}/", settings)
+    page.goto(f"{world.address}/productions/{production}/booth")
+    state(page, "Ready")
+    expect(page.get_by_test_id("picture")).to_have_attribute("width", "320", timeout=60_000)
+    return production
+
+
+def measure_loop(page: Page) -> None:
+    """The loop test, as a person does it."""
+    page.get_by_test_id("loop").click()
+    page.get_by_test_id("measure-loop").click()
+    expect(page.get_by_test_id("loop")).to_contain_text("sync measured", timeout=60_000)
+    page.get_by_role("button", name="Close", exact=True).click()
+    page.locator("body").click(position={"x": 640, "y": 20})
+
+
+def context_frames(page: Page) -> int:
+    return page.evaluate("Math.max(0, ...[...__probe.contexts].map((c) => Math.round(c.currentTime * 48000)))")
+
+
+def record(page: Page, world, production: str, rate: str, mode: str, hold: bool = False) -> Taken:
+    """One take through the interface; where the answers lie in it."""
+    page.evaluate("Object.assign(__probe, { ticks: [], clicks: [], looking: %s })" % ("true" if mode == "eye" else "false"))
+    steal, known = stolen(), {p for p in world.wavs()}
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    begun = context_frames(page)
+    if hold:
+        until(lambda: context_frames(page) > begun + 2 * RATE)
+        page.keyboard.press("p")
+        state(page, "Paused")
+        page.wait_for_timeout(700)
+        page.keyboard.press("p")
+        state(page, "Going on")
+        state(page, "Recording")
+        begun = context_frames(page) - 2 * RATE
+    until(lambda: context_frames(page) > begun + SLOT[1] - SLOT[0])
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    page.evaluate("__probe.looking = false")
+    path = until(lambda: next((p for p in world.wavs() if p not in known), None))
+    ticks, clicks = page.evaluate("[__probe.ticks, __probe.clicks]")
+    whole = api(page, "GET", f"/api/productions/{production}/")
+    newest = max(whole["takes"], key=lambda take: take["number"])
+    clock = api(page, "GET", f"/api/takes/{newest['id']}/clock/")
+    taken = Taken(rate, mode, path=path, steal=stolen() - steal, within=clock["within"] / MS)
+    taken.said = [words for _, words in clock["doubts"]]
+    taken.trusted = clock["within"] <= 5 * MS and not clock["doubts"]
+    taken.breaks = len(clock["breaks"])
+    look(taken, path, ticks, clicks, whole["start_frame"], hold)
+    return taken
+
+
+def look(taken: Taken, path: Path, ticks: list, clicks: list, start_frame: int, hold: bool = False) -> None:
+    """Where the answers lie in the file, against where they should, by the file's own time reference."""
+    raw = path.read_bytes()
+    described = wav.describe(raw[: wav.HEADER_BYTES])
+    midnight = -(-start_frame * RATE * Fraction(taken.rate).denominator // Fraction(taken.rate).numerator)
+    start = described.tags.time_reference - midnight
+    packed = np.frombuffer(raw[described.data_offset : described.data_offset + described.samples * 3], np.uint8).reshape(-1, 3)
+    sound = (packed[:, 0].astype(np.int32) | packed[:, 1].astype(np.int32) << 8 | packed[:, 2].astype(np.int32) << 16) << 8
+    sound = sound / 2.0**31
+    rate = taken.rate
+    places = []
+    if taken.mode == "ear":
+        for n, frame in enumerate(frames_of(rate)):
+            due = first_sample(frame, rate)
+            found = find(sound, burst(n), round(due - start))
+            if found is None:
+                taken.missed += 1
+                continue
+            taken.errors.append((start + found - due) / MS)
+            taken.raw.append(taken.errors[-1])
+            places.append(due / RATE)
+    else:
+        drawn = np.array([(n, t, first_sample(n, rate) - t * MS) for n, t in ticks if n > 0]).reshape(-1, 3)
+        for frame, t, late in clicks:
+            # A line through what was shown around it, slope 1: its place at a moment, the screen's raster taken out.
+            own = first_sample(frame, rate) - t * MS
+            near = drawn[(np.abs(drawn[:, 1] - t) < 3000) & (np.abs(drawn[:, 2] - own) < 40 * MS), 2]
+            if len(near) < 12:
+                continue
+            through = float(np.mean(near))
+            # How far two halves of what was shown disagree: the line's own error.
+            taken.floor.append(abs(float(np.mean(near[::2]) - np.mean(near[1::2]))) / 2 / MS)
+            due = t * MS + through + REACTION * RATE
+            if not start + 100 < due < start + len(sound) - 1000:
+                continue
+            found = find(sound, burst(99), round(due - start))
+            if found is None or late:
+                taken.missed += 1 if not hold else 0
+                continue
+            taken.errors.append((start + found - due) / MS)
+            taken.raw.append((start + found - first_sample(frame, rate) - REACTION * RATE) / MS)
+            places.append(due / RATE)
+    if len(places) >= 4:
+        slope = np.polyfit(places, taken.errors, 1)[0]
+        taken.drift = float(slope * 600)
+
+
+def find(sound: np.ndarray, what: np.ndarray, near: int, reach: int = RATE // 3) -> int | None:
+    """Sample at which a burst begins, near a place; None when it is not there."""
+    first = max(0, near - reach)
+    window = sound[first : near + reach + len(what)]
+    if len(window) < len(what) + 10:
+        return None
+    found = np.abs(hilbert(correlate(window, what, mode="valid", method="fft")))
+    at = int(np.argmax(found))
+    sharp = correlate(window, what, mode="valid", method="fft")
+    at = max(0, at - 40) + int(np.argmax(sharp[max(0, at - 40) : at + 40]))
+    energy = float(np.dot(what, what))
+    return first + at if sharp[at] > 0.2 * energy else None
+
+
+def distribution(errors: list[float]) -> str:
+    """Median, 95 %, 99 % and the largest, of the absolute errors."""
+    if not errors:
+        return "none"
+    sizes = np.abs(errors)
+    p50, p95, p99 = np.percentile(sizes, [50, 95, 99])
+    return f"n {len(errors)}  mean {np.mean(errors):+.2f}  p50 {p50:.2f}  p95 {p95:.2f}  p99 {p99:.2f}  max {np.max(sizes):.2f} ms"
