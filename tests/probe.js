@@ -13,6 +13,7 @@
     rate: 48000, // what the track says of itself
     tracks: [],
     contexts: new Set(),
+    hidden: false, // true: what a browser does to a tab in the background
   }
   window.__probe = probe
   const connect = AudioNode.prototype.connect
@@ -70,6 +71,16 @@
     }
   }
   setInterval(read, 15)
+  // A tab in the background has no animation frames, and timers once a second.
+  const interval = window.setInterval.bind(window)
+  window.setInterval = (work, ms, ...more) => {
+    let ran = 0
+    return interval(() => {
+      if (probe.hidden && performance.now() - ran < 1000) return
+      ran = performance.now()
+      work(...more)
+    }, ms)
+  }
   const click = (context, frame) => {
     const buffer = new AudioBuffer({ length: burst.length, sampleRate: 48000 })
     buffer.copyToChannel(burst, 0)
@@ -104,6 +115,7 @@
   const raf = window.requestAnimationFrame.bind(window)
   window.requestAnimationFrame = (work) =>
     raf((now) => {
+      if (probe.hidden) return void window.requestAnimationFrame(work)
       work(now)
       look(now)
     })

@@ -27,8 +27,9 @@ DELAY = 1987
 """Samples from loudspeaker to microphone."""
 REACTION = 0.1
 SECONDS = 15
-FLASH_SECONDS = (4.3, 4.91, 5.77, 6.3, 7.18, 7.9, 8.53, 9.37)
+FLASH_SECONDS = (4.3, 4.91, 5.77, 6.3, 7.18, 7.9, 8.53, 9.37, 12.2, 13.1, 14.3)
 SLOT = (4 * RATE, 10 * RATE)
+LATE_SLOT = (round(11.5 * RATE), round(14.5 * RATE))
 RATES = ("24000/1001", "24", "25", "30000/1001", "30", "50")
 MS = RATE / 1000
 
@@ -108,6 +109,8 @@ class Taken:
     breaks: int = 0
     missed: int = 0
     path: Path | None = None
+    take: str = ""
+    places: list[float] = field(default_factory=list)
 
     @property
     def healthy(self) -> bool:
@@ -131,7 +134,7 @@ def api(page: Page, method: str, path: str, body=None, data: bytes | None = None
 
 
 def prepare(page: Page, world, film: Path, rate: str, headphones: bool, account: str) -> str:
-    """A production with the film and one line whose slot holds the flashes; the Booth is open, the probe is its microphone."""
+    """A production with the film and two lines on its flashes; the Booth is open, the probe is its microphone."""
     page.add_init_script(script(rate))
     page.goto(world.link(account))
     production = api(page, "POST", "/api/productions/", {"name": f"Probe {rate.replace('/', ' ')} {time.time_ns()}"})["id"]
@@ -144,9 +147,9 @@ def prepare(page: Page, world, film: Path, rate: str, headphones: bool, account:
     whole = until(ready, each=0.3)
     body = {"kind": "add_lines", "text": "Every flash is answered.\nAnd nothing else.", "revision": whole["revision"]}
     patch = api(page, "POST", f"/api/productions/{production}/edits/", body)
-    line = patch["lines"][0]["id"] if patch["lines"][0]["number"] == "1" else patch["lines"][1]["id"]
-    slot = {"kind": "set_slot", "line": line, "slot": list(SLOT), "revision": patch["revision"]}
-    api(page, "POST", f"/api/productions/{production}/edits/", slot)
+    for line, slot in zip(sorted(patch["lines"], key=lambda one: one["number"]), (SLOT, LATE_SLOT), strict=True):
+        edit = {"kind": "set_slot", "line": line["id"], "slot": list(slot), "revision": patch["revision"]}
+        patch = api(page, "POST", f"/api/productions/{production}/edits/", edit)
     settings = {"headphones": headphones, "input": {"device": "probe", "label": "Probe microphone", "channel": 0}}
     api(page, "PATCH", f"/api/productions/{production}/", settings)
     page.goto(f"{world.address}/productions/{production}/booth")
@@ -168,13 +171,29 @@ def context_frames(page: Page) -> int:
     return page.evaluate("Math.max(0, ...[...__probe.contexts].map((c) => Math.round(c.currentTime * 48000)))")
 
 
-def record(page: Page, world, production: str, rate: str, mode: str, hold: bool = False) -> Taken:
-    """One take through the interface; where the answers lie in it."""
+def record(
+    page: Page,
+    world,
+    production: str,
+    rate: str,
+    mode: str,
+    hold: bool = False,
+    key: str = "Enter",
+    samples: int = 0,
+    during=None,
+) -> Taken:
+    """One take through the interface; where the answers lie in it.
+
+    `hold`: with a pause after two seconds; `samples`: how long after the cue it is stopped (the slot's length);
+    `during`: something that happens meanwhile.
+    """
     page.evaluate("Object.assign(__probe, { ticks: [], clicks: [], looking: %s })" % ("true" if mode == "eye" else "false"))
-    steal, known = stolen(), {p for p in world.wavs()}
-    page.keyboard.press("Enter")
+    steal, known = stolen(), set(world.wavs())
+    page.keyboard.press(key)
     state(page, "Recording")
     begun = context_frames(page)
+    if during:
+        during()
     if hold:
         until(lambda: context_frames(page) > begun + 2 * RATE)
         page.keyboard.press("p")
@@ -184,37 +203,46 @@ def record(page: Page, world, production: str, rate: str, mode: str, hold: bool 
         state(page, "Going on")
         state(page, "Recording")
         begun = context_frames(page) - 2 * RATE
-    until(lambda: context_frames(page) > begun + SLOT[1] - SLOT[0])
+    until(lambda: context_frames(page) > begun + (samples or SLOT[1] - SLOT[0]))
     page.keyboard.press("Enter")
     state(page, "Saved")
     page.evaluate("__probe.looking = false")
     path = until(lambda: next((p for p in world.wavs() if p not in known), None))
     ticks, clicks = page.evaluate("[__probe.ticks, __probe.clicks]")
     whole = api(page, "GET", f"/api/productions/{production}/")
-    newest = max(whole["takes"], key=lambda take: take["number"])
+    newest = max(whole["takes"], key=lambda take: take["made"])
     clock = api(page, "GET", f"/api/takes/{newest['id']}/clock/")
     taken = Taken(rate, mode, path=path, steal=stolen() - steal, within=clock["within"] / MS)
     taken.said = [words for _, words in clock["doubts"]]
     taken.trusted = clock["within"] <= 5 * MS and not clock["doubts"]
     taken.breaks = len(clock["breaks"])
+    taken.take = newest["id"]
     look(taken, path, ticks, clicks, whole["start_frame"], hold)
     return taken
 
 
-def look(taken: Taken, path: Path, ticks: list, clicks: list, start_frame: int, hold: bool = False) -> None:
-    """Where the answers lie in the file, against where they should, by the file's own time reference."""
+def samples_of(path: Path) -> tuple[np.ndarray, int]:
+    """The sound of a take's file as floats, and its time reference."""
     raw = path.read_bytes()
     described = wav.describe(raw[: wav.HEADER_BYTES])
-    midnight = -(-start_frame * RATE * Fraction(taken.rate).denominator // Fraction(taken.rate).numerator)
-    start = described.tags.time_reference - midnight
-    packed = np.frombuffer(raw[described.data_offset : described.data_offset + described.samples * 3], np.uint8).reshape(-1, 3)
-    sound = (packed[:, 0].astype(np.int32) | packed[:, 1].astype(np.int32) << 8 | packed[:, 2].astype(np.int32) << 16) << 8
-    sound = sound / 2.0**31
+    packed = np.frombuffer(raw[described.data_offset : described.data_offset + described.samples * 3], np.uint8).reshape(
+        -1, 3
+    )
+    wide = packed[:, 0].astype(np.int32) | packed[:, 1].astype(np.int32) << 8 | packed[:, 2].astype(np.int32) << 16
+    return (wide << 8) / 2.0**31, described.tags.time_reference
+
+
+def look(taken: Taken, path: Path, ticks: list, clicks: list, start_frame: int, hold: bool = False) -> None:
+    """Where the answers lie in the file, against where they should, by the file's own time reference."""
+    sound, reference = samples_of(path)
+    start = reference - -(-start_frame * RATE * Fraction(taken.rate).denominator // Fraction(taken.rate).numerator)
     rate = taken.rate
-    places = []
+    places = []  # seconds of the programme
     if taken.mode == "ear":
         for n, frame in enumerate(frames_of(rate)):
             due = first_sample(frame, rate)
+            if not start < due < start + len(sound) - 2 * RATE:
+                continue
             found = find(sound, burst(n), round(due - start))
             if found is None:
                 taken.missed += 1
@@ -243,6 +271,7 @@ def look(taken: Taken, path: Path, ticks: list, clicks: list, start_frame: int, 
             taken.errors.append((start + found - due) / MS)
             taken.raw.append((start + found - first_sample(frame, rate) - REACTION * RATE) / MS)
             places.append(due / RATE)
+            taken.places.append(due)
     if len(places) >= 4:
         slope = np.polyfit(places, taken.errors, 1)[0]
         taken.drift = float(slope * 600)
@@ -268,4 +297,5 @@ def distribution(errors: list[float]) -> str:
         return "none"
     sizes = np.abs(errors)
     p50, p95, p99 = np.percentile(sizes, [50, 95, 99])
-    return f"n {len(errors)}  mean {np.mean(errors):+.2f}  p50 {p50:.2f}  p95 {p95:.2f}  p99 {p99:.2f}  max {np.max(sizes):.2f} ms"
+    mean, most = np.mean(errors), np.max(sizes)
+    return f"n {len(errors)}  mean {mean:+.2f}  p50 {p50:.2f}  p95 {p95:.2f}  p99 {p99:.2f}  max {most:.2f} ms"

@@ -86,8 +86,8 @@ def test_on_the_demo(page: Page, world, demo, tmp_path, complaints):
     waited.value.save_as(path)
     assert path.read_bytes() == second.read_bytes()
     info = WavInfoReader(str(path))
-    # One handle before the slot, which begins at 161.0 s of a programme that starts at 10:00:00:00.
-    assert info.bext.time_reference == 10 * 3600 * RATE + 160 * RATE
+    # Somewhat less than a beat before the slot, which begins at 161.0 s of a programme that starts at 10:00:00:00.
+    assert info.bext.time_reference == 10 * 3600 * RATE + round(160.15 * RATE)
     assert info.ixml.project == "The Tide Mill at Orsey"
     stream = probed(path)["streams"][0]
     assert (stream["codec_name"], stream["channels"], stream["sample_rate"]) == ("pcm_s24le", 1, "48000")

@@ -61,7 +61,7 @@ class ClockMap:
         breaks: (sample of the take, by how much the sound stood still there).
         gaps, repeats: as in the log.
         picture_late: mean lateness of the frames drawn against the sound due then; None: no moving picture was seen.
-        picture_spread: how far the mean of a second lay from it at most.
+        picture_spread: how far the mean of a second lay from it at most, beyond what the screen's raster explains.
         within: no sample that the map places is further off than this, as far as the readings can tell.
         doubts: (sample, words) what of it can't be trusted, and from where on.
     """
@@ -244,9 +244,13 @@ def _seen(log: ClockLog, rate: FrameRate, frames: Offsets, smooth: Offsets, capt
     # The mean, not the median: a film of 24 frames on a screen of 60 ticks is late by two values in turn.
     middle = float(trim_mean(late[calm], 0.05))
     seconds = (at[calm] // SAMPLE_RATE).astype(int)
-    enough = [s for s in np.unique(seconds) if np.count_nonzero(seconds == s) > 8]
-    by_second = [float(np.mean(late[calm][seconds == s])) for s in enough]
-    spread = float(np.max(np.abs(np.array(by_second or [middle]) - middle)))
+    spread = 0.0
+    for second in np.unique(seconds):
+        own = late[calm][seconds == second]
+        if len(own) > 8:
+            # The raster alone lets the mean of so few frames wander by this much.
+            chance = 2 * float(np.std(own)) / len(own) ** 0.5
+            spread = max(spread, abs(float(np.mean(own)) - middle) - chance)
     return _Seen(round(middle), round(spread), tuple(stalls))
 
 

@@ -24,7 +24,7 @@ from fendo_core.booth.clocklog import ClockLog, read_lines
 from fendo_core.booth.clockmap import make_map
 from fendo_core.booth.naming import NameParts, file_name
 from fendo_core.takes.measures import BLOCK, measure_blocks
-from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.timebase import SAMPLE_RATE, milliseconds
 from fendo_server.problems import Problem
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Take
@@ -355,5 +355,5 @@ def close_forgotten(older_than: float = FORGOTTEN_AFTER) -> int:
 
 
 def expected_start(take: Take) -> int:
-    """Where a take begins if its clock map was lost: one handle before its slot."""
-    return (take.line.slot_start or 0) - SAMPLE_RATE
+    """Where a take begins if its clock map was lost: where the Booth begins: 0.85 s before its slot."""
+    return (take.line.slot_start or 0) - milliseconds(850)

@@ -12,9 +12,11 @@ import type { Picture } from './picture'
 import { SAMPLE_RATE, type Span } from './time'
 import type { Score, Transport } from './transport'
 
-/** Sound kept before the slot's first frame and after the stop. */
-export const HANDLE = SAMPLE_RATE
 const BEAT = SAMPLE_RATE
+/** Sound kept before the cue: less than a beat, so that the last beep of the count-in is not in it. */
+export const LEAD = Math.round(0.85 * BEAT)
+/** Sound kept after the stop. */
+const HANDLE = SAMPLE_RATE
 const PRE_ROLL = Math.round(3.5 * SAMPLE_RATE)
 /** After a pause the programme goes back so far, to be read into. */
 const RUN_UP = 2 * SAMPLE_RATE
@@ -268,7 +270,7 @@ export class Recorder {
     const begun = live.begun!
     if (!input) return this.callOff()
     const way = this.roundTrip()
-    const wanted = this.transport.frameOf(live.cue - HANDLE) + way.latency
+    const wanted = this.transport.frameOf(live.cue - LEAD) + way.latency
     live.from = Math.max(wanted, this.audio.soon(0.02))
     // The simulated reader is on the schedule itself and sees nothing.
     live.notes.say({ ...way, guide: way.source === 'none' ? 'ear' : live.reading.guide })

@@ -9,7 +9,7 @@ import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { asSpan, scoreOf, useLines, useRoom, useTakesByLine } from '../../app/room'
 import { sayProblem } from '../../app/Said'
-import { type BoothState, HANDLE } from '../../engine/recorder'
+import { type BoothState, LEAD } from '../../engine/recorder'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Stage } from '../../page/Stage'
 import { Tally } from '../../page/Tally'
@@ -71,7 +71,7 @@ export function Component() {
     const known = takes.get(line.id)?.filter((take) => take.heard && !take.aside) ?? []
     const before = known.find((take) => take.id === line.pick) ?? known.at(-1)
     // The earlier reading ends at the cue; through loudspeakers it ends before the new take's first handle.
-    const end = production.headphones ? cue : cue - HANDLE
+    const end = production.headphones ? cue : cue - LEAD
     const runUp = before && before.heard![0]! < end ? [{ ...before, heard: [before.heard![0]!, end] }] : []
     read(cue, runUp)
   }
