@@ -11,6 +11,7 @@ HELP = """Fendo records narration against picture.
   ./fendo stop              end what start began
   ./fendo link [NAME]       a new one-time link (--new makes the account NAME)
   ./fendo reset-demo        put the demo production back as it was
+  ./fendo rescue FOLDER     rebuild productions from their recordings when the database is gone (then an account's name)
   ./fendo test [PART ...]   run all checks and tests, or parts: {parts}
   ./fendo help              this
 
@@ -31,6 +32,10 @@ def main(arguments: list[str]) -> int:
                 return serve.link(names[0] if names else "demo", "--new" in rest)
             case "reset-demo":
                 return serve.reset_demo()
+            case "rescue":
+                if not rest:
+                    raise Refused("Which folder? ./fendo rescue data/media takes all, ./fendo rescue data/media/NAME one.")
+                return serve.rescue(rest[0], rest[1] if len(rest) > 1 else "demo")
             case "test":
                 return checks.check(rest)
             case "help" | "-h" | "--help":

@@ -111,7 +111,8 @@ class Cluster:
         """Start it on a free port of loopback; one that an earlier start left running is used."""
         if self.running():
             return
-        self.port_file.write_text(str(free_port()))
+        if not self._port_is_free():
+            self.port_file.write_text(str(free_port()))
         options = f"-c listen_addresses=127.0.0.1 -c unix_socket_directories='' -p {self.port_file.read_text()}"
         command = [
             self._program("pg_ctl"),
@@ -138,6 +139,20 @@ class Cluster:
             raise Refused(
                 f"The database could not be started. Its log says:\n{last}\nThe recordings in media/ are not touched."
             )
+
+    def _port_is_free(self) -> bool:
+        """Whether the port of last time can be had again: whoever lost the connection finds it there."""
+        try:
+            with socket.socket() as probe:
+                probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+                probe.bind(("127.0.0.1", int(self.port_file.read_text())))
+        except (OSError, ValueError):
+            return False
+        return True
+
+    def answers(self) -> bool:
+        """Whether somebody listens on its port."""
+        return wait_for(int(self.port_file.read_text()), 0.2)
 
     def database(self, name: str = "fendo") -> None:
         """Make the database if it is not there."""

@@ -214,7 +214,7 @@ def start() -> int:
             f"Open this link; it signs you in, once:\n\n  {address}{link}\n"
         )
         say("Ctrl-C ends it. ./fendo link prints another link.")
-        _watch(children, commands, env)
+        _watch(children, commands, env, database)
     except KeyboardInterrupt:
         say("\nstopping")
     finally:
@@ -249,11 +249,16 @@ def _spawn(name: str, command: list[str], env: dict[str, str]) -> subprocess.Pop
     return child
 
 
-def _watch(children: dict[str, subprocess.Popen], commands: dict[str, list[str]], env: dict[str, str]) -> None:
+def _watch(
+    children: dict[str, subprocess.Popen], commands: dict[str, list[str]], env: dict[str, str], database: Cluster
+) -> None:
     """Begin again what ends by itself; give up when it ends at once, again and again."""
     falls: dict[str, list[float]] = {name: [] for name in children}
     while True:
         time.sleep(0.3)
+        if not database.answers():
+            say("  the database ended; starting it again")
+            _revive(database)
         for name, child in children.items():
             if child.poll() is None:
                 continue
@@ -262,6 +267,18 @@ def _watch(children: dict[str, subprocess.Popen], commands: dict[str, list[str]]
                 raise Refused(f"The {name} ends again and again. {RUN / f'{name}.log'} says why. What was saved is safe.")
             say(f"  the {name} ended ({child.returncode}); starting it again")
             children[name] = _spawn(name, commands[name], env)
+
+
+def _revive(database: Cluster, seconds: float = 60.0) -> None:
+    """Start a database that was killed; what it left behind may take a while to end."""
+    until = time.monotonic() + seconds
+    while True:
+        try:
+            return database.start()
+        except Refused:
+            if time.monotonic() > until:
+                raise
+            time.sleep(1)
 
 
 def stop() -> int:
@@ -292,4 +309,17 @@ def reset_demo() -> int:
     """Put the demo production back as it was; other productions are not touched."""
     with cluster().lent() as database, step("making the demo anew"):
         run([str(PYTHON), "-m", "fendo_demo.make", "--anew"], env=environment(database.url()), quiet=False)
+    return 0
+
+
+def rescue(folder: str, account: str) -> int:
+    """Rebuild productions from the recordings in a folder."""
+    top = Path(folder).expanduser().resolve()
+    if not top.is_dir():
+        raise Refused(f"There is no folder {top}. Recordings lie in {DATA / 'media'}, a folder a production.")
+    with cluster().lent() as database:
+        env = environment(database.url())
+        manage("migrate", "--no-input", "-v0", env=env)
+        say(manage("rescue", str(top), "--account", account, env=env).rstrip())
+    say("./fendo start shows it." if not _noted("launcher") else "It is there when the page is loaded again.")
     return 0

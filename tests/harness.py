@@ -4,7 +4,9 @@ import contextlib
 import os
 import secrets
 import signal
+import socket
 import subprocess
+import threading
 import time
 import urllib.request
 from pathlib import Path
@@ -20,10 +22,10 @@ from launcher.postgres import free_port, wait_for
 class World:
     """A Fendo of its own: data folder, database, web server, worker. Each part can be killed and begun again."""
 
-    def __init__(self, data: Path) -> None:
+    def __init__(self, data: Path, database_url: str | None = None) -> None:
         self.data = data
         self.name = f"fendo_{secrets.token_hex(4)}"
-        base = os.environ["DATABASE_URL"]
+        base = database_url or os.environ["DATABASE_URL"]
         self.admin = base
         with psycopg.connect(base, autocommit=True) as db:
             db.execute(f'create database "{self.name}"')
@@ -68,6 +70,60 @@ class World:
 
     def parts(self) -> list[Path]:
         return list(self.data.glob("media/*/*/*.part"))
+
+
+class Wire:
+    """A connection in between that can be cut and made slow: a plain TCP relay on a port of its own."""
+
+    def __init__(self, to: int) -> None:
+        self.to, self.port = to, free_port()
+        self.cut = False
+        self.rate: float | None = None  # bytes a second towards the server
+        self.pairs: set[socket.socket] = set()
+        self.ear = socket.create_server(("127.0.0.1", self.port))
+        threading.Thread(target=self._accept, daemon=True).start()
+
+    def _accept(self) -> None:
+        while True:
+            try:
+                near, _ = self.ear.accept()
+            except OSError:
+                return
+            if self.cut:
+                near.close()
+                continue
+            try:
+                far = socket.create_connection(("127.0.0.1", self.to), timeout=5)
+            except OSError:
+                near.close()
+                continue
+            far.settimeout(None)
+            self.pairs |= {near, far}
+            threading.Thread(target=self._carry, args=(near, far, True), daemon=True).start()
+            threading.Thread(target=self._carry, args=(far, near, False), daemon=True).start()
+
+    def _carry(self, a: socket.socket, b: socket.socket, towards_server: bool) -> None:
+        with contextlib.suppress(OSError):
+            while data := a.recv(4096 if self.rate else 65536):
+                if self.rate and towards_server:
+                    time.sleep(len(data) / self.rate)
+                b.sendall(data)
+        for one in (a, b):
+            with contextlib.suppress(OSError):
+                one.shutdown(socket.SHUT_RDWR)
+            one.close()
+
+    def break_off(self) -> None:
+        """Cut it, and everything that goes over it now."""
+        self.cut = True
+        for one in list(self.pairs):
+            with contextlib.suppress(OSError):
+                one.shutdown(socket.SHUT_RDWR)
+        self.pairs.clear()
+
+    def close(self) -> None:
+        self.break_off()
+        self.ear.close()
 
 
 def state(page: Page, word: str, timeout: float = 60_000) -> None:
@@ -123,8 +179,8 @@ def until(what, seconds: float = 90.0, each: float = 0.05):
     raise AssertionError(f"it did not happen within {seconds} s")
 
 
-def crash_tabs(profile: Path) -> int:
-    """SIGKILL to every renderer of the browser with this profile; how many."""
+def crash_tabs(profile: Path, whole: bool = False) -> int:
+    """SIGKILL to every renderer of the browser with this profile, or to the whole browser; how many processes."""
 
     def command(pid: int) -> str:
         with contextlib.suppress(OSError):
@@ -144,7 +200,9 @@ def crash_tabs(profile: Path) -> int:
         return False
 
     pids = [int(entry.name) for entry in Path("/proc").iterdir() if entry.name.isdigit()]
-    renderers = [pid for pid in pids if "--type=renderer" in command(pid) and ours(pid)]
+    renderers = [
+        pid for pid in pids if (whole or "--type=renderer" in command(pid)) and "chrom" in command(pid) and ours(pid)
+    ]
     for pid in renderers:
         with contextlib.suppress(ProcessLookupError):
             os.kill(pid, signal.SIGKILL)

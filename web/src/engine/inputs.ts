@@ -172,7 +172,12 @@ class SimulatedReader implements OpenInput {
 
   private async fetch(line: string): Promise<Reading> {
     const query = new URLSearchParams({ seed: String(this.seed++), fault: this.choice.fault || 'none' })
-    const answer = await fetch(`/api/lines/${line}/simulated-reading/?${query}`, { credentials: 'same-origin' })
+    const away = 'The server can’t be reached, and the simulated reader speaks from there.'
+    const answer = await fetch(`/api/lines/${line}/simulated-reading/?${query}`, { credentials: 'same-origin' }).catch(
+      () => {
+        throw new InputProblem(away)
+      },
+    )
     if (!answer.ok) {
       const problem = (await answer.json().catch(() => ({}))) as { detail?: string }
       throw new InputProblem(problem.detail ?? 'The simulated reader could not speak this line.')

@@ -243,7 +243,9 @@ export class Recorder {
     } catch (error) {
       this.live = undefined
       this.transport.seek(cue)
-      this.fail(`${error instanceof Error ? error.message : 'The take could not begin.'} Nothing was recorded.`)
+      const away = error instanceof TypeError || !(error instanceof Error)
+      const said = away ? 'The server can’t be reached, so the take has no place to land yet.' : error.message
+      this.fail(`${said} Nothing was recorded.`)
       return
     }
     if (live.off) return void this.doors.abandon(live.begun.id)

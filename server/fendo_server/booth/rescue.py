@@ -1,0 +1,281 @@
+"""Rebuild productions from recordings alone, when the database is gone.
+
+Every recording says in its own header what it is: production, folder, line with words and slot, take, reader, where it lies
+in the programme and how that is known. What stands nowhere but in the database is lost: picks, lines that nobody read,
+and which film belonged to it.
+"""
+
+import json
+import shutil
+import uuid
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from datetime import datetime
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+from django.utils import timezone
+
+from fendo_core.audio import pcm, wav
+from fendo_core.booth.naming import safe_name
+from fendo_core.timebase import FrameRate
+from fendo_core.timebase.rates import nearest_rate
+from fendo_server.booth import capture
+from fendo_server.productions import services
+from fendo_server.productions.models import Folder, Production
+from fendo_server.script.models import Line
+from fendo_server.takes.models import Take
+
+NOT_TAKES = {"picture", "handover"}
+
+
+@dataclass
+class Report:
+    """What was found and what was made of it."""
+
+    productions: list[str] = field(default_factory=list)
+    lines: int = 0
+    takes: int = 0
+    known: int = 0
+    unfinished: int = 0
+    refused: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Found:
+    """One recording on the disk."""
+
+    path: Path
+    folder: str
+    tags: wav.Tags
+    samples: int
+    unfinished: bool
+
+    def note(self, name: str) -> str:
+        """One of Fendo's own notes in the header."""
+        return self.tags.notes.get(name, "")
+
+
+def _recordings(top: Path, report: Report) -> Iterator[Found]:
+    for path in sorted(top.rglob("*.wav")) + sorted(top.rglob("*.wav.part")):
+        inside = path.relative_to(top).parent
+        if path.is_symlink() or not path.is_file() or (inside.parts and inside.parts[0].lower() in NOT_TAKES):
+            continue
+        try:
+            with path.open("rb") as file:
+                described = wav.describe(file.read(wav.HEADER_BYTES))
+        except (ValueError, OSError) as error:
+            report.refused.append(f"{path.name}: {error}")
+            continue
+        there = (path.stat().st_size - described.data_offset) // pcm.BYTES_A_SAMPLE
+        unfinished = path.suffix == ".part"
+        samples = there if unfinished else min(described.samples, there)
+        if samples <= 0:
+            report.refused.append(f"{path.name}: there is no sound in it")
+            continue
+        yield Found(path, inside.as_posix() if inside.parts else "Narration", described.tags, samples, unfinished)
+
+
+def rescue(owner, top: Path, say: Callable[[str], None] = lambda text: None) -> Report:
+    """Make productions, folders, lines and takes of the recordings below a folder; what the database knows is left alone.
+
+    A folder of the media folder is used where it lies, any other one is copied.
+
+    Raises:
+        ValueError: when there is no such folder.
+    """
+    if not top.is_dir():
+        raise ValueError(f"There is no folder {top}.")
+    report = Report()
+    tops = [top]
+    if top.resolve() == settings.MEDIA.resolve():
+        tops = sorted(path for path in top.iterdir() if path.is_dir())
+    for one in tops:
+        by_production: dict[str, list[Found]] = defaultdict(list)
+        for found in _recordings(one, report):
+            if Take.objects.filter(pk=_id(found.note("FENDO_TAKE"))).exists():
+                report.known += 1
+                continue
+            by_production[found.note("FENDO_PRODUCTION") or found.tags.production].append(found)
+        for recordings in by_production.values():
+            _rebuild(owner, one, recordings, len(by_production) == 1, report, say)
+    return report
+
+
+def _id(text: str) -> uuid.UUID | None:
+    try:
+        return uuid.UUID(text)
+    except ValueError:
+        return None
+
+
+def _rate(tags: wav.Tags) -> FrameRate:
+    try:
+        return FrameRate(Fraction(tags.timecode_rate), tags.drop)
+    except (ValueError, ZeroDivisionError):
+        return nearest_rate(Fraction(25))
+
+
+def _production(owner, top: Path, recordings: list[Found], alone: bool) -> tuple[Production, bool]:
+    """The production of these recordings, and whether their files lie in its folder already."""
+    newest = max(recordings, key=lambda found: found.tags.origination)
+    own = _id(newest.note("FENDO_PRODUCTION"))
+    known = Production.objects.filter(pk=own, owner=owner).first() if own else None
+    in_place = alone and top.resolve().parent == settings.MEDIA.resolve()
+    if known:
+        return known, in_place and known.directory == top.name
+    in_place = in_place and not Production.objects.filter(directory__iexact=top.name).exists()
+    name = newest.tags.production or top.name
+    rate = _rate(newest.tags)
+    start = _number(newest.note("FENDO_PROGRAMME_START"))
+    fields: dict[str, Any] = {
+        "owner": owner,
+        "name": name[:120],
+        "fps_above": rate.fps.numerator,
+        "fps_below": rate.fps.denominator,
+        "drop_frame": rate.drop,
+        "start_frame": max(0, rate.frame_at(newest.tags.time_reference - (start or 0))),
+        "directory": top.name if in_place else _free_directory(name),
+    }
+    if own and not Production.objects.filter(pk=own).exists():
+        fields["id"] = own
+    return Production.objects.create(**fields), in_place
+
+
+def _free_directory(name: str) -> str:
+    stem, copy = safe_name(name, 80), 1
+    directory = stem
+    while (settings.MEDIA / directory).exists() or Production.objects.filter(directory__iexact=directory).exists():
+        copy += 1
+        directory = f"{stem} ({copy})"
+    return directory
+
+
+def _number(text: str) -> int | None:
+    try:
+        return int(text)
+    except ValueError:
+        return None
+
+
+def _folder(production: Production, path: str) -> Folder:
+    parent = None
+    for part in path.split("/"):
+        below = f"{parent.path}/{part}" if parent else part
+        parent = production.folders.filter(path=below).first() or services.make_folder(production, parent, part)
+    assert parent is not None
+    return parent
+
+
+@transaction.atomic
+def _rebuild(owner, top: Path, recordings: list[Found], alone: bool, report: Report, say: Callable[[str], None]) -> None:
+    production, in_place = _production(owner, top, recordings, alone)
+    report.productions.append(production.name)
+    lines = _lines(production, recordings, report)
+    folders: Counter[str] = Counter()
+    for count, found in enumerate(recordings, start=1):
+        folder = _folder(production, found.folder)
+        folders[str(folder.pk)] += 1
+        reader, _ = production.readers.get_or_create(name=found.tags.reader or "Narrator")
+        take = _take(found, lines[_key(found)], folder, reader)
+        if not in_place:
+            take.path.parent.mkdir(parents=True, exist_ok=True)
+            target = take.part if found.unfinished else take.path
+            shutil.copy2(found.path, target)
+            log = found.path.with_name(found.path.name.removesuffix(".part") + ".clock")
+            if log.exists():
+                shutil.copy2(log, take.clock_log)
+        if found.unfinished:
+            report.unfinished += 1
+            capture.finish(take, 0, [], cut_off=True)
+        else:
+            capture.measure(take)
+        take.state = Take.State.FINISHED
+        take.save()
+        Take.objects.filter(pk=take.pk).update(made=_made(found))
+        report.takes += 1
+        say(f"{count} of {len(recordings)}: {take.file_name}")
+    if production.landing is None:
+        production.landing = production.folders.get(pk=folders.most_common(1)[0][0])
+    if production.reader is None:
+        production.reader = production.readers.first()
+    production.save()
+
+
+def _made(found: Found) -> datetime:
+    try:
+        return timezone.make_aware(datetime.strptime(found.tags.origination, "%Y-%m-%d %H:%M:%S"))
+    except ValueError:
+        return timezone.now()
+
+
+def _key(found: Found) -> str:
+    return found.note("FENDO_LINE") or found.tags.line
+
+
+def _lines(production: Production, recordings: list[Found], report: Report) -> dict[str, Line]:
+    """The lines of the recordings, in their old order, with the words and the slot of the newest take."""
+    newest: dict[str, Found] = {}
+    for found in sorted(recordings, key=lambda one: one.tags.origination):
+        newest[_key(found)] = found
+    numbers = set(production.lines.values_list("number", flat=True))
+    last = production.lines.order_by("-position").values_list("position", flat=True).first()
+    position = 0 if last is None else last + 1
+    lines: dict[str, Line] = {}
+    order = sorted(newest.items(), key=lambda item: (_number(item[1].note("FENDO_POSITION")) or 0, item[1].tags.line))
+    for key, found in order:
+        own = _id(found.note("FENDO_LINE"))
+        known = production.lines.filter(pk=own).first() if own else None
+        if known is None:
+            number, copy = found.tags.line[:20] or "1", 1
+            while number in numbers:
+                copy += 1
+                number = f"{found.tags.line[:14]} ({copy})"
+            numbers.add(number)
+            start, end = ([*map(_number, found.note("FENDO_SLOT").split()), None, None])[:2]
+            slot = (
+                {"slot_start": start, "slot_end": end} if start is not None and end is not None and 0 <= start < end else {}
+            )
+            ids = {"id": own} if own and not Line.objects.filter(pk=own).exists() else {}
+            known = Line.objects.create(
+                production=production, position=position, number=number, text=found.tags.words, **slot, **ids
+            )
+            position += 1
+            report.lines += 1
+        lines[key] = known
+    return lines
+
+
+def _take(found: Found, line: Line, folder: Folder, reader) -> Take:
+    number = found.tags.take or 1
+    while line.takes.filter(number=number).exists():
+        number += 1
+    name = found.path.name.removesuffix(".part")
+    try:
+        clock = json.loads(found.note("FENDO_CLOCK") or "{}")
+    except ValueError:
+        clock = {}
+    take = Take(
+        line=line,
+        folder=folder,
+        reader=reader,
+        number=number,
+        file_name=name[:140],
+        cut_off=found.note("FENDO_CUT_OFF") == "yes",
+        input=found.note("FENDO_INPUT")[:200],
+        cue=_number(found.note("FENDO_CUE")),
+        start=_number(found.note("FENDO_PROGRAMME_START")) or 0,
+        length=found.samples,
+        clock=clock if isinstance(clock, dict) else {},
+    )
+    take.within = clock.get("within") if isinstance(clock, dict) else None
+    take.doubts = clock.get("doubts", []) if isinstance(clock, dict) else []
+    own = _id(found.note("FENDO_TAKE"))
+    if own:
+        take.id = own
+    take.save()
+    return take

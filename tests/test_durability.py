@@ -1,0 +1,349 @@
+"""What can go wrong while a take is recorded, each done to the real system: what was acknowledged is there afterwards,
+what happened is said, and the next take works. `bench/faults` does the kills many times at random moments.
+"""
+
+import json
+import subprocess
+import time
+
+import numpy as np
+import psycopg
+import pytest
+from playwright.sync_api import Page, expect
+
+import probe
+from fendo_core.audio import wav
+from harness import Wire, World, alive, crash_tabs, state, until
+from launcher import serve
+from launcher.postgres import Cluster
+from measure import RATE
+from probe import api, context_frames, samples_of
+
+pytestmark = pytest.mark.browser
+WORDS = "Eleven tonnes of elm, moving no faster than a person walks, and after that a while of quiet.\nListen."
+SIMULATED = {"device": "simulated", "label": "Simulated reader", "channel": 0, "fault": "none"}
+MICROPHONE = {"device": "probe", "label": "Probe microphone", "channel": 0}
+
+
+def booth(page: Page, world: World, name: str, device: dict = SIMULATED, address: str = "") -> str:
+    """A production of its own with two lines and a microphone; the Booth is open. The production's address."""
+    page.add_init_script(probe.script("25"))
+    page.goto((address or world.address) + world.link(f"account {name}").removeprefix(world.address))
+    production = api(page, "POST", "/api/productions/", {"name": name})["id"]
+    api(page, "POST", f"/api/productions/{production}/edits/", {"kind": "add_lines", "text": WORDS, "revision": 0})
+    api(page, "PATCH", f"/api/productions/{production}/", {"input": device})
+    page.goto(f"{address or world.address}/productions/{production}/booth")
+    state(page, "Ready")
+    return production
+
+
+def start(page: Page, samples: int = RATE) -> None:
+    """Begin a take, and go on when so many samples were read after the cue."""
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    begun = context_frames(page)
+    until(lambda: context_frames(page) > begun + samples)
+
+
+def files(world: World, name: str) -> list:
+    return sorted(world.data.glob(f"media/{name}/*/*.wav"))
+
+
+def safe(world: World, name: str) -> int:
+    """Samples of the growing take that are on the server's disk."""
+    parts = list(world.data.glob(f"media/{name}/*/*.part"))
+    return (parts[0].stat().st_size - wav.HEADER_BYTES) // 3 if parts else 0
+
+
+def begun_at(world: World, name: str) -> int:
+    """Context frame of the growing take's first sample, from the clock log beside it."""
+    (log,) = world.data.glob(f"media/{name}/*/*.clock")
+    return json.loads(log.read_text().splitlines()[0])["capture"][0][1]
+
+
+def unbroken(path) -> np.ndarray:
+    """The sound of a take; fails when a stretch of it is missing (the simulated reader's room is never silent)."""
+    sound, _ = samples_of(path)
+    loud = np.flatnonzero(np.abs(sound) > 0)
+    assert max(np.diff(loud), default=0) < RATE // 100, "a stretch of digital silence: sound is missing"
+    return sound
+
+
+def next_take_works(page: Page, world: World, name: str) -> None:
+    before = len(files(world, name))
+    start(page, RATE // 2)
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    until(lambda: len(files(world, name)) == before + 1)
+
+
+def cut_off(path) -> bool:
+    return wav.describe(path.read_bytes()[: wav.HEADER_BYTES]).tags.notes["FENDO_CUT_OFF"] == "yes"
+
+
+@pytest.mark.parametrize("whole", [False, True], ids=["tab", "browser"])
+def test_a_killed_browser_loses_at_most_a_quarter_of_a_second(
+    browser_type, world, browser_type_launch_args, browser_context_args, tmp_path, whole
+):
+    name = "Killed whole" if whole else "Killed part"
+
+    def browser():
+        return browser_type.launch_persistent_context(tmp_path, **browser_type_launch_args, **browser_context_args)
+
+    context = browser()
+    page = context.new_page()
+    booth(page, world, name)
+    start(page, 2 * RATE)
+    until(lambda: safe(world, name) > RATE)
+    address, first, steal = page.url, begun_at(world, name), probe.stolen()
+    reached = context_frames(page)
+    assert crash_tabs(tmp_path, whole) >= 1
+    acknowledged = safe(world, name)
+    if not whole:
+        context.close()
+    context = browser()
+    page = context.new_page()
+    page.add_init_script(probe.script("25"))
+    # A browser that was killed may have lost the cookie of a visit so young: sign in again.
+    page.goto(world.link(f"account {name}"))
+    page.goto(address)
+    (take,) = until(lambda: files(world, name))
+    found = wav.describe(take.read_bytes()[: wav.HEADER_BYTES])
+    lost = (reached - first - found.samples) / RATE
+    print(
+        f"\n{name}: {acknowledged / RATE:.2f} s acknowledged, {found.samples / RATE:.2f} s kept, {lost * 1000:.0f} ms lost"
+    )
+    assert found.samples >= acknowledged
+    assert found.tags.notes["FENDO_CUT_OFF"] == "yes" and json.loads(found.tags.notes["FENDO_CLOCK"])["readings"] > 0
+    unbroken(take)
+    # On a machine that stands still the sound waits longer on its way into the storage than on one that does not.
+    assert lost <= 0.25 + 2 * (probe.stolen() - steal)
+    state(page, "Ready")
+    next_take_works(page, world, name)
+    context.close()
+
+
+def test_killing_database_and_worker_loses_nothing(page: Page, tmp_path):
+    """PostgreSQL and the worker die in mid-take; a Fendo of its own, for its database is killed."""
+    tmp_path.chmod(0o755)
+    for parent in tmp_path.parents[:3]:
+        parent.chmod(0o755)
+    cluster = Cluster(tmp_path / "postgres")
+    cluster.make()
+    cluster.start()
+    cluster.database()
+    (tmp_path / "data").mkdir()
+    world = World(tmp_path / "data", cluster.url())
+    try:
+        world.begin("web")
+        world.begin("worker")
+        name = "Killed database"
+        production = booth(page, world, name)
+        start(page)
+        until(lambda: safe(world, name) > RATE)
+        world.kill("worker")
+        # Only the postmaster: its children end by themselves when it is gone.
+        pid = int((cluster.data / "postmaster.pid").read_text().split()[0])
+        subprocess.run(["kill", "-9", str(pid)], check=True)
+        before = safe(world, name)
+        reached = context_frames(page)
+        until(lambda: context_frames(page) > reached + 2 * RATE)
+        expect(page.get_by_test_id("safety")).to_contain_text("kept in this browser")
+        page.keyboard.press("Enter")
+        state(page, "Saving")
+        until(lambda: not cluster.running())
+        serve._revive(cluster)
+        state(page, "Saved", timeout=90_000)
+        (take,) = files(world, name)
+        sound = unbroken(take)
+        assert len(sound) > before + 2 * RATE and not cut_off(take)
+        world.begin("worker")
+        next_take_works(page, world, name)
+
+        # And when the database is lost for good, the recordings bring everything back.
+        world.kill("web")
+        world.kill("worker")
+        with psycopg.connect(world.admin, autocommit=True) as db:
+            db.execute(f'drop database "{world.name}" with (force)')
+            db.execute(f'create database "{world.name}"')
+        serve.manage("migrate", "--no-input", "-v0", env=world.env)
+        said = serve.manage("rescue", str(world.data / "media"), "--account", "rescued", env=world.env)
+        assert f"Rebuilt “{name}”: 1 lines, 2 takes" in said
+        world.begin("web")
+        page.goto(world.link("rescued"))
+        page.goto(f"{world.address}/productions/{production}/takes")
+        expect(page.locator("[data-take]")).to_have_count(2)
+        expect(page.locator(".takes-line")).to_contain_text("Eleven tonnes of elm")
+    finally:
+        world.close()
+        cluster.stop()
+
+
+def test_a_connection_cut_for_longer_than_the_take_and_one_slower_than_the_sound(page: Page, world):
+    wire = Wire(world.port)
+    name = "Thin wire"
+    try:
+        booth(page, world, name, address=f"http://127.0.0.1:{wire.port}")
+        # Cut with the first word, back after the last one.
+        page.keyboard.press("Enter")
+        state(page, "Recording")
+        wire.break_off()
+        begun = context_frames(page)
+        until(lambda: context_frames(page) > begun + 3 * RATE)
+        expect(page.get_by_test_id("safety")).to_contain_text("Server not reached")
+        page.keyboard.press("Enter")
+        state(page, "Saving")
+        time.sleep(2)
+        assert not files(world, name)
+        wire.cut = False
+        state(page, "Saved", timeout=90_000)
+        (first,) = files(world, name)
+        assert len(unbroken(first)) > 4 * RATE and not cut_off(first)
+        expect(page.get_by_test_id("safety")).to_contain_text("all is with the server")
+
+        # Sound makes 144 kB a second; the wire takes 60.
+        wire.rate = 60_000
+        wire.pairs and [one.shutdown(2) for one in list(wire.pairs)]
+        start(page, 4 * RATE)
+        expect(page.get_by_test_id("safety")).to_contain_text("on their way")
+        page.keyboard.press("Enter")
+        state(page, "Saving")
+        state(page, "Saved", timeout=120_000)
+        second = next(path for path in files(world, name) if path != first)
+        assert len(unbroken(second)) > 5 * RATE
+    finally:
+        wire.close()
+
+
+def test_a_full_disk_on_the_server_stops_nothing_and_loses_nothing(page: Page, tmp_path):
+    small = tmp_path / "small"
+    (small / "media").mkdir(parents=True)
+    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=4m", "none", str(small / "media")], check=False)
+    if mounted.returncode:
+        pytest.skip("no right to make a small file system")
+    world = World(small)
+    try:
+        world.begin("web")
+        world.begin("worker")
+        name = "Full disk"
+        booth(page, world, name)
+        filler = small / "media" / "filler"
+        filler.write_bytes(bytes(3_500_000))
+        start(page, 5 * RATE)
+        expect(page.get_by_test_id("safety")).to_contain_text("disk is full")
+        page.keyboard.press("Enter")
+        state(page, "Saving")
+        assert not files(world, name)
+        filler.unlink()
+        state(page, "Saved", timeout=90_000)
+        (take,) = files(world, name)
+        assert len(unbroken(take)) > 5 * RATE and not cut_off(take)
+    finally:
+        world.close()
+        subprocess.run(["umount", "-l", str(small / "media")], check=False)
+
+
+def test_a_browser_without_room_sends_straight_from_memory(page: Page, world):
+    name = "No room"
+    booth(page, world, name)
+    devtools = page.context.new_cdp_session(page)
+    devtools.send("Storage.overrideQuotaForOrigin", {"origin": world.address, "quotaSize": 1000})
+    start(page, 3 * RATE)
+    expect(page.get_by_test_id("safety")).to_contain_text("storage is full")
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    (take,) = files(world, name)
+    assert len(unbroken(take)) > 4 * RATE and not cut_off(take)
+    devtools.send("Storage.overrideQuotaForOrigin", {"origin": world.address})
+    next_take_works(page, world, name)
+
+
+@pytest.mark.parametrize(
+    ("what", "said"),
+    [
+        ("__probe.tracks.at(-1).dispatchEvent(new Event('ended'))", "was unplugged"),
+        ("__probe.tracks.at(-1).dispatchEvent(new Event('mute'))", "muted the microphone"),
+        ("__probe.rate = 44100", "from 48000 to 44100"),
+    ],
+    ids=["unplugged", "muted", "another rate"],
+)
+def test_a_microphone_that_goes_away_ends_the_take_and_says_why(page: Page, world, what, said):
+    name = f"Gone {said.split()[0]} {said.split()[-1]}"
+    booth(page, world, name, MICROPHONE)
+    start(page, 2 * RATE)
+    page.evaluate(what)
+    state(page, "Saved")
+    expect(page.get_by_test_id("booth-state")).to_contain_text(said)
+    expect(page.get_by_role("alert")).to_contain_text(said)
+    (take,) = files(world, name)
+    assert cut_off(take)
+    sound, _ = samples_of(take)
+    assert len(sound) > 2 * RATE
+    notes = json.loads(wav.describe(take.read_bytes()[: wav.HEADER_BYTES]).tags.notes["FENDO_CLOCK"])["doubts"]
+    assert any(said in words for _, words in notes), "the take itself does not say what happened"
+    page.evaluate("__probe.rate = 48000")
+    page.reload()
+    state(page, "Ready")
+    next_take_works(page, world, name)
+
+
+@pytest.mark.parametrize("comes_back", [True, False], ids=["sleeps", "does not wake"])
+def test_a_closed_lid_keeps_what_was_read(page: Page, world, comes_back):
+    name = f"Lid {comes_back}"
+    booth(page, world, name)
+    start(page, 2 * RATE)
+    until(lambda: safe(world, name) > RATE)
+    if not comes_back:
+        page.evaluate("for (const c of __probe.contexts) c.resume = () => Promise.reject(new Error('no')); undefined")
+    before = safe(world, name)
+    page.evaluate("for (const c of __probe.contexts) c.suspend()")
+    state(page, "Saved")
+    expect(page.get_by_test_id("booth-state")).to_contain_text("sound stopped for a while")
+    (take,) = files(world, name)
+    assert cut_off(take) and len(unbroken(take)) >= before
+    if comes_back:
+        next_take_works(page, world, name)
+
+
+def test_a_reload_in_mid_take_a_second_window_and_a_wrong_clock(page: Page, world, context):
+    name = "Reload"
+    page.on("dialog", lambda dialog: dialog.accept())
+    # A clock that is ten years behind, and that is set back while a take is read.
+    context.add_init_script(
+        "const Real = Date; let off = -3.2e11; window.__back = () => (off -= 8e6);"
+        "window.Date = class extends Real { constructor(...a) { a.length ? super(...a) : super(Real.now() + off) }"
+        " static now() { return Real.now() + off } }"
+    )
+    booth(page, world, name)
+    start(page, 2 * RATE)
+    page.evaluate("__back()")
+    until(lambda: safe(world, name) > RATE)
+    before = safe(world, name)
+    page.reload()
+    (first,) = until(lambda: files(world, name))
+    assert cut_off(first) and len(unbroken(first)) >= before
+    state(page, "Ready")
+
+    # Two windows record the same line at the same time: two takes.
+    other = context.new_page()
+    other.add_init_script(probe.script("25"))
+    other.goto(page.url)
+    state(other, "Ready")
+    for window in (page, other):
+        window.keyboard.press("ArrowDown")
+        window.keyboard.press("Enter")
+    for window in (page, other):
+        state(window, "Recording")
+    expect(other.get_by_test_id("booth-state")).to_contain_text("Another window records too")
+    begun = context_frames(other)
+    until(lambda: context_frames(other) > begun + RATE)
+    for window in (page, other):
+        window.keyboard.press("Enter")
+    for window in (page, other):
+        state(window, "Saved")
+    takes = [path for path in files(world, name) if path != first]
+    assert len(takes) == 2
+    for path in takes:
+        assert not cut_off(path) and len(unbroken(path)) > RATE
+    other.close()
+    until(lambda: alive(world.address))
