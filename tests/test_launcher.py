@@ -82,6 +82,11 @@ def test_started_killed_started_again_and_stopped(fendo):
     os.kill(web, signal.SIGKILL)
     until(lambda: fendo.pid("web") != web and alive(fendo.address))
 
+    database = Cluster(fendo.data / "postgres")
+    os.kill(int((database.data / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
+    until(lambda: "the database ended; starting it again" in (fendo.data / "start.log").read_text())
+    until(lambda: fendo.run("link")[0] == 0, each=0.5)
+
     os.kill(first.pid, signal.SIGKILL)
     first.wait()
     orphans = [fendo.pid("web"), fendo.pid("worker")]

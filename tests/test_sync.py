@@ -143,7 +143,7 @@ def test_the_simulated_loop_is_found(page: Page, world, desk):
     page.goto(f"{world.address}/productions/{production}/booth")
     state(page, "Ready")
     page.get_by_role("combobox", name="microphone").click()
-    page.get_by_role("option", name="Simulated microphone at the loudspeaker").click()
+    page.get_by_role("option", name="Simulated loop").click()
     expect(page.get_by_test_id("loop")).to_have_text("sync not measured")
     for delay in ("87", "11"):
         page.get_by_role("combobox", name="delay of the simulated loop").click()

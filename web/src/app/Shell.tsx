@@ -143,13 +143,13 @@ function BoothEdge() {
 
 /** What has not reached the server yet, without alarm; nothing while all is saved. */
 function Connection() {
-  const { bytes, online, said, takes } = useWatched(useEngine().recorder.waiting)
+  const { bytes, online, reached, said, takes } = useWatched(useEngine().recorder.waiting)
   if (online && (!said || !takes)) return null
   const seconds = secondsText(bytes / 3)
   return (
     <Tooltip label={said} multiline w={320}>
       <span className="connection" role="status">
-        {online ? 'sending' : 'server not reached'} · {seconds} s kept here
+        {online ? 'sending' : reached ? 'the server can’t store it' : 'server not reached'} · {seconds} s kept here
       </span>
     </Tooltip>
   )

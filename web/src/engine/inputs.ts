@@ -11,7 +11,7 @@ export const SIMULATED: InputChoice = { device: 'simulated', label: 'Simulated r
 /** A microphone that hears the loudspeaker after a known while: for trying the loop test. */
 export const SIMULATED_LOOP: InputChoice = {
   device: 'simulated-loop',
-  label: 'Simulated microphone at the loudspeaker',
+  label: 'Simulated loop',
   channel: 0,
   delay: 40,
 }

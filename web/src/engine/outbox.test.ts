@@ -1,7 +1,7 @@
 import 'fake-indexeddb/auto'
 import { IDBFactory } from 'fake-indexeddb'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import type { ClockPart } from './clocklog'
+import { type ClockPart, joinParts } from './clocklog'
 import { Outbox, type OutboxNews } from './outbox'
 
 const CLOCK: ClockPart = { capture: [[0, 0]], transport: [[0, 0]], source: 'none' }
@@ -9,6 +9,7 @@ const CLOCK: ClockPart = { capture: [[0, 0]], transport: [[0, 0]], source: 'none
 /** A server that keeps takes by the rules of the real one, and can be told to fail. */
 class FakeServer {
   clocks: unknown[] = []
+  headers: string[] = []
   takes = new Map<string, { samples: number[]; finished: boolean; cutOff?: boolean }>()
   puts = 0
   fail: (put: number) => 'ok' | 'unreached' | 'lost answer' | 'full' = () => 'ok'
@@ -19,6 +20,7 @@ class FakeServer {
     if (how === 'unreached') throw new TypeError('failed to fetch')
     if (how === 'full') return Response.json({ detail: 'The disk is full' }, { status: 507 })
     const clock = (init.headers as Record<string, string>)['X-Clock']
+    if (clock) this.headers.push(clock)
     if (clock) this.clocks.push(JSON.parse(clock))
     if (door === 'finish') this.clocks.push(JSON.parse(String(init.body)).clock)
     const answer = door === 'sound' ? this.append(id, url, init.body as ArrayBuffer) : this.finish(id, String(init.body))
@@ -211,5 +213,64 @@ describe('the outbox', () => {
     )
     server.fail = () => 'ok'
     await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', online: true, said: '' }))
+  })
+
+  it('tells a server that is away from one that can store nothing', async () => {
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    server.fail = () => 'full'
+    speak(channel.port1, id, [10])
+    await soon(() =>
+      expect(news.at(-1)).toMatchObject({ kind: 'waiting', online: false, reached: true, said: 'The disk is full' }),
+    )
+  })
+
+  it.each([1, 2, 3])('sends from memory what the full storage of the browser does not take (%i)', async (seed) => {
+    const put = IDBObjectStore.prototype.put
+    let count = seed
+    vi.spyOn(IDBObjectStore.prototype, 'put').mockImplementation(function (this: IDBObjectStore, ...given) {
+      // Now and then there is room again: pieces lie in both places, in turn.
+      if (this.name === 'pieces' && count++ % 3) throw new DOMException('full', 'QuotaExceededError')
+      return put.apply(this, given)
+    })
+    let down = true
+    server.fail = () => (down ? 'unreached' : 'ok')
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    const total = speak(channel.port1, id, [30, 40, 50, 60, 70, 80, 90])
+    outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
+    await soon(() => expect(news.some((one) => one.kind === 'waiting' && one.bytes >= 7 * 28_800)).toBe(true))
+    down = false
+    await soon(said('saved', id))
+    whole(id, total)
+    vi.restoreAllMocks()
+  })
+
+  it('sends every clock pair with the sound or at the end, in letters that a header takes', async () => {
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    const many = (from: number): [number, number][] =>
+      Array.from({ length: 400 }, (_, n) => [from + n, (from + n) * 20_000])
+    outbox.obey({ kind: 'clock', id, part: { output: many(0), notes: [[5, 'größer “gemischt”']] } })
+    outbox.obey({ kind: 'clock', id, part: { output: many(400), seen: [[1, 2]] } })
+    const total = speak(channel.port1, id, [100, 100, 100])
+    outbox.obey({ kind: 'clock', id, part: { output: many(800) } })
+    outbox.obey({ kind: 'close', id, total, cutOff: false, clock: { gaps: [[7, 128]] } })
+    await soon(said('saved', id))
+    const all = joinParts(server.clocks as ClockPart[])
+    expect(new Set(all.output!.map(([frame]) => frame)).size).toBe(1200)
+    expect(all).toMatchObject({ capture: expect.arrayContaining([[0, 0]]), gaps: [[7, 128]], source: 'none' })
+    expect(all.notes).toContainEqual([5, 'größer “gemischt”'])
+    expect(server.headers.every((header) => header.length < 8000 && /^[\x20-\x7e]*$/.test(header))).toBe(true)
+  })
+
+  it('closes a take whose sound has stopped with what there is of it', async () => {
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    speak(channel.port1, id, [100, 50])
+    await soon(() => expect(server.takes.get(id)!.samples).toHaveLength(150))
+    outbox.obey({ kind: 'cut', id, clock: {} })
+    await soon(said('saved', id))
+    expect(server.takes.get(id)!.cutOff).toBe(true)
   })
 })

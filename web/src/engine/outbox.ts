@@ -14,7 +14,7 @@ export type OutboxOrder =
   | { kind: 'forget'; id: string }
 
 export type OutboxNews =
-  | { kind: 'waiting'; bytes: number; takes: number; online: boolean; said: string }
+  | { kind: 'waiting'; bytes: number; takes: number; online: boolean; reached: boolean; said: string }
   | { kind: 'saved'; id: string; take: unknown; recovered: boolean }
   | { kind: 'refused'; id: string; said: string }
 
@@ -61,6 +61,8 @@ export class Outbox {
   private wanted = new Set<string>()
   private recovered = new Set<string>()
   private failures = 0
+  /** The server answers, be it that it can't store anything. */
+  private reached = true
   private said = ''
 
   obey(order: OutboxOrder): void {
@@ -73,7 +75,7 @@ export class Outbox {
     } else if (order.kind === 'open') {
       this.write(order.id, () => this.begin(order.id, order.line, order.clock))
     } else if (order.kind === 'clock') {
-      this.parts.get(order.id)?.push(order.part)
+      this.write(order.id, async () => void this.parts.get(order.id)?.push(order.part))
     } else if (order.kind === 'close') {
       this.write(order.id, () => this.finish(order.id, order.total, order.cutOff, order.clock))
     } else if (order.kind === 'cut') {
@@ -289,6 +291,7 @@ export class Outbox {
       const headers: Record<string, string> = { 'Content-Type': type, 'X-CSRFToken': this.csrf }
       if (clock) headers['X-Clock'] = clock
       const answer = await fetch(url, { method, headers, body, credentials: 'same-origin' })
+      this.reached = true
       const parsed = (await answer.json().catch(() => ({}))) as Record<string, unknown>
       if (answer.status < 500 && answer.status !== 403 && answer.status !== 429) {
         this.failures = 0
@@ -296,6 +299,7 @@ export class Outbox {
       }
       this.said = String(parsed.detail ?? 'The server has a problem; what was recorded is kept in this browser.')
     } catch {
+      this.reached = false
       this.said = 'The server can’t be reached. What was recorded is kept in this browser and is sent when it is back.'
     }
     const wait = RETRY_MS[Math.min(this.failures++, RETRY_MS.length - 1)]!
@@ -309,7 +313,7 @@ export class Outbox {
     const spare = [...this.spare.values()].reduce((sum, pieces) => sum + pieces.length, 0)
     const said = this.said || (this.full ? STORAGE_FULL : '')
     const bytes = (stored + spare) * PIECE_BYTES
-    this.post({ kind: 'waiting', bytes, takes: this.open.size, online: this.failures === 0, said })
+    this.post({ kind: 'waiting', bytes, takes: this.open.size, online: this.failures === 0, reached: this.reached, said })
   }
 }
 

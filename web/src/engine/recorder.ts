@@ -89,10 +89,11 @@ export class Recorder {
     channels: 1,
     said: '',
   })
-  readonly waiting = new Observable<{ bytes: number; takes: number; online: boolean; said: string }>({
+  readonly waiting = new Observable<{ bytes: number; takes: number; online: boolean; reached: boolean; said: string }>({
     bytes: 0,
     takes: 0,
     online: true,
+    reached: true,
     said: '',
   })
   /** The measured round trip of the open input, if there is one. */
