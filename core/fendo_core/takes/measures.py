@@ -102,7 +102,9 @@ def judge(
     faults, remarks = [], []
     if cut_off:
         faults.append("cut off")
-    faults += [f"{words} ({seconds_text(at)} s)" if at >= SAMPLE_RATE // 10 else words for at, words in doubts[:MOST_DOUBTS]]
+    faults += [
+        f"{words} ({seconds_text(at)} s)" if at >= SAMPLE_RATE // 10 else words for at, words in doubts[:MOST_DOUBTS]
+    ]
     if len(doubts) > MOST_DOUBTS:
         faults.append(f"and {len(doubts) - MOST_DOUBTS} more doubts about its place")
     if not measured:

@@ -1,5 +1,5 @@
 /** Two whole numbers that belong together. */
-export type Pair = [number, number]
+type Pair = [number, number]
 
 const PAIRS = ['capture', 'transport', 'output', 'seen', 'gaps', 'repeats'] as const
 type PairName = (typeof PAIRS)[number]

@@ -38,7 +38,7 @@ export type BoothState =
   | { kind: 'saved'; line: string; take: number; file: string; said: string }
   | { kind: 'failed'; said: string }
 
-export type Begun = { id: string; number: number; file: string; folder: string }
+type Begun = { id: string; number: number; file: string; folder: string }
 
 /** What the recorder needs to know of a line. */
 export type RecordedLine = { id: string; slot: Span | null }
@@ -394,7 +394,7 @@ export class Recorder {
       void this.callOff().then(() => this.fail(`${said.split('. ')[0]}. It was in the count-in: nothing was recorded.`))
     } else if (value.kind !== 'saving' && value.kind !== 'saved' && value.kind !== 'finishing') {
       live.cut = said
-      if (value.kind !== 'paused') live.notes.note(Math.max(0, this.audio.soon(0) - live.from + live.base), said)
+      if (value.kind !== 'paused') live.notes.note(Math.max(0, this.audio.soon(0) - live.from + live.base), said.split('. ')[0]!)
       this.finish(value.line, value.take, handle)
     }
   }
