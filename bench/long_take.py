@@ -76,15 +76,14 @@ def main() -> None:
             piece = page.request.get(f"{world.address}/api/takes/{take['id']}/audio/?start={middle}&end={middle + 480_000}")
             heard = time.monotonic() - asked
             assert piece.ok
-            print(
-                f"stop -> saved {saved:.2f} s; any ten seconds of it {heard * 1000:.0f} ms; {take['length'] / 48_000:.1f} s long"
-            )
+            length = take["length"] / 48_000
+            print(f"stop -> saved {saved:.2f} s; any ten seconds of it {heard * 1000:.0f} ms; {length:.1f} s long")
             clock = api(page, "GET", f"/api/takes/{take['id']}/clock/")
             print(f"gaps {len(clock['gaps'])}, breaks {len(clock['breaks'])}, readings {clock['readings']}")
-            until(lambda: api(page, "GET", f"/api/productions/{production}/")["takes"][0]["measured"], seconds=900, each=1)
-            print(
-                f"measured {time.monotonic() - pressed:.0f} s after the stop; worker {rss(world.processes['worker'].pid) / 1000:.0f} MB"
-            )
+            whole = f"/api/productions/{production}/"
+            until(lambda: api(page, "GET", whole)["takes"][0]["measured"], seconds=900, each=1)
+            worker = rss(world.processes["worker"].pid) / 1000
+            print(f"measured {time.monotonic() - pressed:.0f} s after the stop; worker {worker:.0f} MB")
         finally:
             world.close()
 

@@ -394,7 +394,8 @@ export class Recorder {
       void this.callOff().then(() => this.fail(`${said.split('. ')[0]}. It was in the count-in: nothing was recorded.`))
     } else if (value.kind !== 'saving' && value.kind !== 'saved' && value.kind !== 'finishing') {
       live.cut = said
-      if (value.kind !== 'paused') live.notes.note(Math.max(0, this.audio.soon(0) - live.from + live.base), said.split('. ')[0]!)
+      if (value.kind !== 'paused')
+        live.notes.note(Math.max(0, this.audio.soon(0) - live.from + live.base), said.split('. ')[0]!)
       this.finish(value.line, value.take, handle)
     }
   }

@@ -161,7 +161,9 @@ export function Component() {
               <Key action="punchIn">from here</Key> <Key action="up" /> <Key action="down">line</Key>
             </>
           ) : (
-            (state.kind === 'recording' || state.kind === 'paused') && <Key action="pause">{state.kind === 'paused' ? 'go on' : 'pause'}</Key>
+            (state.kind === 'recording' || state.kind === 'paused') && (
+              <Key action="pause">{state.kind === 'paused' ? 'go on' : 'pause'}</Key>
+            )
           )}
         </span>
         <span className="booth-choices">
