@@ -5,7 +5,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from fendo_core.audio import wav
-from harness import alive, choose_simulated, crash_tabs, new_production, state, type_script, until
+from harness import alive, choose_simulated, new_production, state, type_script, until
 from measure import RATE, decoded
 
 pytestmark = pytest.mark.browser
@@ -29,51 +29,6 @@ def safe(world, name: str) -> int:
 
 def finished(world, name: str):
     return list(world.data.glob(f"media/{name}/*/*.wav"))
-
-
-def test_killing_the_tab_in_mid_take_keeps_everything_that_was_acknowledged(
-    browser_type, world, browser_type_launch_args, browser_context_args, tmp_path
-):
-    def browser():
-        return browser_type.launch_persistent_context(tmp_path, **browser_type_launch_args, **browser_context_args)
-
-    context = browser()
-    page = context.new_page()
-    page.set_default_timeout(30_000)
-    page.goto(world.link("tab-killed"))
-    booth_of_ones_own(page, "Killed tab")
-    page.keyboard.press("Enter")
-    state(page, "Recording")
-    # By what has arrived, not by the clock on the wall: a machine that stands still records nothing meanwhile.
-    until(lambda: safe(world, "Killed tab") > 2 * RATE)
-    address = page.url
-    before = safe(world, "Killed tab")
-    with page.expect_event("crash"):
-        assert crash_tabs(tmp_path) >= 1
-    acknowledged = safe(world, "Killed tab")
-    context.close()
-    context = browser()
-    again = context.new_page()
-    again.goto(address)
-    take = until(lambda: finished(world, "Killed tab"))[0]
-    info = wav.describe(take.read_bytes()[: wav.HEADER_BYTES])
-    assert info.samples >= acknowledged >= before
-    assert info.tags.notes["FENDO_CUT_OFF"] == "yes"
-    assert float(np.max(np.abs(decoded(take)[: info.samples]))) > 0.1
-    expect(again.get_by_role("link", name="Booth 1 lines to read")).to_be_visible()
-    again.keyboard.press("4")
-    again.keyboard.press("PageUp")
-    expect(again.locator("[data-take='1']")).to_contain_text("cut off")
-    # The next take works.
-    again.keyboard.press("3")
-    state(again, "Ready")
-    again.keyboard.press("Enter")
-    state(again, "Recording")
-    again.wait_for_timeout(1000)
-    again.keyboard.press("Enter")
-    state(again, "Saved")
-    assert len(finished(world, "Killed tab")) == 2
-    context.close()
 
 
 def test_killing_the_web_server_in_mid_take_loses_nothing_at_all(desk: Page, world):

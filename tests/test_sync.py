@@ -154,3 +154,11 @@ def test_the_simulated_loop_is_found(page: Page, world, desk):
     page.reload()
     state(page, "Ready")
     expect(page.get_by_test_id("loop")).to_have_text("sync from an earlier visit: 11.0 ms")
+
+    # Another headphone is another way: nothing is known of it yet.
+    page.evaluate(
+        "navigator.mediaDevices.enumerateDevices = async () =>"
+        " [{ deviceId: 'default', kind: 'audiooutput', label: 'Other headphones', groupId: '' }]"
+    )
+    page.evaluate("navigator.mediaDevices.dispatchEvent(new Event('devicechange')); undefined")
+    expect(page.get_by_test_id("loop")).to_have_text("sync not measured")

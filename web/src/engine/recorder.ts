@@ -130,6 +130,8 @@ export class Recorder {
     audio.clock.onBreak = () => {
       this.broken = true
     }
+    // Another headphone is another way: what was measured with the old one does not hold.
+    navigator.mediaDevices?.addEventListener?.('devicechange', () => void this.lookAgain())
     audio.state.watch(() => audio.state.value !== 'running' && this.interrupted())
     setInterval(() => this.sendClock(), CLOCK_EVERY_MS)
   }
@@ -173,10 +175,22 @@ export class Recorder {
     }
   }
 
+  private way = ''
+
+  private async lookAgain(): Promise<void> {
+    const { opened } = this
+    if (!opened || opened.latencySource === 'none') return
+    if (JSON.stringify(await devicesOf(opened.choice)) === this.way || this.opened !== opened) return
+    this.loop.set(null)
+    await this.recall(opened)
+  }
+
   /** What an earlier loop test found for this input, in this browser. */
   private async recall(opened: OpenInput): Promise<void> {
     if (opened.latencySource === 'none') return
-    const known = await this.doors.roundTrip(await devicesOf(opened.choice)).catch(() => null)
+    const devices = await devicesOf(opened.choice)
+    this.way = JSON.stringify(devices)
+    const known = await this.doors.roundTrip(devices).catch(() => null)
     if (known && this.opened === opened && !this.loop.value) this.loop.set({ ...known, fresh: false })
   }
 

@@ -1,6 +1,7 @@
 """Pieces of sound become a take: every way in which they can arrive, and what is safe when."""
 
 import errno
+import io
 import os
 from concurrent.futures import ThreadPoolExecutor
 
@@ -12,10 +13,13 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fendo_core.audio import pcm, wav
+from fendo_core.takes import measures
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
 from fendo_server.problems import Problem
 from fendo_server.takes.models import Take
+from fendo_server.work import running
+from fendo_server.work.models import Job
 from testing import record, send, voice
 
 CLOCK = {"capture": [[0, 1000]], "transport": [[500, -200]], "source": "none"}
@@ -25,8 +29,11 @@ CLOCK = {"capture": [[0, 1000]], "transport": [[500, -200]], "source": "none"}
 def booth(client, production):
     """Speaks to the server as the outbox does."""
 
+    browser = client
+
     class Booth:
         line = production.lines.first()
+        client = browser
 
         def begin(self):
             return send(client, "POST", f"/api/lines/{self.line.id}/takes/", {"input": "mic"}).json()
@@ -150,6 +157,107 @@ def test_a_forgotten_take_becomes_a_take_marked_as_cut_off(booth):
     closed = Take.objects.get(pk=take["id"])
     assert (closed.state, closed.cut_off, closed.length) == ("finished", True, len(sound))
     assert not Take.objects.filter(pk=empty["id"]).exists()
+
+
+def test_what_a_browser_brings_after_its_take_was_closed_without_it_goes_on_the_take(booth):
+    take, sound = booth.begin(), voice()
+    address = f"/api/takes/{take['id']}/sound/?offset=0"
+    log = '{"capture": [[0, 700]], "transport": [[500, 48000]], "source": "none"}'
+    body = pcm.from_integers(sound[:96_000])
+    booth.client.put(address, body, content_type="application/octet-stream", headers={"X-Clock": log})
+    assert capture.close_forgotten(older_than=-1) == 1
+    closed = Take.objects.get(pk=take["id"])
+    assert (closed.length, closed.start, closed.cut_off) == (96_000, 48_200, True)
+    # The browser is back: first a piece that is known, then the rest.
+    assert booth.put(take, 0, sound[:48_000]).json()["have"] == 96_000
+    assert booth.put(take, 96_000, sound[96_000:]).json()["have"] == len(sound)
+    answer = send(booth.client, "POST", f"/api/takes/{take['id']}/finish/", {"total": len(sound), "clock": {}})
+    assert (answer.status_code, answer.json()["length"]) == (200, len(sound))
+    again = Take.objects.get(pk=take["id"])
+    assert (again.start, again.cut_off, again.forgotten) == (48_200, False, False)
+    found, _ = soundfile.read(again.path, dtype="int32")
+    assert np.array_equal(found >> 8, sound)
+    assert not again.clock_log.exists()
+
+
+def test_a_take_whose_clock_readings_were_lost_lies_where_its_line_begins_and_says_so(booth):
+    take, sound = booth.begin(), voice()
+    booth.put(take, 0, sound)
+    answer = send(
+        booth.client, "POST", f"/api/takes/{take['id']}/finish/", {"total": len(sound), "clock": {"source": "measured"}}
+    )
+    body = answer.json()
+    assert body["start"] == booth.line.slot_start - round(0.85 * SAMPLE_RATE)
+    assert any("clock readings were lost" in fault for fault in body["faults"])
+
+
+def test_a_take_is_found_again_that_was_closed_on_the_disk_but_not_in_the_database(booth, monkeypatch):
+    take, sound = booth.begin(), voice()
+    booth.put(take, 0, sound)
+
+    def gone(_take, *_more):
+        raise OSError("the database went away")
+
+    monkeypatch.setattr(capture, "measure", gone)
+    with pytest.raises(OSError, match="went away"):
+        booth.finish(take, len(sound))
+    monkeypatch.undo()
+    assert Take.objects.get(pk=take["id"]).state == "recording"
+    assert booth.finish(take, len(sound)).json()["length"] == len(sound)
+
+
+def test_a_long_take_is_there_at_once_and_measured_by_a_job(booth, client, production):
+    take, sound = booth.begin(), np.concatenate([voice(5.0, seed) for seed in range(13)])
+    for at in range(0, len(sound), 240_000):
+        booth.put(take, at, sound[at : at + 240_000])
+    body = booth.finish(take, len(sound)).json()
+    assert (body["state"], body["measured"], body["peak"], body["remarks"]) == ("finished", False, None, ["being measured"])
+    job = Job.objects.get(kind="measure take")
+    running.run(str(job.pk))
+    (row,) = client.get(f"/api/productions/{production.id}/").json()["takes"]
+    whole = measures.measure(capture.read_sound(Take.objects.get(pk=take["id"]).path))
+    assert row["measured"] and row["peak"] == whole.peak
+    assert abs(row["speech"][0] - whole.speech.start) <= 480 and abs(row["speech"][1] - whole.speech.end) <= 480
+    assert abs(row["loudness"] - whole.loudness) < 0.05
+    wave = client.get(f"/api/takes/{take['id']}/wave/")
+    assert len(b"".join(wave.streaming_content)) == 2 * len(sound) // 480
+    # It is heard in pieces, bit for bit.
+    piece = client.get(f"/api/takes/{take['id']}/audio/?start=1000&end=49000")
+    heard, _ = soundfile.read(io.BytesIO(piece.content), dtype="int32")
+    assert np.array_equal(heard >> 8, sound[1000:49_000])
+    for bad in ("start=5&end=5", "end=99999999999", "start=-1&end=4", "start=x&end=5"):
+        assert client.get(f"/api/takes/{take['id']}/audio/?{bad}").status_code in (200, 400, 422)
+    assert client.get(f"/api/takes/{take['id']}/audio/?start=0&end={61 * SAMPLE_RATE}").status_code == 422
+
+
+def test_the_clock_map_is_there_for_whoever_asks(booth, client):
+    take, sound = booth.begin(), voice()
+    booth.put(take, 0, sound)
+    log = {"capture": [[0, 9000]], "transport": [[1000, 0]], "source": "browser", "latency": 2000, "gaps": [[48_000, 128]]}
+    send(client, "POST", f"/api/takes/{take['id']}/finish/", {"total": len(sound), "clock": log})
+    found = client.get(f"/api/takes/{take['id']}/clock/").json()
+    assert (found["pieces"][0]["programme"], found["source"], found["latency"]) == (6000, "browser", 2000)
+    assert found["gaps"] == [[48_000, 128]] and found["within"] >= 960
+    assert any("missing" in words for _, words in found["doubts"])
+
+
+def test_the_loop_test_finds_the_way_and_remembers_it_for_its_devices(client, stranger):
+    sound = client.get("/api/round-trip/sound/")
+    train, rate = soundfile.read(io.BytesIO(sound.content), dtype="float32")
+    assert rate == SAMPLE_RATE
+    ways = "input=Mic&output=Headphones&browser=Chrome"
+    assert client.get(f"/api/round-trip/?{ways}").json()["latency"] is None
+    looped = np.concatenate([np.zeros(1987, np.float32), train])[: len(train)]
+    post = lambda what: client.post(f"/api/round-trip/?{ways}", what, content_type="application/octet-stream")  # noqa: E731
+    assert post(pcm.from_integers(pcm.from_floats(looped))).json()["latency"] == 1987
+    assert client.get(f"/api/round-trip/?{ways}").json()["latency"] == 1987
+    assert client.get("/api/round-trip/?input=Mic&output=Speaker&browser=Chrome").json()["latency"] is None
+    silent = post(bytes(3 * len(train)))
+    assert silent.status_code == 422 and "no sound at all" in silent.json()["detail"]
+    assert post(b"1234").status_code == 422
+    assert client.get("/api/round-trip/").status_code == 400
+    client.force_login(stranger, backend="django.contrib.auth.backends.ModelBackend")
+    assert client.get(f"/api/round-trip/?{ways}").json()["latency"] is None
 
 
 def test_a_count_in_that_is_called_off_leaves_no_take_but_a_reading_is_kept(booth, client):

@@ -127,9 +127,9 @@ function Place({ take }: { take: Take }) {
                 {data.readings}, within {inMs(data.residual, 2)}
                 {data.drift ? `; drift ${data.drift} parts in a million` : ''}
               </dd>
-              <dt>breaks, gaps</dt>
+              <dt>breaks, gaps, repeats</dt>
               <dd>
-                {data.breaks.length}, {data.gaps.length}
+                {data.breaks.length}, {data.gaps.length}, {data.repeats.length}
               </dd>
             </dl>
           )}
