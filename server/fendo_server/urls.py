@@ -8,6 +8,7 @@ from fendo_server.booth import api as booth
 from fendo_server.handover import api as handover
 from fendo_server.picture import api as picture
 from fendo_server.productions import api as productions
+from fendo_server.script import api as script
 from fendo_server.takes import api as takes
 from fendo_server.work import api as work
 
@@ -20,6 +21,8 @@ api = [
     path("productions/<uuid:production_id>/redo/", productions.redo),
     path("productions/<uuid:production_id>/folders/", productions.folders),
     path("productions/<uuid:production_id>/name-example/", productions.name_example),
+    path("productions/<uuid:production_id>/script-file/", script.read_script),
+    path("productions/<uuid:production_id>/script/<str:form>/", script.script_file),
     path("productions/<uuid:production_id>/films/", picture.films),
     path("productions/<uuid:production_id>/jobs/", work.jobs),
     path("productions/<uuid:production_id>/handover/", handover.hand_over),

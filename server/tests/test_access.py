@@ -27,12 +27,14 @@ def ids(production):
         "take_id": take.id,
         "job_id": job.id,
         "piece": 0,
+        "form": "srt",
     }
 
 
 def address_of(route: str, ids: dict) -> str:
     for name, value in ids.items():
-        route = route.replace(f"<uuid:{name}>", str(value)).replace(f"<int:{name}>", str(value))
+        for kind in ("uuid", "int", "str"):
+            route = route.replace(f"<{kind}:{name}>", str(value))
     assert "<" not in route, f"the walk does not know how to fill {route}"
     return f"/api/{route}"
 

@@ -6,7 +6,7 @@ from typing import TypeAlias
 
 from fendo_core.production.state import State
 from fendo_core.script import lines, slots
-from fendo_core.script.lines import EditRefused
+from fendo_core.script.lines import Draft, EditRefused
 from fendo_core.timebase import Span
 
 
@@ -23,6 +23,14 @@ class AddLines:
     """A pasted or typed text, one line a paragraph, behind line `after` (None: at the end)."""
 
     text: str
+    after: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class BringInLines:
+    """Lines from a file, with the slots that it says, behind line `after` (None: at the end)."""
+
+    lines: tuple[Draft, ...]
     after: str | None = None
 
 
@@ -88,7 +96,17 @@ class SetPicture:
 
 
 Edit: TypeAlias = (
-    SetWords | AddLines | DropLine | SetSlotStart | SetSlotEnd | SetSlot | LaySlots | Pick | SetAside | SetPicture
+    SetWords
+    | AddLines
+    | BringInLines
+    | DropLine
+    | SetSlotStart
+    | SetSlotEnd
+    | SetSlot
+    | LaySlots
+    | Pick
+    | SetAside
+    | SetPicture
 )
 
 
@@ -112,6 +130,9 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             texts = lines.paragraphs(text)
             new = lines.add_lines(state.lines, after, texts, new_id)
             return replace(state, lines=new), f"{len(texts)} new line{'s' if len(texts) != 1 else ''}"
+        case BringInLines(drafts, after):
+            new = lines.add_drafts(state.lines, after, drafts, state.rate, new_id)
+            return replace(state, lines=new), f"{len(drafts)} line{'s' if len(drafts) != 1 else ''} brought in"
         case DropLine(line):
             kept = {key: take for key, take in state.picks.items() if key != line}
             return replace(state, lines=lines.drop_line(state.lines, line), picks=kept), f"{called(line)} dropped"

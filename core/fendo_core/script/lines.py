@@ -4,7 +4,7 @@ import re
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from fendo_core.timebase import Span
+from fendo_core.timebase import FrameRate, Span
 
 LONGEST_TEXT = 4_000
 MOST_LINES = 20_000
@@ -28,10 +28,20 @@ class Line:
     dropped: bool = False
 
 
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """A line that would be made: its words, and its slot where somebody has said one."""
+
+    text: str
+    slot: Span | None = None
+
+
 def paragraphs(text: str) -> list[str]:
     """The paragraphs of a pasted text: non-empty rows, inner white space folded, control characters left out."""
-    rows = (re.sub(r"\s+", " ", row).strip() for row in re.split(r"\r\n|[\n\r\v\f\x85\u2028\u2029]", text))
-    return [row for row in ("".join(c for c in row if c.isprintable()) for row in rows) if row]
+    rows = re.split(r"\r\n|[\n\r\v\f\x85\u2028\u2029]", text)
+    # What can't be seen goes first: it must not leave a space at an end.
+    seen = ("".join(c for c in re.sub(r"\s", " ", row) if c.isprintable()) for row in rows)
+    return [folded for row in seen if (folded := re.sub(r"\s+", " ", row).strip())]
 
 
 def _checked(text: str) -> str:
@@ -112,6 +122,28 @@ def add_lines(
     numbers = _numbers(before, following, {line.number for line in lines}, len(words))
     new = [Line(new_id(), number, text) for number, text in zip(numbers, words, strict=True)]
     return (*lines[:at], *new, *lines[at:])
+
+
+def add_drafts(
+    lines: Sequence[Line], after: str | None, drafts: Sequence[Draft], rate: FrameRate, new_id: Callable[[], str]
+) -> tuple[Line, ...]:
+    """New lines behind line `after` (None: behind the last one), with the drafts' slots put on whole frames.
+
+    Raises:
+        EditRefused: when nothing would be added, or too much, or a slot is none.
+    """
+    known = {line.id for line in lines}
+    added = iter(drafts)
+    made = []
+    for line in add_lines(lines, after, [draft.text for draft in drafts], new_id):
+        slot = None if line.id in known else next(added).slot
+        if slot is not None:
+            start, end = rate.snap(max(0, slot.start)), rate.snap(slot.end)
+            if end <= start:
+                raise EditRefused(f"The slot of “{line.text[:30]}” has no length: nothing was added.")
+            line = replace(line, slot=Span(start, end))
+        made.append(line)
+    return tuple(made)
 
 
 def drop_line(lines: Sequence[Line], line_id: str) -> tuple[Line, ...]:

@@ -7,6 +7,7 @@ from rest_framework import serializers
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.production import edits
+from fendo_core.script.lines import Draft
 from fendo_core.timebase import Span
 from fendo_server.picture.models import Film
 from fendo_server.takes.models import Take
@@ -213,6 +214,13 @@ class NameExampleSerializer(serializers.Serializer):
     example = serializers.CharField(read_only=True)
 
 
+class DraftSerializer(serializers.Serializer):
+    """A line that would be made."""
+
+    text = serializers.CharField(max_length=20_000)
+    slot = SpanField(allow_null=True, required=False)
+
+
 class _EditSerializer(serializers.Serializer):
     """One kind of edit; `made` turns the validated values into the core's."""
 
@@ -223,6 +231,9 @@ class _EditSerializer(serializers.Serializer):
         values = {key: value for key, value in self.validated_data.items() if key not in ("revision", "kind")}
         if "slot" in values:
             values["slot"] = Span(*values["slot"]) if values["slot"] else None
+        if "lines" in values:
+            drafts = values["lines"]
+            values["lines"] = tuple(Draft(one["text"], Span(*one["slot"]) if one.get("slot") else None) for one in drafts)
         values = {
             key: str(value) if key in ("line", "take", "after", "picture") and value else value
             for key, value in values.items()
@@ -246,6 +257,12 @@ EDITS: dict[str, type[_EditSerializer]] = {
         "add_lines",
         edits.AddLines,
         text=serializers.CharField(max_length=2_000_000, trim_whitespace=False),
+        after=_line(required=False, allow_null=True),
+    ),
+    "bring_in_lines": _kind(
+        "bring_in_lines",
+        edits.BringInLines,
+        lines=DraftSerializer(many=True),
         after=_line(required=False, allow_null=True),
     ),
     "drop_line": _kind("drop_line", edits.DropLine, line=_line()),

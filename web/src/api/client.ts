@@ -42,6 +42,12 @@ client.use({
   },
 })
 
+/** Raw bytes as the body of a request. */
+export function asBytes(body: ArrayBuffer) {
+  const headers = { 'Content-Type': 'application/octet-stream' }
+  return { body: body as never, bodySerializer: (bytes: unknown) => bytes as ArrayBuffer, headers }
+}
+
 /** The answer's data, or a `Problem` that says what happened. */
 export async function answered<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
   const { data, error, response } = await asked

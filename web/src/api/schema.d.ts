@@ -295,6 +295,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/script-file/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The lines that a file would make, and what was doubtful. */
+        post: operations["read_script"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script/{form}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The script as subtitles, a table or plain text. */
+        get: operations["script_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/undo/": {
         parameters: {
             query?: never;
@@ -495,6 +529,24 @@ export interface components {
             file: string;
             folder: string;
         };
+        /**
+         * @description * `bring_in_lines` - bring_in_lines
+         * @enum {string}
+         */
+        BringInLinesEditKindEnum: "bring_in_lines";
+        /** @description Lines from a file, with the slots that it says, behind line `after` (None: at the end). */
+        BringInLinesEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            lines: components["schemas"]["DraftRequest"][];
+            /** Format: uuid */
+            after?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bring_in_lines";
+        };
         /** @description How a take lies in the programme, how that is known, and what speaks against it; see the core's `ClockMap`. */
         ClockMap: {
             pieces: components["schemas"]["Piece"][];
@@ -534,6 +586,16 @@ export interface components {
             fresh?: boolean;
             guide?: components["schemas"]["GuideEnum"];
         };
+        /** @description A line that would be made. */
+        Draft: {
+            text: string;
+            slot?: number[] | null;
+        };
+        /** @description A line that would be made. */
+        DraftRequest: {
+            text: string;
+            slot?: number[] | null;
+        };
         /**
          * @description * `drop_line` - drop_line
          * @enum {string}
@@ -551,7 +613,7 @@ export interface components {
              */
             kind: "drop_line";
         };
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["SetPictureEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["SetPictureEditRequest"];
         /** @description The picture. */
         Film: {
             id: string;
@@ -635,6 +697,17 @@ export interface components {
             fault?: string;
             /** @description of the simulated loop, ms */
             delay?: number;
+        };
+        /** @description What a file would become; nothing is changed by asking. */
+        Intake: {
+            kind: string;
+            encoding: string;
+            lines: components["schemas"]["Draft"][];
+            doubts: string[];
+            /** @description a table's columns */
+            header: string[];
+            /** @description which of them is start, end, words */
+            columns: (number | null)[];
         };
         /** @description A job. `result.file` names what can be downloaded once it is done. */
         Job: {
@@ -1565,6 +1638,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Patch"];
+                };
+            };
+        };
+    };
+    read_script: {
+        parameters: {
+            query: {
+                end?: number;
+                name: string;
+                start?: number;
+                words?: number;
+            };
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    script_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                form: string;
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
                 };
             };
         };

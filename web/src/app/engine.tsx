@@ -1,6 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { createContext, useContext, useEffect, useState, useSyncExternalStore } from 'react'
-import { answered, client, csrfToken, type Take } from '../api/client'
+import { answered, asBytes, client, csrfToken, type Take } from '../api/client'
 import { refetchProduction, updateProduction, withTake } from '../api/production'
 import { Engine } from '../engine/engine'
 import type { Observable } from '../engine/observable'
@@ -19,9 +19,7 @@ function theEngine(): Engine {
     },
     roundTrip: async (query) => measured(await answered(client.GET('/api/round-trip/', { params: { query } }))),
     measure: async (query, sound) => {
-      const body = { params: { query }, body: sound as never, bodySerializer: (body: unknown) => body as ArrayBuffer }
-      const headers = { 'Content-Type': 'application/octet-stream' }
-      const found = measured(await answered(client.POST('/api/round-trip/', { ...body, headers })))
+      const found = measured(await answered(client.POST('/api/round-trip/', { params: { query }, ...asBytes(sound) })))
       if (!found) throw new Error('The server found no number in the test. Measure again.')
       return found
     },

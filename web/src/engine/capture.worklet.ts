@@ -21,7 +21,8 @@ export type CaptureNews =
   | { kind: 'ended'; id: string; total: number; gaps: [number, number][]; repeats: [number, number][] }
   | CapturedPiece
 
-const PIECE = 9600
+/** 100 ms: what a killed browser may lose is at most this and what is on its way into the storage. */
+const PIECE = 4800
 const LEVEL_QUANTA = 8
 /** Three level samples at full scale in a row are a flat top; see the core's `clipped_spans`. */
 const CEILING = 0.9999

@@ -239,7 +239,7 @@ describe('the outbox', () => {
     const id = begin(outbox)
     const total = speak(channel.port1, id, [30, 40, 50, 60, 70, 80, 90])
     outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
-    await soon(() => expect(news.some((one) => one.kind === 'waiting' && one.bytes >= 7 * 28_800)).toBe(true))
+    await soon(() => expect(news.some((one) => one.kind === 'waiting' && one.bytes >= 7 * 14_400)).toBe(true))
     down = false
     await soon(said('saved', id))
     whole(id, total)

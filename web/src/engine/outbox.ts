@@ -28,13 +28,15 @@ interface Schema extends DBSchema {
   pieces: { key: [string, number]; value: Piece }
 }
 
-/** 200 ms of packed sound: what a piece weighs, but for the last of a take. */
-const PIECE_BYTES = 28_800
+/** 100 ms of packed sound: what a piece weighs, but for the last of a take. */
+const PIECE_BYTES = 14_400
+/** Pieces that wait go together, so that a slow connection is not held up by questions and answers. */
+const MOST_TOGETHER = 20
 const RETRY_MS = [300, 1000, 2000, 4000]
 /** A header holds no more. */
 const LONGEST_CLOCK = 6000
 /** Pieces that are kept in memory when the browser's storage is full: ten minutes. */
-const MOST_SPARE = 3000
+const MOST_SPARE = 6000
 const STORAGE_FULL =
   'This browser’s own storage is full. The sound goes straight to the server; keep this page open until it says Saved.'
 
@@ -211,23 +213,26 @@ export class Outbox {
   private async sendNext(id: string): Promise<boolean> {
     const kept = this.open.get(id)
     if (!kept || !this.csrf) return false
-    const piece = await this.firstPiece(id)
-    if (!piece) {
+    const pieces = await this.nextPieces(id)
+    const [first] = pieces
+    if (!first) {
       if (kept.total === null && !kept.cutOff) return false
       // The close comes by another way than the sound and may overtake its last pieces: they are waited for.
       if (kept.total !== null && kept.next < kept.total && !this.recovered.has(id)) return false
       return this.sendEnd(kept)
     }
+    const parts = pieces.flatMap(({ clock }) => (clock ? [JSON.parse(clock) as ClockPart] : []))
     const answer = await this.ask(
-      `/api/takes/${id}/sound/?offset=${piece.offset}`,
+      `/api/takes/${id}/sound/?offset=${first.offset}`,
       'PUT',
-      piece.sound,
+      joined(pieces.map(({ sound }) => sound)),
       'application/octet-stream',
-      piece.clock,
+      parts.length ? asHeader(joinParts(parts)) : undefined,
     )
     if (!answer) return true
-    if (answer.ok || (answer.status === 409 && Number(answer.body.have) >= piece.offset + piece.count)) {
-      await this.letGo(piece)
+    const end = pieces.at(-1)!.offset + pieces.at(-1)!.count
+    if (answer.ok || (answer.status === 409 && Number(answer.body.have) >= end)) {
+      await this.letGo(id, pieces)
       this.said = ''
       void this.report()
       return true
@@ -235,22 +240,34 @@ export class Outbox {
     return this.refuse(id, answer)
   }
 
-  /** The piece that comes next, from the storage or from memory. */
-  private async firstPiece(id: string): Promise<Piece | undefined> {
+  /** The pieces that come next and belong together, from the storage and from memory. */
+  private async nextPieces(id: string): Promise<Piece[]> {
     const range = IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER])
-    const stored = (await (await this.db).transaction('pieces').store.openCursor(range))?.value
-    const spare = this.spare.get(id)?.[0]
-    if (!stored || !spare) return stored ?? spare
-    return stored.offset < spare.offset ? stored : spare
+    const stored = await (await this.db).getAll('pieces', range, MOST_TOGETHER)
+    const spare = this.spare.get(id)?.slice(0, MOST_TOGETHER) ?? []
+    const run: Piece[] = []
+    let clock = 0
+    for (const piece of [...stored, ...spare].sort((a, b) => a.offset - b.offset)) {
+      const last = run.at(-1)
+      clock += piece.clock?.length ?? 0
+      const follows = last && piece.offset === last.offset + last.count
+      if (last && (!follows || run.length === MOST_TOGETHER || clock > LONGEST_CLOCK)) break
+      run.push(piece)
+    }
+    return run
   }
 
-  private async letGo(piece: Piece): Promise<void> {
-    const spare = this.spare.get(piece.take)
-    if (spare?.[0] === piece) {
-      spare.shift()
-      return
+  private async letGo(id: string, pieces: readonly Piece[]): Promise<void> {
+    const spare = this.spare.get(id)
+    if (spare) {
+      const gone = new Set(pieces.map(({ offset }) => offset))
+      this.spare.set(
+        id,
+        spare.filter(({ offset }) => !gone.has(offset)),
+      )
     }
-    await (await this.db).delete('pieces', [piece.take, piece.offset])
+    const range = IDBKeyRange.bound([id, pieces[0]!.offset], [id, pieces.at(-1)!.offset])
+    await (await this.db).delete('pieces', range)
   }
 
   private async sendEnd(kept: Kept): Promise<boolean> {
@@ -315,6 +332,16 @@ export class Outbox {
     const bytes = (stored + spare) * PIECE_BYTES
     this.post({ kind: 'waiting', bytes, takes: this.open.size, online: this.failures === 0, reached: this.reached, said })
   }
+}
+
+function joined(sounds: readonly ArrayBuffer[]): ArrayBuffer {
+  const whole = new Uint8Array(sounds.reduce((sum, sound) => sum + sound.byteLength, 0))
+  let at = 0
+  for (const sound of sounds) {
+    whole.set(new Uint8Array(sound), at)
+    at += sound.byteLength
+  }
+  return whole.buffer
 }
 
 type Answer = { ok: boolean; status: number; body: Record<string, unknown> }

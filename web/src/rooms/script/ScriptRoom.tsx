@@ -11,6 +11,7 @@ import { sayProblem } from '../../app/Said'
 import { secondsText } from '../../engine/time'
 import { Page, type PageRow } from '../../page/Page'
 import { Stage } from '../../page/Stage'
+import { BringIn } from './BringIn'
 import { FitBar, fitScale } from './FitBar'
 import { WordsEditor } from './WordsEditor'
 import './script.css'
@@ -168,7 +169,14 @@ function WholeScript({ production }: { production: Production }) {
   )
 }
 
-/** Lay slots, and bring in more words. */
+const FORMS = [
+  { form: 'srt', name: 'subtitles, SubRip (.srt)' },
+  { form: 'vtt', name: 'subtitles, WebVTT (.vtt)' },
+  { form: 'csv', name: 'table with timecodes (.csv)' },
+  { form: 'txt', name: 'plain text (.txt)' },
+] as const
+
+/** Lay slots, bring in more words, and take them out. */
 function More({ production, onLay }: { production: Production; onLay: (unsetOnly: boolean) => void }) {
   const [open, setOpen] = useState(false)
   const unset = production.lines.filter((line) => !line.slot && line.text).length
@@ -191,6 +199,21 @@ function More({ production, onLay }: { production: Production; onLay: (unsetOnly
         <Button size="compact-sm" variant="default" onClick={() => setOpen(!open)}>
           Paste more words
         </Button>
+        <BringIn production={production} />
+        <Menu>
+          <Menu.Target>
+            <Button size="compact-sm" variant="default">
+              Words as a file
+            </Button>
+          </Menu.Target>
+          <Menu.Dropdown>
+            {FORMS.map(({ form, name }) => (
+              <Menu.Item key={form} component="a" href={`/api/productions/${production.id}/script/${form}/`} download>
+                {name}
+              </Menu.Item>
+            ))}
+          </Menu.Dropdown>
+        </Menu>
       </div>
       {open && <Paste production={production} onDone={() => setOpen(false)} />}
     </div>
@@ -245,11 +268,13 @@ function EmptyScript({ production }: { production: Production }) {
     <div className="script-empty">
       <h2>No words yet</h2>
       <p className="quiet">
-        Paste the script or type it. Each paragraph becomes a numbered line
+        Paste the script or type it, or bring in a file: text, Markdown, a Word document, a table with times, subtitles.
+        Each paragraph becomes a numbered line
         {production.film
           ? ', and gets a slot over the shots of the picture.'
           : '. Lines get slots once there is a picture.'}
       </p>
+      <BringIn production={production} prominent />
       <Paste production={production} />
     </div>
   )

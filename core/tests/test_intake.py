@@ -1,0 +1,246 @@
+"""Scripts from files: every kind, in every encoding, whole and broken; and what goes out comes back in."""
+
+import io
+import zipfile
+from fractions import Fraction
+from xml.sax.saxutils import escape
+
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from fendo_core.script.intake import LARGEST_DOCUMENT, ScriptRefused, decode, read_script
+from fendo_core.script.lines import Draft, EditRefused, Line, add_drafts, paragraphs
+from fendo_core.script.words_out import FORMS, words_out
+from fendo_core.timebase import FRAME_RATES, SAMPLE_RATE, FrameRate, Span
+
+RATE = FrameRate(Fraction(25))
+TEN = 10 * 3600 * 25
+S = SAMPLE_RATE
+PROSE = "Über dem Müller­haus – “so sagte er” – zog die Flut, à l’heure, por mañana.\nÉté, élan, naïve. Größe!"
+
+
+def read(name, text, **more):
+    data = text if isinstance(text, bytes) else text.encode()
+    return read_script(name, data, RATE, TEN, **more)
+
+
+def texts(found):
+    return [draft.text for draft in found.drafts]
+
+
+def slots(found):
+    return [(d.slot.start / S, d.slot.end / S) if d.slot else None for d in found.drafts]
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "cp1252", "mac_roman"])
+@pytest.mark.parametrize("ends", ["\n", "\r\n", "\r"])
+def test_the_same_words_come_from_every_encoding(encoding, ends):
+    prose = (
+        PROSE.replace("\u00ad", "") + "\n" + "The quay was empty at dawn, and nobody spoke a word about it. " * 4
+    ).replace("\n", ends)
+    found = read("script.txt", prose.encode(encoding))
+    assert texts(found) == paragraphs(prose)
+    assert any("do not" in d or "does not say" in d for d in found.doubts) == (encoding in ("cp1252", "mac_roman"))
+
+
+@given(st.binary(max_size=400))
+def test_no_bytes_break_the_reader(data):
+    for name in ("a.txt", "a.srt", "a.vtt", "a.csv", "a.md", "a.docx"):
+        try:
+            found = read(name, data)
+        except ScriptRefused as refused:
+            assert len(str(refused)) > 10
+        else:
+            assert found.drafts and all(draft.text for draft in found.drafts)
+
+
+SRT = """1
+00:00:01,000 --> 00:00:03,000
+Nobody at Orsey
+needs a <i>clock</i>.
+
+2
+0:00:05,25 --> 0:00:07,5
+The sea &amp; the mill.
+
+3
+00:00:09,000 --> 00:00:08,000
+Backwards.
+
+4
+00:00:06,000 --> 00:00:12,000
+
+5
+00:00:04,000 --> 00:00:06,000
+Crossing.
+1984
+"""
+
+
+def test_subtitles_become_lines_with_slots_and_say_what_is_odd():
+    found = read("film.srt", SRT)
+    assert found.kind == "SubRip subtitles"
+    assert texts(found) == ["Nobody at Orsey needs a clock.", "The sea & the mill.", "Backwards.", "Crossing. 1984"]
+    assert slots(found) == [(1, 3), (5.24, 7.52), None, (4, 6)]
+    said = " | ".join(found.doubts)
+    assert "cue 3 ends before it begins" in said and "cue 4 has no words" in said and "line 4 begins before" in said
+
+
+def test_webvtt_with_head_notes_styles_voices_and_names():
+    text = (
+        "WEBVTT - The Tide Mill\nKind: captions\n\nSTYLE\n::cue { color: red }\n\nNOTE slowly here\n\n"
+        "7\n00:01.000 --> 00:02.000 align:start\n<v Maren>Listen, &lt;closely&gt;.\n\n"
+        "NOTE mind the name\n\n01:00:00.000 --> 01:00:01.500\nAn hour in.\n"
+    )
+    found = read("x.txt", text)
+    assert found.kind == "WebVTT subtitles"
+    assert "Listen, <closely>." in texts(found) and "An hour in." in texts(found) and "mind the name" in texts(found)
+    assert slots(found)[texts(found).index("An hour in.")] == (3600, 3601.52)
+
+
+def test_tables_are_understood_by_their_names_or_by_what_they_hold():
+    named = (
+        "Shot;TC in;TC out;Narration;Note\n1;10:00:01:00;10:00:03:12;Nobody needs a clock.;slow\n2;10:00:05:00;;Listen.;\n"
+    )
+    found = read("t.csv", named)
+    assert (texts(found), slots(found)) == (["Nobody needs a clock.", "Listen."], [(1, 3.48), None])
+    assert found.columns == (1, 2, 3) and "left out: the columns Shot, Note" in found.doubts
+    bare = "0:01\t0:02.5\tFirst, with a comma.\n0:04\t0:06\tSecond.\n"
+    found = read("t.tsv", bare)
+    assert (texts(found), slots(found)) == (["First, with a comma.", "Second."], [(1, 2.52), (4, 6)])
+    again = read("t.csv", named, columns=(None, None, 4))
+    assert texts(again) == ["slow"]
+    odd = read("t.csv", "in,out,text\nsoon,0:02,One.\n0:03,,\n0:05,0:04,Two.\n")
+    assert texts(odd) == ["One.", "Two."] and slots(odd) == [None, None]
+    assert [d.split(":")[0] for d in odd.doubts] == [
+        "row 2", "row 2 has a end only, so it gets no slot", "row 3 has a time but no words and was left out",
+        "row 4 ends before it begins, so it gets no slot",
+    ]  # fmt: skip
+    with pytest.raises(ScriptRefused, match="No column"):
+        read("t.csv", "in,out\n0:01,0:02\n")
+
+
+def test_markdown_keeps_the_words_and_drops_the_marks():
+    text = "# The mill\n\nA *slow* **wheel**\nturns [here](http://x).\n\n- oak\n- `elm`\n\n***\n\n> said __he__\n"
+    assert texts(read("s.md", text)) == ["The mill", "A slow wheel turns here.", "oak", "elm", "said he"]
+
+
+W = 'xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"'
+
+
+def docx(body, notes="", **more):
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("word/document.xml", f"<w:document {W}><w:body>{body}</w:body></w:document>")
+        if notes:
+            archive.writestr("word/footnotes.xml", f"<w:footnotes {W}>{notes}</w:footnotes>")
+        for name, data in more.items():
+            archive.writestr(name, data)
+    return out.getvalue()
+
+
+def p(*runs):
+    return "<w:p>" + "".join(runs) + "</w:p>"
+
+
+def r(text):
+    return f'<w:r><w:t xml:space="preserve">{escape(text)}</w:t></w:r>'
+
+
+def test_a_word_document_gives_every_word_but_the_deleted_ones():
+    body = (
+        p(r("Nobody at "), r("Orsey."))
+        + f"<w:tbl><w:tr><w:tc>{p(r('cell one'))}</w:tc><w:tc>{p(r('cell two'))}</w:tc></w:tr></w:tbl>"
+        + p("<w:ins>", r("inserted "), "</w:ins>", "<w:del><w:r><w:delText>gone</w:delText></w:r></w:del>", r("kept"))
+        + p(r("a"), "<w:r><w:tab/></w:r>", r("b"), "<w:r><w:br/></w:r>", r("c"))
+        + f"<w:sdt><w:sdtContent>{p(r('in a field'))}</w:sdtContent></w:sdt>"
+        + p('<w:hyperlink w:id="1">', r("linked"), "</w:hyperlink>")
+    )
+    found = read("script.docx", docx(body, notes=f"<w:footnote>{p(r('a note'))}</w:footnote>"))
+    assert texts(found) == [
+        "Nobody at Orsey.", "cell one", "cell two", "inserted kept", "a b", "c", "in a field", "linked", "a note",
+    ]  # fmt: skip
+    assert any("tracked changes" in doubt for doubt in found.doubts) and any("notes at the foot" in d for d in found.doubts)
+
+
+def test_hostile_documents_are_refused_and_cost_little():
+    with pytest.raises(ScriptRefused, match="unpacks to far more"):
+        read("bomb.docx", docx("<w:p/>" + " " * (LARGEST_DOCUMENT + 10)))
+    entities = (
+        '<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]>' + f"<w:document {W}><w:body>&b;</w:body></w:document>"
+    )
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("word/document.xml", entities)
+    for bad in (out.getvalue(), docx(p(r("x")))[:-40], b"PK\x03\x04" + bytes(100)):
+        with pytest.raises(ScriptRefused, match="damaged"):
+            read("bad.docx", bad)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("x.txt", "x")
+    with pytest.raises(ScriptRefused, match="no Word document"):
+        read("x.docx", out.getvalue())
+
+
+@pytest.mark.parametrize(
+    ("data", "said"),
+    [(b"", "no words"), (b"  \n\t\n", "no words"), (bytes(range(256)) * 20, "no text"), (b"a" * (21 << 20), "MB large")],
+)
+def test_what_is_no_script_is_refused_with_the_reason(data, said):
+    with pytest.raises(ScriptRefused, match=said):
+        read("x.txt", data)
+
+
+def test_ten_megabytes_of_text_lose_no_word_and_a_line_too_long_becomes_several():
+    words = " ".join(f"word{n}" for n in range(2000))
+    found = read("long.txt", "\n".join([words] * 700))
+    assert sum(len(draft.text.split()) for draft in found.drafts) == 2000 * 700
+    assert max(len(draft.text) for draft in found.drafts) <= 4000
+    with pytest.raises(ScriptRefused, match="holds at most"):
+        read("many.txt", "a\n" * 20_001)
+
+
+def test_letters_that_cannot_be_read_are_counted():
+    assert decode(b"\xff\xfea")[2] == ["1 letters could not be read and stand as \ufffd"]
+
+
+rates = st.sampled_from(FRAME_RATES)
+spoken = st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs", "Cf", "Zl", "Zp"]), min_size=1, max_size=60)
+
+
+@settings(max_examples=150, deadline=None)
+@given(
+    rates,
+    st.lists(st.tuples(spoken, st.integers(0, 5000), st.integers(1, 400)), min_size=1, max_size=8),
+    st.sampled_from(FORMS),
+)
+def test_what_goes_out_comes_back_in_the_same(rate, drawn, form):
+    lines = []
+    frame = 0
+    for number, (text, gap, length) in enumerate(drawn, start=1):
+        folded = " ".join(paragraphs(text))
+        # These are marks of the forms themselves, and mean something there.
+        assume(folded and not any(mark in folded for mark in ("-->", "<", "&", "{", "NOTE", "STYLE", "REGION")))
+        assume(not folded.startswith("'") and not folded.strip().isdigit())
+        slot = Span(rate.first_sample(frame + gap), rate.first_sample(frame + gap + length))
+        frame += gap + length
+        lines.append(Line(str(number), str(number), folded, slot))
+    start = 10 * 3600 * rate.nominal
+    out = words_out(lines, form, rate, start)
+    back = read_script(f"x.{form}", out.encode(), rate, start)
+    assert [draft.text for draft in back.drafts] == [line.text for line in lines]
+    if form != "txt":
+        assert [draft.slot for draft in back.drafts] == [line.slot for line in lines]
+
+
+def test_drafts_become_lines_between_others_and_keep_their_slots():
+    ids = iter(f"n{n}" for n in range(9))
+    lines = (Line("a", "1", "One."), Line("b", "2", "Two."))
+    drafts = [Draft("New.", Span(S, 2 * S)), Draft("Newer.")]
+    made = add_drafts(lines, "a", drafts, RATE, lambda: next(ids))
+    assert [(line.number, line.text, line.slot) for line in made] == [
+        ("1", "One.", None), ("1a", "New.", Span(S, 2 * S)), ("1b", "Newer.", None), ("2", "Two.", None),
+    ]  # fmt: skip
+    with pytest.raises(EditRefused, match="no length"):
+        add_drafts(lines, None, [Draft("x", Span(5, 6))], RATE, lambda: "z")
