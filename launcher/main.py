@@ -10,7 +10,7 @@ HELP = """Fendo records narration against picture.
   ./fendo start             install what is missing, start, and print a link that signs you in
   ./fendo stop              end what start began
   ./fendo link [NAME]       a new one-time link (--new makes the account NAME)
-  ./fendo reset-demo        put the demo production back as it was
+  ./fendo reset-demo        put the demo productions back as they were
   ./fendo rescue FOLDER     rebuild productions from their recordings when the database is gone (then an account's name)
   ./fendo test [PART ...]   run all checks and tests, or parts: {parts}
   ./fendo help              this

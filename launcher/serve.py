@@ -306,9 +306,11 @@ def link(name: str = "demo", new: bool = False) -> int:
 
 
 def reset_demo() -> int:
-    """Put the demo production back as it was; other productions are not touched."""
+    """Put the demo productions back as they were; other productions are not touched."""
     with cluster().lent() as database, step("making the demo anew"):
-        run([str(PYTHON), "-m", "fendo_demo.make", "--anew"], env=environment(database.url()), quiet=False)
+        env = environment(database.url())
+        manage("migrate", "--no-input", "-v0", env=env)
+        run([str(PYTHON), "-m", "fendo_demo.make", "--anew"], env=env, quiet=False)
     return 0
 
 

@@ -22,6 +22,9 @@ START = State(
     picture="film",
     rate=FrameRate(Fraction(25)),
     shots=(Span(0, 480_000), Span(480_000, 960_000)),
+    length=960_000,
+    recorded=frozenset({"a"}),
+    readers={"r1": "Anne"},
 )
 line_ids = st.sampled_from(["a", "b", "c", "gone"])
 takes = st.sampled_from(["t1", "t2", "t3"])
@@ -29,6 +32,7 @@ positions = st.integers(0, 900_000)
 any_edit = st.one_of(
     st.builds(edits.SetWords, line_ids, st.text(max_size=30)),
     st.builds(edits.AddLines, st.text(alphabet="xy\n ", min_size=1, max_size=20), st.none() | line_ids),
+    st.builds(edits.NewLine, st.none() | line_ids),
     st.builds(edits.DropLine, line_ids),
     st.builds(edits.SetSlotStart, line_ids, positions),
     st.builds(edits.SetSlotEnd, line_ids, positions),
@@ -37,6 +41,18 @@ any_edit = st.one_of(
     st.builds(edits.Pick, line_ids, st.none() | takes),
     st.builds(edits.SetAside, takes, st.booleans()),
     st.builds(edits.SetPicture, st.none() | st.just("other")),
+    st.builds(edits.SplitLine, line_ids, st.integers(0, 14)),
+    st.builds(edits.SplitLong, st.integers(18, 40)),
+    st.builds(edits.JoinLines, line_ids),
+    st.just(edits.Renumber()),
+    st.builds(edits.ReplaceWords, st.sampled_from(["s", "words", "nowhere"]), st.text(max_size=4)),
+    st.builds(edits.SetNotes, line_ids, st.text(max_size=20)),
+    st.builds(edits.SetStress, line_ids, st.tuples(st.integers(0, 4))),
+    st.builds(edits.SetReader, st.tuples(line_ids), st.none() | st.sampled_from(["r1", "nobody"])),
+    st.builds(edits.SetWild, line_ids, st.booleans()),
+    st.builds(edits.SetSaying, st.sampled_from(["third", " ", "Second"]), st.text(max_size=5)),
+    st.just(edits.SpreadSlots()),
+    st.just(edits.MendSlots()),
 )
 
 

@@ -105,11 +105,11 @@ def test_tables_are_understood_by_their_names_or_by_what_they_hold():
     )
     found = read("t.csv", named)
     assert (texts(found), slots(found)) == (["Nobody needs a clock.", "Listen."], [(1, 3.48), None])
-    assert found.columns == (1, 2, 3) and "left out: the columns Shot, Note" in found.doubts
+    assert found.columns == (1, 2, 3, 4, None) and "left out: the column Shot" in found.doubts
     bare = "0:01\t0:02.5\tFirst, with a comma.\n0:04\t0:06\tSecond.\n"
     found = read("t.tsv", bare)
     assert (texts(found), slots(found)) == (["First, with a comma.", "Second."], [(1, 2.52), (4, 6)])
-    again = read("t.csv", named, columns=(None, None, 4))
+    again = read("t.csv", named, columns=(None, None, 4, None, None))
     assert texts(again) == ["slow"]
     odd = read("t.csv", "in,out,text\nsoon,0:02,One.\n0:03,,\n0:05,0:04,Two.\n")
     assert texts(odd) == ["One.", "Two."] and slots(odd) == [None, None]
@@ -117,6 +117,9 @@ def test_tables_are_understood_by_their_names_or_by_what_they_hold():
         "row 2", "row 2 has a end only, so it gets no slot", "row 3 has a time but no words and was left out",
         "row 4 ends before it begins, so it gets no slot",
     ]  # fmt: skip
+    read_by = read("t.csv", 'Text,Direction,Voice\nOne. And two.,"warm,\nslow",Anne\n,only a note,\n')
+    assert read_by.drafts == (Draft("One. And two.", None, "warm,\nslow", "Anne"),)
+    assert read_by.doubts == ("row 3 has a note but no words and was left out",)
     with pytest.raises(ScriptRefused, match="No column"):
         read("t.csv", "in,out\n0:01,0:02\n")
 
@@ -201,8 +204,17 @@ def test_ten_megabytes_of_text_lose_no_word_and_a_line_too_long_becomes_several(
         read("many.txt", "a\n" * 20_001)
 
 
+def test_long_lines_are_parted_where_a_reader_would_breathe():
+    table = "in,out,text,note\n0:01,0:11,The sea comes up the creek. It fills the pond behind the wall.,slow\n"
+    found = read("t.csv", table, longest=40)
+    assert texts(found) == ["The sea comes up the creek.", "It fills the pond behind the wall."]
+    assert [draft.notes for draft in found.drafts] == ["slow", ""]
+    one, two = (draft.slot for draft in found.drafts)
+    assert (one.start, one.end, two.end) == (S, two.start, 11 * S)
+
+
 def test_letters_that_cannot_be_read_are_counted():
-    assert decode(b"\xff\xfea")[2] == ["1 letters could not be read and stand as \ufffd"]
+    assert decode(b"\xff\xfea")[2] == ["1 letter could not be read and stands as \ufffd"]
 
 
 rates = st.sampled_from(FRAME_RATES)
@@ -238,9 +250,11 @@ def test_drafts_become_lines_between_others_and_keep_their_slots():
     ids = iter(f"n{n}" for n in range(9))
     lines = (Line("a", "1", "One."), Line("b", "2", "Two."))
     drafts = [Draft("New.", Span(S, 2 * S)), Draft("Newer.")]
-    made = add_drafts(lines, "a", drafts, RATE, lambda: next(ids))
+    made = add_drafts(lines, "a", drafts, RATE, {}, lambda: next(ids))
     assert [(line.number, line.text, line.slot) for line in made] == [
         ("1", "One.", None), ("1a", "New.", Span(S, 2 * S)), ("1b", "Newer.", None), ("2", "Two.", None),
     ]  # fmt: skip
+    noted = add_drafts(lines, None, [Draft("x", None, "slow\n warm", "ANNE")], RATE, {"anne": "r1"}, lambda: "z")
+    assert (noted[-1].notes, noted[-1].reader) == ("slow\nwarm", "r1")
     with pytest.raises(EditRefused, match="no length"):
-        add_drafts(lines, None, [Draft("x", Span(5, 6))], RATE, lambda: "z")
+        add_drafts(lines, None, [Draft("x", Span(5, 6))], RATE, {}, lambda: "z")

@@ -1,4 +1,4 @@
-"""Makes the demo account and its production; what is there already is kept. Run by ./fendo start.
+"""Makes the demo account and its productions; what is there already is kept. Run by ./fendo start.
 
 The faults of the made takes are written to `demo-truth.json` in the data folder, for tests; the application never reads it.
 """
@@ -20,17 +20,36 @@ def main() -> None:
     from django.contrib.auth import get_user_model
 
     from fendo_demo import scenario
-    from fendo_demo.film import make_film
     from fendo_server.productions.models import Production
 
     user, _ = get_user_model().objects.get_or_create(username="demo")
-    begun = Production.objects.filter(owner=user, name=scenario.NAME).first()
-    truth = settings.DATA / "demo-truth.json"
-    if begun and truth.exists() and "--anew" not in sys.argv:
-        return
-    if begun:
-        # Asked for, or a start that was killed in the middle: then nobody has worked in the half-made demo yet.
-        _forget(begun)
+    truth, made = settings.DATA / "demo-truth.json", settings.DATA / "demo-made.json"
+    # A data folder of before there was a list has the film alone.
+    done = json.loads(made.read_text()) if made.exists() else [scenario.NAME] if truth.exists() else []
+    if "--anew" in sys.argv:
+        done = []
+    found = json.loads(truth.read_text()) if done else {}
+    for name, make in ((scenario.SPOT.name, make_spot), (scenario.NAME, make_film_production)):
+        begun = Production.objects.filter(owner=user, name=name).first()
+        if name in done:
+            continue
+        if begun:
+            # Asked for, or a start that was killed in the middle: then nobody has worked in the half-made one yet.
+            _forget(begun)
+        started = time.monotonic()
+        found |= make(user)
+        done.append(name)
+        truth.write_text(json.dumps(found, indent=1))
+        made.write_text(json.dumps(done))
+        print(f"  made “{name}” in {time.monotonic() - started:.0f} s", flush=True)
+
+
+def make_film_production(user) -> dict:
+    """The film production, with its film drawn first."""
+    from django.conf import settings
+
+    from fendo_demo.film import make_film
+
     film = settings.DATA / "demo-film.mp4"
     if not film.exists():
         started = time.monotonic()
@@ -38,10 +57,7 @@ def main() -> None:
         make_film(making)
         making.replace(film)
         print(f"  drew the demo film in {time.monotonic() - started:.0f} s", flush=True)
-    started = time.monotonic()
-    found = make_production(user, film)
-    truth.write_text(json.dumps(found, indent=1))
-    print(f"  read the demo takes in {time.monotonic() - started:.0f} s", flush=True)
+    return make_production(user, film)
 
 
 def _forget(production) -> None:
@@ -65,12 +81,9 @@ def make_production(user, film: Path, quick: bool = False) -> dict:
     """
     import shutil
 
-    from fendo_core.production import edits
-    from fendo_core.timebase import Span, milliseconds
     from fendo_demo import scenario
     from fendo_server.picture import services as picture
-    from fendo_server.productions import changes, services
-    from fendo_server.takes.models import Take
+    from fendo_server.productions import services
     from fendo_server.work import running
     from fendo_server.work.models import Job
 
@@ -78,18 +91,58 @@ def make_production(user, film: Path, quick: bool = False) -> dict:
     for name in scenario.FOLDERS:
         services.make_folder(production, None, name)
 
+    arrived = Path(shutil.copy(film, film.parent / "demo-arriving"))
+    picture.bring_in(production, user, f"{scenario.NAME}.mp4", arrived)
+    running.run(str(Job.objects.get(production=production, kind="prepare film").pk))
+    truth = _lines(production, user, scenario.LINES, scenario.SAYINGS, quick)
+    _ready(production)
+    return truth
+
+
+def make_spot(user, quick: bool = False) -> dict:
+    """The spot without picture, which has to last its exact length; its last line has a reader of its own."""
+    from fendo_core.production import edits
+    from fendo_core.timebase import SAMPLE_RATE
+    from fendo_demo import scenario
+    from fendo_server.productions import changes, services
+
+    spot = scenario.SPOT
+    production = services.make_production(user, spot.name, spot.reader, scenario.LANDING)
+    production.wanted_length = spot.seconds * SAMPLE_RATE
+    production.start_frame = 0
+    production.pace = 4.9
+    production.save()
+    other = services.make_reader(production, spot.other_reader)
+    truth = _lines(production, user, spot.lines, spot.sayings, quick)
+    production.refresh_from_db()
+    last = production.lines.last()
+    changes.perform(production, user, production.revision, edits.SetReader((str(last.id),), str(other.id)))
+    _ready(production)
+    return truth
+
+
+def _lines(production, user, told_lines, sayings: dict[str, str], quick: bool) -> dict:
+    """The lines of a scenario with slots, notes, takes and picks; what is known of each take."""
+    from fendo_core.production import edits
+    from fendo_core.timebase import Span, milliseconds
+    from fendo_server.productions import changes
+    from fendo_server.takes.models import Take
+
     def edit(what: edits.Edit) -> None:
         production.refresh_from_db()
         changes.perform(production, user, production.revision, what)
 
-    arrived = Path(shutil.copy(film, film.parent / "demo-arriving"))
-    picture.bring_in(production, user, f"{scenario.NAME}.mp4", arrived)
-    running.run(str(Job.objects.get(production=production, kind="prepare film").pk))
-    edit(edits.AddLines("\n".join(line.text for line in scenario.LINES)))
+    edit(edits.AddLines("\n".join(line.text for line in told_lines)))
+    for word, said in sayings.items():
+        edit(edits.SetSaying(word, said))
     truth: dict = {}
-    for number, (line, told) in enumerate(zip(production.lines.all(), scenario.LINES, strict=True), start=1):
+    for number, (line, told) in enumerate(zip(production.lines.all(), told_lines, strict=True), start=1):
         start = milliseconds(told.starts * 100)
         edit(edits.SetSlot(str(line.id), Span(start, start + milliseconds(told.lasts * 100))))
+        if told.notes:
+            edit(edits.SetNotes(str(line.id), told.notes))
+        if told.stress:
+            edit(edits.SetStress(str(line.id), told.stress))
         line.refresh_from_db()
         made: list[Take] = []
         for count, fault in enumerate(told.takes[:1] if quick else told.takes, start=1):
@@ -102,12 +155,15 @@ def make_production(user, film: Path, quick: bool = False) -> dict:
             edit(edits.SetAside(str(made[aside - 1].id), True))
         if told.pick:
             edit(edits.Pick(str(line.id), str(made[told.pick - 1].id)))
+    return truth
+
+
+def _ready(production) -> None:
     production.refresh_from_db()
     production.input = {"device": "simulated", "label": "Simulated reader", "channel": 0, "fault": "none"}
     production.save(update_fields=["input"])
     # The demo begins as a fresh desk: nobody should undo their way into how it was made.
     production.changes.all().delete()
-    return truth
 
 
 def read_take(line, seed: int, fault: str):

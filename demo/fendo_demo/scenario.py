@@ -49,11 +49,19 @@ class ScriptLine:
     takes: tuple[Fault, ...] = ()
     pick: int | None = None
     aside: tuple[int, ...] = ()
+    notes: str = ""
+    stress: tuple[int, ...] = ()
 
 
 LINES = (
     ScriptLine(
-        "Before there is any light, there is the sound of the creek filling.", 40, 52, ("late", "none", "none"), 2, (1,)
+        "Before there is any light, there is the sound of the creek filling.",
+        40,
+        52,
+        ("late", "none", "none"),
+        2,
+        (1,),
+        notes="barely above the water; the picture is still dark",
     ),
     ScriptLine("Nobody at Orsey has ever needed a clock to know the hour of the tide.", 130, 56, ("none", "none"), 1),
     ScriptLine(
@@ -78,14 +86,53 @@ LINES = (
         (1,),
     ),
     ScriptLine("Eleven tonnes of elm, moving no faster than a person walks.", 962, 40, ("none", "none", "early")),
-    ScriptLine("Listen.", 1060, 28, ("none",)),
+    ScriptLine("Listen.", 1060, 28, ("none",), notes="leave it alone in the room"),
     ScriptLine("Under the floor the stones begin to speak to one another.", 1222, 52, ("none", "word left out")),
     ScriptLine("Wood drives iron, iron drives wood, and no two teeth meet twice in a day.", 1430, 66, ("none",)),
-    ScriptLine("The upper stone weighs as much as two horses, and floats on a film of grain.", 1610, 56),
+    ScriptLine(
+        "The upper stone weighs as much as two horses, and floats on a film of grain.",
+        1610,
+        56,
+        notes="the weight first, then lighter",
+        stress=(8, 10),
+    ),
     ScriptLine("The last keeper wrote down every tide for forty-one years.", 1884, 52),
     ScriptLine("Wind, water, weight. Never a word about himself, until one line in the spring of 1911.", 2090, 72),
     ScriptLine("Warm as bread, soft as ash: the flour falls whether anyone is watching or not.", 2334, 68),
     ScriptLine("Four sacks to a tide, and the hoist does the lifting.", 2560, 50),
     ScriptLine("When the water is spent, the mill simply stops, and the whole house holds its breath.", 2790, 62),
     ScriptLine("And out in the dark, the creek has already begun to fill.", 3300, 54),
+)
+SAYINGS = {"Orsey": "OR-zee"}
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A text of an exact length without picture; `seconds` is what it is to last."""
+
+    name: str
+    reader: str
+    seconds: int
+    lines: tuple[ScriptLine, ...]
+    sayings: dict[str, str]
+    other_reader: str
+    """Reads the last line."""
+
+
+SPOT = Spot(
+    name="Brindle & Fern, seed merchants",
+    reader="Maren Tull",
+    seconds=30,
+    sayings={"Brindle": "BRIN-dul", "cosmos": "KOZ-moss"},
+    other_reader="Osk Wend",
+    lines=(
+        ScriptLine(
+            "This is what a garden sounds like in February.", 5, 32, ("none", "none"), 1, notes="dry, close, no smile yet"
+        ),
+        ScriptLine("Nothing.", 45, 14, ("none",), notes="let it stand"),
+        ScriptLine("And this is a paper bag of seeds from Brindle and Fern.", 66, 38, ("none", "long"), stress=(5, 7)),
+        ScriptLine("Sweet peas, marigolds, cosmos, 4 kinds of bean, and a poppy that nobody has named yet.", 112, 64),
+        ScriptLine("You will need a window, a little dirt, and about 90 days.", 186, 46, notes="faster; it is easy"),
+        ScriptLine("Brindle and Fern, seed merchants. Start with nothing.", 244, 48, notes="slow down again"),
+    ),
 )

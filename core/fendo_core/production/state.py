@@ -10,29 +10,50 @@ from fractions import Fraction
 from typing import Any, TypeAlias
 
 from fendo_core.script.lines import Line
+from fendo_core.script.pace import Pace, expected_length
 from fendo_core.timebase import FrameRate, Span
 from fendo_core.timebase.rates import nearest_rate
 
 Row: TypeAlias = dict[str, Any]
 Rows: TypeAlias = dict[str, Row | None]
-"""Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `picture`, `order`); None where there is none."""
+"""Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `say:<word>`, `picture`, `order`); None where there is none."""
 
 
 @dataclass(frozen=True, slots=True)
 class State:
     """One production's words, slots, picks, takes set aside, and picture.
 
-    `picks` maps line to take (one reader's; readers come with their own state). `shots` and `rate` belong to the picture
-    and are read, not changed, by edits.
+    `picks` maps line to take, of the reader that the line has. `sayings` are how words are said, by the word in small
+    letters: (word, said). What follows them is read, not changed, by edits.
+
+    Attributes:
+        shots: of the picture; without one the whole programme, where its length is known.
+        length: of the programme, samples; where there is no picture, where its last slot ends.
+        recorded: lines that have takes.
+        readers: names by identity.
+        pace: of the production's reader; `paces` of all readers by identity.
     """
 
     lines: tuple[Line, ...] = ()
     picks: Mapping[str, str] = field(default_factory=dict)
     aside: frozenset[str] = frozenset()
     picture: str | None = None
+    sayings: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     rate: FrameRate = nearest_rate(Fraction(25))
     shots: tuple[Span, ...] = ()
-    pace: float = 4.3
+    pace: Pace = field(default_factory=Pace.starting)
+    length: int = 0
+    recorded: frozenset[str] = frozenset()
+    readers: Mapping[str, str] = field(default_factory=dict)
+    paces: Mapping[str, Pace] = field(default_factory=dict)
+
+    def pace_of(self, line: Line) -> Pace:
+        """The pace of the line's reader."""
+        return self.paces.get(line.reader or "", self.pace)
+
+    def need(self, line: Line) -> int:
+        """Samples that the line's words are expected to take its reader."""
+        return expected_length(line.text, self.pace_of(line))
 
 
 def rows(state: State) -> Rows:
@@ -43,11 +64,16 @@ def rows(state: State) -> Rows:
             "text": line.text,
             "slot": [line.slot.start, line.slot.end] if line.slot else None,
             "dropped": line.dropped,
+            "notes": line.notes,
+            "stress": list(line.stress),
+            "reader": line.reader,
+            "wild": line.wild,
         }
         for line in state.lines
     }
     found["order"] = {"lines": [line.id for line in state.lines]}
     found["picture"] = {"id": state.picture}
+    found.update({f"say:{key}": {"word": word, "said": said} for key, (word, said) in state.sayings.items()})
     found.update({f"pick:{line}": {"take": take} for line, take in state.picks.items()})
     found.update({f"take:{take}": {"aside": True} for take in state.aside})
     return found

@@ -18,14 +18,17 @@ from charset_normalizer import from_bytes
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import ParseError, fromstring
 
-from fendo_core.script.lines import LONGEST_TEXT, MOST_LINES, Draft, paragraphs
+from fendo_core.script.lines import LONGEST_NOTES, LONGEST_TEXT, MOST_LINES, Draft, paragraphs, shared
+from fendo_core.script.splitting import split
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span, TimecodeError, parse_timecode
 
 Kind: TypeAlias = Literal["plain text", "Markdown", "Word document", "table", "SubRip subtitles", "WebVTT subtitles"]
 LARGEST_FILE = 20 << 20
 LARGEST_DOCUMENT = 64 << 20
 """Bytes of XML in a Word document once unpacked."""
-COLUMNS = ("start", "end", "words")
+COLUMNS = ("start", "end", "words", "notes", "reader")
+Columns: TypeAlias = tuple[int | None, int | None, int | None, int | None, int | None]
+"""Which column of a table holds each of `COLUMNS`."""
 MOST_DOUBTS = 50
 _SNIFFED = 8192
 
@@ -44,7 +47,7 @@ class Intake:
         drafts: the lines, in order.
         doubts: what a person should look at, in words.
         header: the columns of a table as they are named in it (empty for other kinds).
-        columns: which column is taken for start, end and words (index, or None).
+        columns: which column is taken for each of `COLUMNS` (index, or None).
     """
 
     kind: Kind
@@ -52,7 +55,7 @@ class Intake:
     drafts: tuple[Draft, ...]
     doubts: tuple[str, ...] = ()
     header: tuple[str, ...] = ()
-    columns: tuple[int | None, int | None, int | None] = (None, None, None)
+    columns: Columns = (None, None, None, None, None)
 
 
 def read_script(
@@ -60,7 +63,8 @@ def read_script(
     data: bytes,
     rate: FrameRate,
     start_frame: int = 0,
-    columns: tuple[int | None, int | None, int | None] | None = None,
+    columns: Columns | None = None,
+    longest: int | None = None,
 ) -> Intake:
     """Make drafts of a file.
 
@@ -70,7 +74,8 @@ def read_script(
         rate: of the production, for timecodes with frames.
         start_frame: frames since midnight of the programme's first frame; times at or behind it are taken as timecodes of
             the programme, earlier ones as running times from its beginning.
-        columns: of a table, which column holds start, end and words; None: found by their names and contents.
+        columns: of a table, which column holds what; None: found by their names and contents.
+        longest: characters of a line; longer ones become several where a reader would breathe. None: they stay.
 
     Raises:
         ScriptRefused: for what is no script, too large, or empty.
@@ -89,6 +94,8 @@ def read_script(
     if not drafts:
         raise ScriptRefused("There are no words in this file.")
     drafts, more = _short_enough(drafts)
+    if longest is not None:
+        drafts = [part for draft in drafts for part in _breaths(draft, longest, rate)]
     if len(drafts) > MOST_LINES:
         raise ScriptRefused(f"This file makes {len(drafts)} lines; a production holds at most {MOST_LINES}.")
     doubts = [*found.doubts, *more, *_order(drafts)]
@@ -105,12 +112,22 @@ def _short_enough(drafts: list[Draft]) -> tuple[list[Draft], list[str]]:
         rest, slot = draft.text, draft.slot
         while len(rest) > LONGEST_TEXT:
             cut = max(rest.rfind(". ", 0, LONGEST_TEXT) + 1, 0) or max(rest.rfind(" ", 0, LONGEST_TEXT), 0) or LONGEST_TEXT
-            kept.append(Draft(rest[:cut].strip(), slot))
+            kept.append(replace(draft, text=rest[:cut].strip(), slot=slot))
             rest, slot = rest[cut:].strip(), None
         if slot is None and draft.slot is not None:
             doubts.append(f"“{draft.text[:30]}…” is too long for one line and became several")
-        kept.append(Draft(rest, slot))
+        kept.append(replace(draft, text=rest, slot=slot))
     return kept, doubts
+
+
+def _breaths(draft: Draft, longest: int, rate: FrameRate) -> list[Draft]:
+    """A draft parted where a reader would breathe; its slot is shared by the lengths of the parts."""
+    texts = split(draft.text, longest)
+    if len(texts) < 2:
+        return [draft]
+    slots = shared(draft.slot, [len(text) for text in texts], rate)
+    parts = [Draft(text, slot, reader=draft.reader) for text, slot in zip(texts, slots, strict=True)]
+    return [replace(parts[0], notes=draft.notes), *parts[1:]]
 
 
 def _order(drafts: Sequence[Draft]) -> list[str]:
@@ -165,7 +182,11 @@ def decode(data: bytes) -> tuple[str, str, list[str]]:
 
 def _torn(text: str) -> list[str]:
     count = text.count("\ufffd")
-    return [f"{count} letters could not be read and stand as \ufffd"] if count else []
+    return (
+        [f"{count} letter{'s' if count > 1 else ''} could not be read and stand{'s' if count == 1 else ''} as \ufffd"]
+        if count
+        else []
+    )
 
 
 # Times
@@ -226,7 +247,7 @@ def _text(
     encoding: str,
     doubts: list[str],
     clock: _Clock,
-    columns: tuple[int | None, int | None, int | None] | None,
+    columns: Columns | None,
 ) -> Intake:
     body = text.lstrip("\ufeff")
     if body[:6] == "WEBVTT":
@@ -367,6 +388,8 @@ _NAMES: dict[str, tuple[str, ...]] = {
     ),
     "end": ("end", "out", "to", "until", "ends at", "time out", "tc out", "timecode out", "bis", "fin"),
     "words": ("words", "text", "line", "script", "narration", "dialogue", "voice over", "vo", "speech", "sprechtext"),
+    "notes": ("notes", "note", "direction", "directions", "remarks", "comment", "comments", "hinweis", "anmerkung"),
+    "reader": ("reader", "voice", "speaker", "role", "character", "artist", "talent", "sprecher", "rolle"),
 }
 
 
@@ -375,7 +398,7 @@ def _table(
     encoding: str,
     doubts: list[str],
     clock: _Clock,
-    columns: tuple[int | None, int | None, int | None] | None,
+    columns: Columns | None,
 ) -> Intake:
     doubts = list(doubts)
     head = "\n".join(text.splitlines()[:40])
@@ -394,12 +417,12 @@ def _table(
     header = tuple(rows[0]) if has_header else tuple(f"column {n + 1}" for n in range(width))
     body = rows[1:] if has_header else rows
     chosen = columns or _columns(named if has_header else {}, body, clock, width)
-    start, end, words = (None if n is None or not 0 <= n < width else n for n in chosen)
+    start, end, words, notes, reader = (None if n is None or not 0 <= n < width else n for n in chosen)
     if words is None:
         raise ScriptRefused("No column of this table holds words. Choose the one that does.")
     drafts = []
     for number, row in enumerate(body, start=2 if has_header else 1):
-        said = " ".join(paragraphs(re.sub(r"^'(?=[=+\-@])", "", row[words])))
+        said = " ".join(paragraphs(_unguarded(row[words])))
         times = [None if n is None or not row[n].strip() else clock.sample(row[n]) for n in (start, end)]
         for n, time in zip((start, end), times, strict=True):
             if n is not None and row[n].strip() and time is None:
@@ -407,15 +430,35 @@ def _table(
         if not said:
             if any(time is not None for time in times):
                 doubts.append(f"row {number} has a time but no words and was left out")
+            elif notes is not None and row[notes].strip():
+                doubts.append(f"row {number} has a note but no words and was left out")
             continue
+        noted = _cell(row[notes]) if notes is not None else ""
+        if len(noted) > LONGEST_NOTES:
+            doubts.append(f"row {number}: of its note the first {LONGEST_NOTES} characters are kept")
         slot = clock.slot(times[0], times[1], f"row {number}", doubts) if start is not None and end is not None else None
-        drafts.append(Draft(said, slot))
-    left = [name for n, name in enumerate(header) if n not in (start, end, words) and any(row[n].strip() for row in body)]
+        by = " ".join(paragraphs(row[reader]))[:80] if reader is not None else ""
+        drafts.append(Draft(said, slot, noted[:LONGEST_NOTES], by))
+    left = [
+        name
+        for n, name in enumerate(header)
+        if n not in (start, end, words, notes, reader) and any(row[n].strip() for row in body)
+    ]
     if left:
         doubts.append(f"left out: the column{'s' if len(left) > 1 else ''} {', '.join(left)}")
     if start is not None and end is None:
         doubts.append("the table says where lines begin but not where they end, so they get no slots")
-    return Intake("table", encoding, tuple(drafts), tuple(doubts), header, (start, end, words))
+    return Intake("table", encoding, tuple(drafts), tuple(doubts), header, (start, end, words, notes, reader))
+
+
+def _unguarded(cell: str) -> str:
+    """A cell without the apostrophe that keeps spreadsheets from taking it for a formula."""
+    return re.sub(r"^'(?=[=+\-@])", "", cell)
+
+
+def _cell(cell: str) -> str:
+    """A cell of several rows, as notes may have them."""
+    return "\n".join(paragraphs(_unguarded(cell)))
 
 
 def _named(row: Sequence[str]) -> dict[str, int]:
@@ -430,10 +473,8 @@ def _named(row: Sequence[str]) -> dict[str, int]:
     return found
 
 
-def _columns(
-    named: dict[str, int], body: Sequence[Sequence[str]], clock: _Clock, width: int
-) -> tuple[int | None, int | None, int | None]:
-    """Start, end and words: by name, else the first columns of times, and of the others the one with most letters."""
+def _columns(named: dict[str, int], body: Sequence[Sequence[str]], clock: _Clock, width: int) -> Columns:
+    """Which column holds what: by name, else the first columns of times, and of the others the one with most letters."""
 
     def share(index: int, holds: Callable[[str], bool]) -> float:
         cells = [row[index] for row in body[:200] if row[index].strip()]
@@ -442,12 +483,12 @@ def _columns(
     times = [n for n in range(width) if share(n, lambda cell: ":" in cell and clock.sample(cell) is not None) > 0.6]
     start = named.get("start", times[0] if times else None)
     end = named.get("end", next((n for n in times if n != start), None))
-    rest = [n for n in range(width) if n not in (start, end)]
+    rest = [n for n in range(width) if n not in (start, end, named.get("notes"), named.get("reader"))]
     letters = {n: sum(sum(c.isalpha() for c in row[n]) for row in body[:200]) for n in rest}
     wordy = max(rest, key=lambda n: letters[n], default=None)
     if wordy is not None and not letters[wordy]:
         wordy = None
-    return start, end, named.get("words", wordy)
+    return start, end, named.get("words", wordy), named.get("notes"), named.get("reader")
 
 
 # Word documents

@@ -1,12 +1,15 @@
 """Lines and what can be done to their words. Every function takes the lines in order and returns new ones."""
 
 import re
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from difflib import SequenceMatcher
 
+from fendo_core.script.splitting import split
 from fendo_core.timebase import FrameRate, Span
 
 LONGEST_TEXT = 4_000
+LONGEST_NOTES = 2_000
 MOST_LINES = 20_000
 
 
@@ -19,6 +22,12 @@ class Line:
     """A numbered piece of the script. `slot` is its place in the programme, None while it has none.
 
     A dropped line is kept for its takes, out of sight, until the drop is undone.
+
+    Attributes:
+        notes: for the reader; nobody else sees them.
+        stress: ordinals of the words (`tokens`) that are to be stressed, rising.
+        reader: who reads it; None for the production's reader.
+        wild: it is read without picture, and so wants no slot.
     """
 
     id: str
@@ -26,14 +35,20 @@ class Line:
     text: str
     slot: Span | None = None
     dropped: bool = False
+    notes: str = ""
+    stress: tuple[int, ...] = ()
+    reader: str | None = None
+    wild: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Draft:
-    """A line that would be made: its words, and its slot where somebody has said one."""
+    """A line that would be made: its words, and its slot, notes and the name of its reader where somebody has said them."""
 
     text: str
     slot: Span | None = None
+    notes: str = ""
+    reader: str = ""
 
 
 def paragraphs(text: str) -> list[str]:
@@ -74,7 +89,54 @@ def changed(lines: Sequence[Line], line_id: str, change: Callable[[Line], Line])
 def set_words(lines: Sequence[Line], line_id: str, text: str) -> tuple[Line, ...]:
     """A line with other words (white space folded)."""
     words = _checked(text)
-    return changed(lines, line_id, lambda line: replace(line, text=words))
+    return changed(lines, line_id, lambda line: _with_words(line, words))
+
+
+def tokens(text: str) -> list[str]:
+    """The words of a line as they stand on the page, marks included: what stress and spans of words count."""
+    return text.split()
+
+
+def _with_words(line: Line, words: str) -> Line:
+    """A line with other words; stress stays on the words that are still there."""
+    if not line.stress:
+        return replace(line, text=words)
+    kept: list[int] = []
+    for block in SequenceMatcher(a=tokens(line.text), b=tokens(words), autojunk=False).get_matching_blocks():
+        kept += [block.b + n - block.a for n in line.stress if block.a <= n < block.a + block.size]
+    return replace(line, text=words, stress=tuple(sorted(kept)))
+
+
+def set_stress(lines: Sequence[Line], line_id: str, stress: Iterable[int]) -> tuple[Line, ...]:
+    """Other stressed words; ordinals that are none of the line's are left out."""
+    wanted = set(stress)
+
+    def mark(line: Line) -> Line:
+        return replace(line, stress=tuple(n for n in range(len(tokens(line.text))) if n in wanted))
+
+    return changed(lines, line_id, mark)
+
+
+def set_notes(lines: Sequence[Line], line_id: str, notes: str) -> tuple[Line, ...]:
+    """Notes for the reader; rows stay rows."""
+    kept = "\n".join(paragraphs(notes))
+    if len(kept) > LONGEST_NOTES:
+        raise EditRefused(
+            f"Notes hold at most {LONGEST_NOTES} characters and these have {len(kept)}. They were not changed."
+        )
+    return changed(lines, line_id, lambda line: replace(line, notes=kept))
+
+
+def set_reader(lines: Sequence[Line], line_ids: Collection[str], reader: str | None) -> tuple[Line, ...]:
+    """Lines given to a reader (None: the production's)."""
+    for line_id in line_ids:
+        find(lines, line_id)
+    return tuple(replace(line, reader=reader) if line.id in line_ids else line for line in lines)
+
+
+def set_wild(lines: Sequence[Line], line_id: str, wild: bool) -> tuple[Line, ...]:
+    """A line read without picture has no slot; back among the others it has none either until it gets one."""
+    return changed(lines, line_id, lambda line: replace(line, wild=wild, slot=None if wild else line.slot))
 
 
 def _numbers(before: str | None, following: Iterable[str], taken: set[str], count: int) -> list[str]:
@@ -100,12 +162,22 @@ def _numbers(before: str | None, following: Iterable[str], taken: set[str], coun
     return found
 
 
+def _taken(lines: Sequence[Line], recorded: Collection[str]) -> set[str]:
+    """Numbers that no new line may have: those in the script, and those that files of dropped lines carry."""
+    return {line.number for line in lines if not line.dropped or line.id in recorded}
+
+
 def add_lines(
-    lines: Sequence[Line], after: str | None, texts: Sequence[str], new_id: Callable[[], str]
+    lines: Sequence[Line],
+    after: str | None,
+    texts: Sequence[str],
+    new_id: Callable[[], str],
+    recorded: Collection[str] = (),
 ) -> tuple[Line, ...]:
     """New lines behind line `after` (None: behind the last one), in order, without slots.
 
     Args:
+        recorded: lines that have takes; their numbers are not given again, even when they were dropped.
         new_id: makes the identity of a new line.
 
     Raises:
@@ -119,15 +191,24 @@ def add_lines(
     at = find(lines, after) + 1 if after else len(lines)
     following = [line.number for line in lines[at:] if not line.dropped]
     before = lines[at - 1].number if at else None
-    numbers = _numbers(before, following, {line.number for line in lines}, len(words))
+    numbers = _numbers(before, following, _taken(lines, recorded), len(words))
     new = [Line(new_id(), number, text) for number, text in zip(numbers, words, strict=True)]
     return (*lines[:at], *new, *lines[at:])
 
 
 def add_drafts(
-    lines: Sequence[Line], after: str | None, drafts: Sequence[Draft], rate: FrameRate, new_id: Callable[[], str]
+    lines: Sequence[Line],
+    after: str | None,
+    drafts: Sequence[Draft],
+    rate: FrameRate,
+    readers: Mapping[str, str],
+    new_id: Callable[[], str],
+    recorded: Collection[str] = (),
 ) -> tuple[Line, ...]:
     """New lines behind line `after` (None: behind the last one), with the drafts' slots put on whole frames.
+
+    Args:
+        readers: identities by name in small letters; a draft for a reader who is none of them goes to the production's.
 
     Raises:
         EditRefused: when nothing would be added, or too much, or a slot is none.
@@ -135,8 +216,13 @@ def add_drafts(
     known = {line.id for line in lines}
     added = iter(drafts)
     made = []
-    for line in add_lines(lines, after, [draft.text for draft in drafts], new_id):
-        slot = None if line.id in known else next(added).slot
+    for line in add_lines(lines, after, [draft.text for draft in drafts], new_id, recorded):
+        if line.id in known:
+            made.append(line)
+            continue
+        draft = next(added)
+        slot, reader = draft.slot, readers.get(draft.reader.casefold()) if draft.reader else None
+        line = replace(line, notes="\n".join(paragraphs(draft.notes))[:LONGEST_NOTES], reader=reader)
         if slot is not None:
             start, end = rate.snap(max(0, slot.start)), rate.snap(slot.end)
             if end <= start:
@@ -144,6 +230,233 @@ def add_drafts(
             line = replace(line, slot=Span(start, end))
         made.append(line)
     return tuple(made)
+
+
+def split_at(
+    lines: Sequence[Line],
+    line_id: str,
+    at: int,
+    recorded: Collection[str],
+    rate: FrameRate,
+    length_of: Callable[[str], int],
+    new_id: Callable[[], str],
+) -> tuple[Line, ...]:
+    """A line made two at character `at` of its words. Takes, picks and notes stay with the first one.
+
+    A slot is shared by the lengths that the two parts are expected to have, on a whole frame.
+
+    Args:
+        length_of: samples that a text is expected to take.
+
+    Raises:
+        EditRefused: at either end of the words.
+    """
+    line = lines[find(lines, line_id)]
+    texts = [" ".join(paragraphs(part)) for part in (line.text[:at], line.text[at:])]
+    if not all(texts):
+        raise EditRefused("There are no words on one side of this place, so there is nothing to part.")
+    return _parted(lines, {line_id: texts}, recorded, rate, length_of, new_id)
+
+
+def split_long(
+    lines: Sequence[Line],
+    longest: int,
+    recorded: Collection[str],
+    rate: FrameRate,
+    length_of: Callable[[str], int],
+    new_id: Callable[[], str],
+) -> tuple[Line, ...]:
+    """Every line of more than `longest` characters made several where a reader would breathe; lines that have takes stay.
+
+    Raises:
+        EditRefused: when no line is that long.
+    """
+    long = {
+        line.id: split(line.text, longest)
+        for line in lines
+        if not line.dropped and line.id not in recorded and len(line.text) > longest
+    }
+    parts = {line_id: texts for line_id, texts in long.items() if len(texts) > 1}
+    if not parts:
+        raise EditRefused(f"No line without takes is longer than {longest} characters, so there is nothing to part.")
+    return _parted(lines, parts, recorded, rate, length_of, new_id)
+
+
+def _parted(
+    lines: Sequence[Line],
+    parts: Mapping[str, Sequence[str]],
+    recorded: Collection[str],
+    rate: FrameRate,
+    length_of: Callable[[str], int],
+    new_id: Callable[[], str],
+) -> tuple[Line, ...]:
+    """Lines made several; the texts of each together are its words."""
+    if len(lines) + sum(len(texts) - 1 for texts in parts.values()) > MOST_LINES:
+        raise EditRefused(f"A production holds at most {MOST_LINES} lines: nothing was changed.")
+    taken = _taken(lines, recorded)
+    last = next((line.id for line in reversed(lines) if not line.dropped), None)
+    out: list[Line] = []
+    for line in lines:
+        if line.id not in parts:
+            out.append(line)
+            continue
+        texts = parts[line.id]
+        following = [] if line.id == last else ["more"]
+        numbers = [line.number, *_numbers(line.number, following, taken, len(texts) - 1)]
+        taken.update(numbers)
+        slots, first = shared(line.slot, [max(1, length_of(text)) for text in texts], rate), 0
+        for place, (text, number, slot) in enumerate(zip(texts, numbers, slots, strict=True)):
+            size = len(tokens(text))
+            stress = tuple(n - first for n in line.stress if first <= n < first + size)
+            first += size
+            if place == 0:
+                out.append(replace(line, text=text, slot=slot, stress=stress))
+            else:
+                out.append(Line(new_id(), number, text, slot, stress=stress, reader=line.reader, wild=line.wild))
+    return tuple(out)
+
+
+def shared(slot: Span | None, needs: Sequence[int], rate: FrameRate) -> list[Span | None]:
+    """A slot parted in proportion to `needs`, on whole frames; with fewer frames than parts the first one has it all."""
+    if slot is None:
+        return [None] * len(needs)
+    edges = [slot.start]
+    for n in range(1, len(needs)):
+        edges.append(rate.snap(slot.start + slot.length * sum(needs[:n]) // sum(needs)))
+    edges.append(slot.end)
+    if any(b <= a for a, b in zip(edges, edges[1:], strict=False)):
+        return [slot, *[None] * (len(needs) - 1)]
+    return [Span(a, b) for a, b in zip(edges, edges[1:], strict=False)]
+
+
+def join(lines: Sequence[Line], line_id: str, recorded: Collection[str]) -> tuple[Line, ...]:
+    """A line and the one below made one. The slot covers both; notes are put together.
+
+    Raises:
+        EditRefused: for the last line, for two readers, and when the line below has takes: they say its words alone.
+    """
+    at = find(lines, line_id)
+    line = lines[at]
+    below = next((other for other in lines[at + 1 :] if not other.dropped), None)
+    if below is None:
+        raise EditRefused(f"Line {line.number} is the last one: there is no line below to join it with.")
+    if below.id in recorded:
+        raise EditRefused(
+            f"Line {below.number} has takes, and they say its words alone. Both lines stay; drop line {below.number} first "
+            "if its takes are not wanted."
+        )
+    if line.reader != below.reader:
+        raise EditRefused(f"Lines {line.number} and {below.number} are read by two readers. Give both to one first.")
+    spans = [each.slot for each in (line, below) if each.slot]
+    slot = Span(min(s.start for s in spans), max(s.end for s in spans)) if spans else None
+    size = len(tokens(line.text))
+    one = replace(
+        line,
+        text=_checked(f"{line.text} {below.text}"),
+        slot=slot,
+        stress=(*line.stress, *(n + size for n in below.stress)),
+        notes="\n".join(filter(None, (line.notes, below.notes))),
+        wild=line.wild and below.wild,
+    )
+    return tuple(
+        one if each.id == line.id else replace(each, dropped=True) if each.id == below.id else each for each in lines
+    )
+
+
+def renumber(lines: Sequence[Line], recorded: Collection[str]) -> tuple[Line, ...]:
+    """Lines numbered in their order. A line that has takes keeps its number, which its files carry; the others count on
+    from the one above, with letters (7a, 7b) where there is no whole number left before the next one kept.
+
+    Raises:
+        EditRefused: when there is nothing to number.
+    """
+    shown = [line for line in lines if not line.dropped]
+    if not shown:
+        raise EditRefused("There are no lines to number.")
+    kept = {line.number for line in lines if line.id in recorded}
+    # For each line how many lines lie before the next one that keeps its number, and that number.
+    ahead: list[tuple[int, str] | None] = [None] * len(shown)
+    for index in range(len(shown) - 1, -1, -1):
+        after = ahead[index + 1] if index + 1 < len(shown) else None
+        ahead[index] = (0, shown[index].number) if shown[index].id in recorded else after and (after[0] + 1, after[1])
+    found: dict[str, str] = {}
+    used, count, before = set(kept), 0, "0"
+    for index, line in enumerate(shown):
+        limit = ahead[index]
+        if line.id in recorded:
+            count, before = _whole(line.number), line.number
+            continue
+        if limit is None or _whole(limit[1]) - count - 1 >= limit[0]:
+            count += 1
+            while str(count) in used:
+                count += 1
+            before = str(count)
+        else:
+            before = _numbers(before, ["more"], used, 1)[0]
+        used.add(before)
+        found[line.id] = before
+    return tuple(replace(line, number=found.get(line.id, line.number)) for line in lines)
+
+
+def _whole(number: str) -> int:
+    match = re.match(r"\d+", number)
+    return int(match[0]) if match else 0
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What is looked for: `text` as it stands or in capitals and small letters alike, and as whole words only or not."""
+
+    text: str
+    match_case: bool = False
+    whole_words: bool = False
+
+    def pattern(self) -> "re.Pattern[str]":
+        """The search as a regular expression.
+
+        Raises:
+            EditRefused: for an empty one.
+        """
+        text = " ".join(self.text.split()) if self.text.strip() else self.text
+        if not text.strip():
+            raise EditRefused("Type what is to be found.")
+        body = re.escape(text).replace(r"\ ", r"\s+")
+        # Straight and typeset apostrophes and quotation marks are one to whoever types.
+        body = body.replace("'", "['’‘]").replace('"', '["“”„]')
+        if self.whole_words:
+            body = rf"(?<!\w){body}(?!\w)"
+        return re.compile(body, re.UNICODE if self.match_case else re.UNICODE | re.IGNORECASE)
+
+
+def search(lines: Sequence[Line], wanted: Wanted) -> dict[str, list[tuple[int, int]]]:
+    """Where the words stand: spans of characters by line, for lines in which they do."""
+    pattern = wanted.pattern()
+    found = {}
+    for line in lines:
+        if not line.dropped and (spans := [match.span() for match in pattern.finditer(line.text)]):
+            found[line.id] = spans
+    return found
+
+
+def replace_words(
+    lines: Sequence[Line], wanted: Wanted, by: str, only: Collection[str] | None = None
+) -> tuple[tuple[Line, ...], int]:
+    """The lines with every place of `wanted` written as `by`, and how many places that were.
+
+    Raises:
+        EditRefused: when nothing is found, or a line would become too long.
+    """
+    pattern, count, out = wanted.pattern(), 0, []
+    for line in lines:
+        if line.dropped or (only is not None and line.id not in only):
+            out.append(line)
+            continue
+        text, places = pattern.subn(lambda _: by, line.text)
+        count += places
+        out.append(_with_words(line, _checked(text)) if places else line)
+    if not count:
+        raise EditRefused(f"“{wanted.text}” stands nowhere in the script. Nothing was changed.")
+    return tuple(out), count
 
 
 def drop_line(lines: Sequence[Line], line_id: str) -> tuple[Line, ...]:

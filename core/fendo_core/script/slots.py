@@ -1,13 +1,15 @@
 """Slots: where in the programme a line is said."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Literal, TypeAlias
 
-from fendo_core.script.lines import EditRefused, Line, changed
-from fendo_core.script.pace import expected_length, words
+from fendo_core.script.lines import EditRefused, Line, changed, tokens
+from fendo_core.script.pace import Pace, expected_length
 from fendo_core.timebase import FrameRate, Span, milliseconds, seconds_text
 
+Need: TypeAlias = Callable[[Line], int]
+"""Samples that a line's words are expected to take its reader."""
 SHORTEST = milliseconds(200)
 NOTHING = milliseconds(50)
 _LEAD = milliseconds(400)
@@ -20,12 +22,12 @@ class Fit:
 
     needed: int
     spare: int | None
-    state: Literal["no words", "no slot", "fits", "tight", "over"]
+    state: Literal["no words", "no slot", "wild", "fits", "tight", "over"]
     text: str
     words_over: int = 0
 
 
-def fit(text: str, slot: Span | None, pace: float) -> Fit:
+def fit(text: str, slot: Span | None, pace: Pace, wild: bool = False) -> Fit:
     """Whether the words fit the slot, and the sentence that says it.
 
     Within 3 % of the slot is called tight: nobody reads more evenly than that. Less than a twentieth of a second over
@@ -34,18 +36,20 @@ def fit(text: str, slot: Span | None, pace: float) -> Fit:
     if not text.strip():
         return Fit(0, None, "no words", "no words yet")
     needed = expected_length(text, pace)
+    if wild:
+        return Fit(needed, None, "wild", f"wild, needs {seconds_text(needed)} s")
     if slot is None:
         return Fit(needed, None, "no slot", f"no slot yet; needs {seconds_text(needed)} s")
     spare = slot.length - needed
     if spare < -NOTHING:
-        count = max(1, round(-spare * len(words(text)) / needed))
+        count = max(1, round(-spare * len(tokens(text)) / needed))
         return Fit(needed, spare, "over", f"{seconds_text(-spare)} s over", count)
     if spare < slot.length * 3 // 100:
         return Fit(needed, spare, "tight", "fits, just")
     return Fit(needed, spare, "fits", f"fits, {seconds_text(spare)} s spare")
 
 
-def set_start(lines: Sequence[Line], line_id: str, at: int, rate: FrameRate, pace: float) -> tuple[Line, ...]:
+def set_start(lines: Sequence[Line], line_id: str, at: int, rate: FrameRate, need: Need) -> tuple[Line, ...]:
     """The slot begins on the frame shown at sample `at`.
 
     A line without a slot gets one of its expected length; an end that would lie before the start moves along.
@@ -59,14 +63,14 @@ def set_start(lines: Sequence[Line], line_id: str, at: int, rate: FrameRate, pac
 
     def begin(line: Line) -> Line:
         if line.slot and line.slot.end - start >= SHORTEST:
-            return replace(line, slot=Span(start, line.slot.end))
-        length = line.slot.length if line.slot else max(expected_length(line.text, pace), SHORTEST)
-        return replace(line, slot=Span(start, rate.snap(start + length) + rate.first_sample(1)))
+            return replace(line, slot=Span(start, line.slot.end), wild=False)
+        length = line.slot.length if line.slot else max(need(line), SHORTEST)
+        return replace(line, slot=Span(start, rate.snap(start + length) + rate.first_sample(1)), wild=False)
 
     return changed(lines, line_id, begin)
 
 
-def set_end(lines: Sequence[Line], line_id: str, at: int, rate: FrameRate, pace: float) -> tuple[Line, ...]:
+def set_end(lines: Sequence[Line], line_id: str, at: int, rate: FrameRate, need: Need) -> tuple[Line, ...]:
     """The slot ends before the frame shown at sample `at`.
 
     A line without a slot gets one of its expected length before that; a start that would lie behind the end is refused.
@@ -80,11 +84,11 @@ def set_end(lines: Sequence[Line], line_id: str, at: int, rate: FrameRate, pace:
                     f"Line {line.number} begins at this place: its end must lie at least 0.2 s later. "
                     "Move on in the picture and mark again, or mark a new start first."
                 )
-            return replace(line, slot=Span(line.slot.start, end))
-        start = max(0, rate.snap(end - expected_length(line.text, pace)))
+            return replace(line, slot=Span(line.slot.start, end), wild=False)
+        start = max(0, rate.snap(end - need(line)))
         if end - start < SHORTEST:
             raise EditRefused("A slot needs at least 0.2 s before its end. Move on in the picture and mark again.")
-        return replace(line, slot=Span(start, end))
+        return replace(line, slot=Span(start, end), wild=False)
 
     return changed(lines, line_id, finish)
 
@@ -96,11 +100,11 @@ def set_slot(lines: Sequence[Line], line_id: str, slot: Span | None, rate: Frame
     start, end = rate.snap(max(0, slot.start)), rate.snap(slot.end)
     if end - start < SHORTEST:
         raise EditRefused("A slot needs at least 0.2 s.")
-    return changed(lines, line_id, lambda line: replace(line, slot=Span(start, end)))
+    return changed(lines, line_id, lambda line: replace(line, slot=Span(start, end), wild=False))
 
 
 def lay_slots(
-    lines: Sequence[Line], shots: Sequence[Span], rate: FrameRate, pace: float, only: Sequence[str] | None = None
+    lines: Sequence[Line], shots: Sequence[Span], rate: FrameRate, need: Need, only: Sequence[str] | None = None
 ) -> tuple[Line, ...]:
     """Slots for all lines with words (or those in `only`), in order, over the shots.
 
@@ -111,12 +115,14 @@ def lay_slots(
         EditRefused: when there is no picture, or no words.
     """
     if not shots:
-        raise EditRefused("There is no picture yet, so there is nothing to lay the lines on. Bring in a film first.")
+        raise EditRefused(
+            "There is no picture yet, so there is nothing to lay the lines on. Bring in a film, or say how long it lasts."
+        )
     chosen = None if only is None else set(only)
-    wanted = [line for line in lines if line.text and not line.dropped and (chosen is None or line.id in chosen)]
+    wanted = [line for line in lines if _wants_slot(line) and (chosen is None or line.id in chosen)]
     if not wanted:
         raise EditRefused("There are no words yet, so there is nothing to lay. Paste or type the script first.")
-    needs = {line.id: max(expected_length(line.text, pace), SHORTEST) for line in wanted}
+    needs = {line.id: max(need(line), SHORTEST) for line in wanted}
     programme, total = sum(shot.length for shot in shots), sum(needs.values())
     groups: list[list[Line]] = [[] for _ in shots]
     said = 0
@@ -133,6 +139,79 @@ def lay_slots(
         line.id: slot for group, shot in zip(groups, shots, strict=True) for line, slot in _share(group, shot, needs, rate)
     }
     return tuple(replace(line, slot=laid[line.id]) if line.id in laid else line for line in lines)
+
+
+def _wants_slot(line: Line) -> bool:
+    return bool(line.text) and not line.dropped and not line.wild
+
+
+def spread(lines: Sequence[Line], length: int, rate: FrameRate, need: Need) -> tuple[Line, ...]:
+    """Slots for the lines that have none, each run of them over the hole between the slots before and after it.
+
+    Lines that have a slot stay where they are. A run is laid by its lines' expected lengths, with even gaps; one for which
+    there is no hole (less than 0.2 s a line) gets none.
+
+    Args:
+        length: of the programme, samples; where it ends for the last run.
+
+    Raises:
+        EditRefused: when no line lacks a slot, or no hole is large enough.
+    """
+    if not any(_wants_slot(line) and line.slot is None for line in lines):
+        raise EditRefused("Every line with words has a slot already, or is wild.")
+    laid: dict[str, Span] = {}
+    run: list[Line] = []
+    begin = 0
+    for line in (*lines, None):
+        if line is not None and line.slot is None:
+            run += [line] if _wants_slot(line) else []
+            continue
+        if line is not None and line.dropped:
+            continue
+        end = line.slot.start if line is not None and line.slot else length
+        if run and end - begin >= SHORTEST * len(run):
+            needs = {each.id: max(need(each), SHORTEST) for each in run}
+            laid |= {each.id: slot for each, slot in _share(run, Span(begin, end), needs, rate)}
+        run = []
+        begin = max(begin, line.slot.end if line is not None and line.slot else length)
+    if not laid:
+        raise EditRefused(
+            "There is no room between the slots around them for the lines that have none. Make room first, or lay all anew."
+        )
+    return tuple(replace(line, slot=laid[line.id]) if line.id in laid else line for line in lines)
+
+
+def mend(lines: Sequence[Line], rate: FrameRate) -> tuple[Line, ...]:
+    """Lines in the order of their slots, and no slot into the next one.
+
+    A line without a slot stays behind the line it stands behind. Where two slots overlap the earlier one ends where the
+    later one begins; where too little of it would be left (0.2 s), the two share their time at the middle. Numbers stay.
+
+    Raises:
+        EditRefused: when nothing crosses.
+    """
+    if not out_of_order(lines):
+        raise EditRefused("The slots are in order already, and none runs into the next one.")
+    groups: list[tuple[int, list[Line]]] = []
+    for line in lines:
+        if (line.slot is not None and not line.dropped) or not groups:
+            groups.append((line.slot.start if line.slot else -1, [line]))
+        else:
+            groups[-1][1].append(line)
+    out = [line for _, group in sorted(groups, key=lambda group: group[0]) for line in group]
+    places = [n for n, line in enumerate(out) if line.slot is not None and not line.dropped]
+    for here, there in zip(places, places[1:], strict=False):
+        one, two = out[here].slot, out[there].slot
+        assert one is not None and two is not None
+        if one.end <= two.start:
+            continue
+        edge = two.start
+        if edge - one.start < SHORTEST:
+            edge = max(rate.snap((one.start + max(one.end, two.end)) // 2), one.start + rate.first_sample(1))
+        end = max(two.end, edge + rate.first_sample(1))
+        out[here] = replace(out[here], slot=Span(one.start, edge))
+        out[there] = replace(out[there], slot=Span(edge, end))
+    return tuple(out)
 
 
 def _share(group: list[Line], shot: Span, needs: dict[str, int], rate: FrameRate) -> list[tuple[Line, Span]]:

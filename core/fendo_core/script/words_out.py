@@ -2,7 +2,7 @@
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Literal, TypeAlias, get_args
 
 from fendo_core.script.lines import Line
@@ -12,14 +12,17 @@ Form: TypeAlias = Literal["srt", "vtt", "csv", "txt"]
 FORMS: tuple[Form, ...] = get_args(Form)
 
 
-def words_out(lines: Sequence[Line], form: Form, rate: FrameRate, start_frame: int) -> str:
+def words_out(
+    lines: Sequence[Line], form: Form, rate: FrameRate, start_frame: int, readers: Mapping[str, str] | None = None
+) -> str:
     """The lines with words, in order.
 
     Subtitles hold the lines that have a slot, in running time from the programme's beginning; a table holds all of them,
-    with timecodes of the programme; plain text holds the words alone, one line a paragraph.
+    with timecodes of the programme, notes and readers; plain text holds the words alone, one line a paragraph.
 
     Args:
         start_frame: frames since midnight of the programme's first frame.
+        readers: names by identity, for lines that have one of their own.
     """
     wordy = [line for line in lines if line.text and not line.dropped]
     match form:
@@ -35,7 +38,7 @@ def words_out(lines: Sequence[Line], form: Form, rate: FrameRate, start_frame: i
             )
             return "\n".join(("WEBVTT\n", *cues))
         case "csv":
-            return _table(wordy, rate, start_frame)
+            return _table(wordy, rate, start_frame, readers or {})
         case "txt":
             return "".join(f"{line.text}\n\n" for line in wordy)
 
@@ -55,10 +58,15 @@ def _escaped(text: str) -> str:
     return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
 
 
-def _table(lines: Sequence[Line], rate: FrameRate, start_frame: int) -> str:
+def _guarded(cell: str) -> str:
+    """No spreadsheet may take words for a formula."""
+    return f"'{cell}" if cell[:1] and cell[0] in "=+-@" else cell
+
+
+def _table(lines: Sequence[Line], rate: FrameRate, start_frame: int, readers: Mapping[str, str]) -> str:
     out = io.StringIO()
     table = csv.writer(out, lineterminator="\r\n")
-    table.writerow(["line", "in", "out", "words"])
+    table.writerow(["line", "in", "out", "words", "notes", "reader"])
     for line in lines:
         slot = line.slot
         times = (
@@ -66,7 +74,6 @@ def _table(lines: Sequence[Line], rate: FrameRate, start_frame: int) -> str:
             if slot is None
             else [format_timecode(start_frame + rate.frame_at(at), rate) for at in (slot.start, slot.end)]
         )
-        # No spreadsheet may take words for a formula.
-        words = f"'{line.text}" if line.text[:1] in "=+-@" else line.text
-        table.writerow([line.number, *times, words])
+        said = map(_guarded, (line.text, line.notes, readers.get(line.reader or "", "")))
+        table.writerow([line.number, *times, *said])
     return out.getvalue()

@@ -26,6 +26,7 @@ from fendo_core.booth.naming import NameParts, file_name
 from fendo_core.takes.measures import BLOCK, measure_blocks
 from fendo_core.timebase import SAMPLE_RATE, milliseconds
 from fendo_server.problems import Problem
+from fendo_server.script import pace
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Take
 from fendo_server.work import running
@@ -47,11 +48,11 @@ def begin(line: Line, input_label: str, cue: int | None = None) -> Take:
     """
     line = (
         Line.objects.select_for_update(of=("self",))
-        .select_related("production__landing", "production__reader")
+        .select_related("production__landing", "production__reader", "reader")
         .get(pk=line.pk)
     )
     production = line.production
-    folder, reader = production.landing, production.reader
+    folder, reader = production.landing, line.reader or production.reader
     if line.dropped:
         raise Problem(
             422, "Not possible", "This line is no longer in the script. Undo brings it back; nothing was recorded."
@@ -72,6 +73,7 @@ def begin(line: Line, input_label: str, cue: int | None = None) -> Take:
         take=number,
     )
     take = Take(line=line, reader=reader, folder=folder, number=number, input=input_label[:200], cue=cue)
+    take.words = line.text
     take.file_name = file_name(production.name_pattern, parts, taken)
     while take.path.exists() or take.part.exists():
         # A file that the database does not know (a restored folder): it is kept, the new take steps aside.
@@ -97,7 +99,7 @@ def _tags(take: Take) -> wav.Tags:
         line=take.line.number,
         take=take.number,
         reader=take.reader.name,
-        words=take.line.text,
+        words=take.words,
         time_reference=max(0, midnight + take.start),
         origination=made.strftime("%Y-%m-%d %H:%M:%S"),
         timecode_rate=f"{rate.fps.numerator}/{rate.fps.denominator}",
@@ -242,6 +244,8 @@ def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: 
         take.save()
         if not short:
             running.start(take.line.production, "measure take", take=str(take.id))
+    if short:
+        pace.learn(take.reader)
     if not take.forgotten:
         take.clock_log.unlink(missing_ok=True)
     return take
@@ -309,9 +313,12 @@ def measure(take: Take, progress: Callable[[float], None] = lambda share: None) 
 @running.handles("measure take")
 def measure_take(progress: running.Progress) -> dict[str, Any]:
     """Measure a long take after it was saved."""
-    take = Take.objects.select_related("line__production", "folder").get(pk=progress.job.arguments["take"])
+    take = Take.objects.select_related("line__production", "folder", "reader__production").get(
+        pk=progress.job.arguments["take"]
+    )
     measure(take, progress.part(0.0, 1.0, "measuring the take"))
     take.save()
+    pace.learn(take.reader)
     return {"take": str(take.id)}
 
 

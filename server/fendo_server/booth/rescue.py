@@ -267,6 +267,7 @@ def _take(found: Found, line: Line, folder: Folder, reader) -> Take:
         file_name=name[:140],
         cut_off=found.note("FENDO_CUT_OFF") == "yes",
         input=found.note("FENDO_INPUT")[:200],
+        words=found.tags.words,
         cue=_number(found.note("FENDO_CUE")),
         start=_number(found.note("FENDO_PROGRAMME_START")) or 0,
         length=found.samples,

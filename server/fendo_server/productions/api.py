@@ -27,10 +27,13 @@ from fendo_server.productions.serializers import (
     NameExampleSerializer,
     NewFolderSerializer,
     NewProductionSerializer,
+    NewReaderSerializer,
     PatchSerializer,
     ProductionSerializer,
+    ReaderSerializer,
     SettingsSerializer,
 )
+from fendo_server.script import pace
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
 
@@ -117,9 +120,16 @@ class OneProduction(APIView):
             production.start_frame = parse_timecode(wanted.pop("start_timecode"), production.rate)
         if "name_pattern" in wanted:
             services.name_example(production, wanted["name_pattern"])
+        if "reader" in wanted:
+            production.reader = production.readers.filter(pk=wanted.pop("reader")).first()
+            if production.reader is None:
+                raise Problem(422, "Not possible", "This reader is not one of the production's. Choose one of the list.")
         for name, value in wanted.items():
             setattr(production, name, value)
         production.save()
+        if "language" in wanted or "pace" in wanted:
+            for reader in production.readers.select_related("production"):
+                pace.learn(reader)
         return Response(description.whole(production))
 
 
@@ -191,6 +201,21 @@ def folders(request: Request, production_id: UUID) -> Response:
         production.landing = folder
         production.save(update_fields=["landing"])
     return Response({"id": str(folder.id), "path": folder.path}, status=201)
+
+
+@extend_schema(
+    operation_id="make_reader", request=NewReaderSerializer, responses={201: ReaderSerializer, 422: ProblemSerializer}
+)
+@api_view(["POST"])
+def readers(request: Request, production_id: UUID) -> Response:
+    """Another reader for the production's lines."""
+    production = get_owned(Production, request.user, production_id)
+    asked = NewReaderSerializer(data=request.data)
+    asked.is_valid(raise_exception=True)
+    reader = services.make_reader(production, asked.validated_data["name"])
+    start = pace.starting(production)
+    row = {"id": str(reader.id), "name": reader.name, "pace": round(start.syllables_a_second, 2), "takes": 0}
+    return Response(row, status=201)
 
 
 @extend_schema(

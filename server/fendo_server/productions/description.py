@@ -8,7 +8,10 @@ from django.db.models.fields.json import KT
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
+from fendo_core.script.pace import STYLES, Pace
+from fendo_core.script.pronunciation import hints
 from fendo_core.script.slots import fit, out_of_order
+from fendo_core.script.syllables import LANGUAGES, speech_of_all
 from fendo_core.timebase import Span
 from fendo_server.picture.models import Film
 from fendo_server.productions import changes, state
@@ -17,9 +20,9 @@ from fendo_server.takes.description import TAKE_FIELDS, describe
 from fendo_server.takes.models import Take
 
 
-def line_row(line: Line, pace: float, pick: str | None) -> dict[str, Any]:
-    """One line with its fit."""
-    found = fit(line.text, line.slot, pace)
+def line_row(line: Line, present: State) -> dict[str, Any]:
+    """One line with its fit, and how words in it are said."""
+    found = fit(line.text, line.slot, present.pace_of(line), line.wild)
     return {
         "id": line.id,
         "number": line.number,
@@ -30,8 +33,36 @@ def line_row(line: Line, pace: float, pick: str | None) -> dict[str, Any]:
         "fit": found.state,
         "fit_text": found.text,
         "words_over": found.words_over,
-        "pick": pick,
+        "pick": present.picks.get(line.id),
+        "notes": line.notes,
+        "stress": list(line.stress),
+        "reader": line.reader,
+        "wild": line.wild,
+        "sayings": [list(hint) for hint in hints(line.text, present.sayings)],
     }
+
+
+def pace_row(production: Production, used: Pace) -> dict[str, Any]:
+    """What lengths are told by: the starting value, and what the takes of the production's reader have taught."""
+    style = next((name for name, value in STYLES.items() if abs(value - production.pace) < 0.05), None)
+    return {
+        "styles": [{"name": name, "pace": value} for name, value in STYLES.items()],
+        "start": production.pace,
+        "style": style,
+        "learns": production.learns_pace,
+        "language": production.language,
+        "used": round(used.syllables_a_second, 2),
+        "takes": used.takes,
+    }
+
+
+def reader_rows(production: Production, present: State) -> list[dict[str, Any]]:
+    """The readers, each with the pace that is used."""
+    rows = []
+    for key, name in sorted(present.readers.items(), key=lambda item: item[1].casefold()):
+        pace = present.paces[key]
+        rows.append({"id": key, "name": name, "pace": round(pace.syllables_a_second, 2), "takes": pace.takes})
+    return rows
 
 
 def film_row(film: Film | None) -> dict[str, Any] | None:
@@ -73,10 +104,10 @@ def to_do(present: State, lines_with_takes: set[str]) -> dict[str, int]:
     """What is left in each room: the numbers on the spine."""
     lines = [line for line in present.lines if not line.dropped]
     wordy = [line for line in lines if line.text]
-    script = [line for line in wordy if line.slot is None or fit(line.text, line.slot, present.pace).state == "over"]
+    fits = [fit(line.text, line.slot, present.pace_of(line), line.wild).state for line in wordy]
     return {
         "picture": 0 if present.picture else 1,
-        "script": len(lines) - len(wordy) + len(script),
+        "script": len(lines) - len(wordy) + fits.count("no slot") + fits.count("over"),
         "booth": sum(1 for line in wordy if line.id not in lines_with_takes),
         "takes": sum(1 for line in lines if line.id in lines_with_takes and line.id not in present.picks),
         "handover": len(present.picks),
@@ -93,12 +124,15 @@ def _common(production: Production, present: State) -> dict[str, Any]:
         "redo": redo.label if redo else None,
         "to_do": to_do(present, with_takes),
         "crossing": out_of_order(present.lines),
+        "sayings": [{"word": word, "said": said} for _, (word, said) in sorted(present.sayings.items())],
     }
 
 
 def whole(production: Production) -> dict[str, Any]:
     """Everything the rooms show of a production."""
     present = state.load(production)
+    # All texts at once: the phoneme library is quick with many, not with one after another.
+    speech_of_all([line.text for line in present.lines if not line.dropped], production.language)
     window = LEVEL_WINDOWS[production.level_window]
     return {
         "id": str(production.id),
@@ -107,17 +141,19 @@ def whole(production: Production) -> dict[str, Any]:
         "drop_frame": production.drop_frame,
         "start_frame": production.start_frame,
         "name_pattern": production.name_pattern,
-        "pace": production.pace,
+        "length": present.length,
+        "wanted_length": production.wanted_length,
+        "pace": pace_row(production, present.pace),
+        "languages": [{"code": code, "name": name} for code, name in LANGUAGES.items()],
         "level_window": {"key": production.level_window, "name": window.name, "low": window.low, "high": window.high},
         "headphones": production.headphones,
         "input": production.input,
-        "reader": production.reader.name if production.reader else "",
+        "reader": str(production.reader_id) if production.reader_id else "",
+        "readers": reader_rows(production, present),
         "landing": str(production.landing_id) if production.landing_id else None,
         "folders": [{"id": str(f.id), "path": f.path} for f in production.folders.order_by("path")],
         "film": film_row(production.picture),
-        "lines": [
-            line_row(line, production.pace, present.picks.get(line.id)) for line in present.lines if not line.dropped
-        ],
+        "lines": [line_row(line, present) for line in present.lines if not line.dropped],
         "takes": take_rows(production, {line.id: line.slot for line in present.lines}),
         **_common(production, present),
     }
@@ -132,13 +168,16 @@ def patch(production: Production, change: Change | None) -> dict[str, Any]:
         kind, _, name = key.partition(":")
         touched[kind].add(name)
     lines = touched["line"] | touched["pick"]
+    if touched["say"]:
+        said = {key: (key, "") for key in touched["say"]}
+        lines |= {line.id for line in present.lines if hints(line.text, said)}
     if touched["take"]:
         lines |= {str(line) for line in Take.objects.filter(pk__in=touched["take"]).values_list("line_id", flat=True)}
     by_id = {line.id: line for line in present.lines if not line.dropped}
     return {
         "label": change.label if change else None,
         "order": list(by_id) if touched["order"] or touched["line"] else None,
-        "lines": [line_row(by_id[key], production.pace, present.picks.get(key)) for key in lines if key in by_id],
+        "lines": [line_row(by_id[key], present) for key in lines if key in by_id],
         "takes": take_rows(production, {key: line.slot for key, line in by_id.items()}, sorted(lines)),
         "film": film_row(production.picture),
         **_common(production, present),

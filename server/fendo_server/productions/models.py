@@ -9,6 +9,7 @@ from django.db.models import F, Q
 
 from fendo_core.booth.naming import DEFAULT_PATTERN
 from fendo_core.script.pace import DEFAULT_PACE
+from fendo_core.script.syllables import DEFAULT_LANGUAGE
 from fendo_core.timebase import FrameRate
 
 
@@ -28,7 +29,12 @@ class Production(models.Model):
     reader = models.ForeignKey("Reader", null=True, on_delete=models.SET_NULL, related_name="+")
     picture = models.ForeignKey("picture.Film", null=True, on_delete=models.SET_NULL, related_name="+")
     name_pattern = models.CharField(max_length=200, default=DEFAULT_PATTERN)
-    pace = models.FloatField(default=DEFAULT_PACE)
+    pace = models.FloatField(default=DEFAULT_PACE, help_text="syllables a second, where no takes tell better")
+    wanted_length = models.PositiveBigIntegerField(
+        null=True, help_text="samples that the programme is to last while it has no picture; null: not said"
+    )
+    learns_pace = models.BooleanField(default=True, help_text="the takes of a reader tell the pace")
+    language = models.CharField(max_length=10, default=DEFAULT_LANGUAGE)
     level_window = models.CharField(max_length=20, default="lively")
     headphones = models.BooleanField(default=False)
     input = models.JSONField(default=dict, help_text="the input and channel chosen in the Booth")
@@ -38,6 +44,7 @@ class Production(models.Model):
     class Meta:
         constraints = [
             models.CheckConstraint(condition=Q(fps_above__gt=0, fps_below__gt=0), name="a_frame_rate_is_positive"),
+            models.CheckConstraint(condition=Q(wanted_length=None) | Q(wanted_length__gt=0), name="a_wanted_length_is_one"),
             models.CheckConstraint(condition=Q(pace__gte=1.0, pace__lte=12.0), name="a_pace_is_speakable"),
         ]
 
@@ -66,6 +73,7 @@ class Reader(models.Model):
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="readers")
     name = models.CharField(max_length=80)
+    learned = models.JSONField(default=dict, help_text="the pace learned from this reader's takes; {} before the first")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["production", "name"], name="reader_names_are_unique")]

@@ -8,12 +8,14 @@ from rest_framework import serializers
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.production import edits
 from fendo_core.script.lines import Draft
-from fendo_core.timebase import Span
+from fendo_core.script.pace import STYLES
+from fendo_core.script.syllables import LANGUAGES
+from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.picture.models import Film
 from fendo_server.takes.models import Take
 
 LEVEL_WINDOW_KEYS = list(LEVEL_WINDOWS)
-FITS = ["no words", "no slot", "fits", "tight", "over"]
+FITS = ["no words", "no slot", "wild", "fits", "tight", "over"]
 
 
 @extend_schema_field({"type": "array", "items": {"type": "integer"}, "minItems": 2, "maxItems": 2})
@@ -22,6 +24,13 @@ class SpanField(serializers.ListField):
 
     def __init__(self, **kwargs: Any) -> None:
         super().__init__(child=serializers.IntegerField(), min_length=2, max_length=2, **kwargs)
+
+
+class HintField(serializers.ListField):
+    """[first character, character after the last, how it is said]."""
+
+    def __init__(self, **kwargs: Any) -> None:
+        super().__init__(min_length=3, max_length=3, **kwargs)
 
 
 class LineSerializer(serializers.Serializer):
@@ -37,6 +46,11 @@ class LineSerializer(serializers.Serializer):
     fit_text = serializers.CharField()
     words_over = serializers.IntegerField(help_text="about how many words are too many")
     pick = serializers.CharField(allow_null=True)
+    notes = serializers.CharField(allow_blank=True, help_text="for the reader alone")
+    stress = serializers.ListField(child=serializers.IntegerField(), help_text="ordinals of the words to be stressed")
+    reader = serializers.CharField(allow_null=True, help_text="null: the production's reader")
+    wild = serializers.BooleanField()
+    sayings = serializers.ListField(child=HintField(), help_text="how words in it are said")
 
 
 class TakeSerializer(serializers.Serializer):
@@ -124,6 +138,54 @@ class InputSerializer(serializers.Serializer):
     delay = serializers.IntegerField(required=False, min_value=0, max_value=500, help_text="of the simulated loop, ms")
 
 
+class SayingSerializer(serializers.Serializer):
+    """How a word of the production is said."""
+
+    word = serializers.CharField()
+    said = serializers.CharField()
+
+
+class ReaderSerializer(serializers.Serializer):
+    """Somebody who reads; `pace` in syllables a second, learned from `takes` takes."""
+
+    id = serializers.CharField()
+    name = serializers.CharField()
+    pace = serializers.FloatField()
+    takes = serializers.IntegerField()
+
+
+class NewReaderSerializer(serializers.Serializer):
+    """What a new reader needs."""
+
+    name = serializers.CharField(max_length=80)
+
+
+class StyleSerializer(serializers.Serializer):
+    """A style of reading, and its pace in syllables a second."""
+
+    name = serializers.CharField()
+    pace = serializers.FloatField()
+
+
+class PaceSerializer(serializers.Serializer):
+    """What lengths are told by, in syllables a second."""
+
+    styles = StyleSerializer(many=True)
+    start = serializers.FloatField()
+    style = serializers.ChoiceField(list(STYLES), allow_null=True)
+    learns = serializers.BooleanField()
+    language = serializers.CharField()
+    used = serializers.FloatField()
+    takes = serializers.IntegerField()
+
+
+class LanguageSerializer(serializers.Serializer):
+    """A language whose length can be told."""
+
+    code = serializers.CharField()
+    name = serializers.CharField()
+
+
 class StandingSerializer(serializers.Serializer):
     """What every answer says of the production as a whole."""
 
@@ -132,6 +194,7 @@ class StandingSerializer(serializers.Serializer):
     redo = serializers.CharField(allow_null=True)
     to_do = ToDoSerializer()
     crossing = serializers.ListField(child=serializers.CharField(), help_text="lines that begin before the one above ends")
+    sayings = SayingSerializer(many=True)
 
 
 class ProductionSerializer(StandingSerializer):
@@ -143,11 +206,15 @@ class ProductionSerializer(StandingSerializer):
     drop_frame = serializers.BooleanField()
     start_frame = serializers.IntegerField()
     name_pattern = serializers.CharField()
-    pace = serializers.FloatField()
+    length = serializers.IntegerField(help_text="samples of the programme; 0: not known")
+    wanted_length = serializers.IntegerField(allow_null=True, help_text="while there is no picture")
+    pace = PaceSerializer()
+    languages = LanguageSerializer(many=True)
     level_window = LevelWindowSerializer()
     headphones = serializers.BooleanField()
     input = InputSerializer()
-    reader = serializers.CharField()
+    reader = serializers.CharField(help_text="the one who reads lines that have none of their own")
+    readers = ReaderSerializer(many=True)
     landing = serializers.CharField(allow_null=True)
     folders = FolderSerializer(many=True)
     film = FilmSerializer(allow_null=True)
@@ -200,6 +267,12 @@ class SettingsSerializer(serializers.Serializer):
     name = serializers.CharField(required=False, max_length=120)
     name_pattern = serializers.CharField(required=False, max_length=200)
     pace = serializers.FloatField(required=False, min_value=1.0, max_value=12.0)
+    learns_pace = serializers.BooleanField(required=False)
+    wanted_length = serializers.IntegerField(
+        required=False, allow_null=True, min_value=SAMPLE_RATE, max_value=24 * 3600 * SAMPLE_RATE
+    )
+    language = serializers.ChoiceField(list(LANGUAGES), required=False)
+    reader = serializers.UUIDField(required=False)
     level_window = serializers.ChoiceField(LEVEL_WINDOW_KEYS, required=False)
     headphones = serializers.BooleanField(required=False)
     input = InputSerializer(required=False)
@@ -219,6 +292,8 @@ class DraftSerializer(serializers.Serializer):
 
     text = serializers.CharField(max_length=20_000)
     slot = SpanField(allow_null=True, required=False)
+    notes = serializers.CharField(max_length=4_000, allow_blank=True, default="")
+    reader = serializers.CharField(max_length=80, allow_blank=True, default="", help_text="a name")
 
 
 class _EditSerializer(serializers.Serializer):
@@ -233,11 +308,17 @@ class _EditSerializer(serializers.Serializer):
             values["slot"] = Span(*values["slot"]) if values["slot"] else None
         if "lines" in values:
             drafts = values["lines"]
-            values["lines"] = tuple(Draft(one["text"], Span(*one["slot"]) if one.get("slot") else None) for one in drafts)
+            values["lines"] = tuple(
+                Draft(one["text"], Span(*one["slot"]) if one.get("slot") else None, one["notes"], one["reader"])
+                for one in drafts
+            )
         values = {
-            key: str(value) if key in ("line", "take", "after", "picture") and value else value
+            key: str(value) if key in ("line", "take", "after", "picture", "reader") and value else value
             for key, value in values.items()
         }
+        for key in ("only", "stress"):
+            if values.get(key) is not None:
+                values[key] = tuple(str(one) if key == "only" else one for one in values[key])
         return self.edit(**values)  # type: ignore[attr-defined]
 
 
@@ -246,6 +327,15 @@ def _kind(name: str, edit: type, **fields: serializers.Field) -> type[_EditSeria
     camel = "".join(word.capitalize() for word in name.split("_"))
     members = {"kind": serializers.ChoiceField([name]), "edit": edit, "__doc__": edit.__doc__, **fields}
     return type(f"{camel}EditSerializer", (_EditSerializer,), members)
+
+
+def _wanted() -> dict[str, serializers.Field]:
+    """What is looked for in the words."""
+    return {
+        "text": serializers.CharField(max_length=500, trim_whitespace=False),
+        "match_case": serializers.BooleanField(default=False),
+        "whole_words": serializers.BooleanField(default=False),
+    }
 
 
 _line = serializers.UUIDField
@@ -259,6 +349,7 @@ EDITS: dict[str, type[_EditSerializer]] = {
         text=serializers.CharField(max_length=2_000_000, trim_whitespace=False),
         after=_line(required=False, allow_null=True),
     ),
+    "new_line": _kind("new_line", edits.NewLine, after=_line(required=False, allow_null=True)),
     "bring_in_lines": _kind(
         "bring_in_lines",
         edits.BringInLines,
@@ -266,6 +357,38 @@ EDITS: dict[str, type[_EditSerializer]] = {
         after=_line(required=False, allow_null=True),
     ),
     "drop_line": _kind("drop_line", edits.DropLine, line=_line()),
+    "split_line": _kind("split_line", edits.SplitLine, line=_line(), at=serializers.IntegerField(min_value=0)),
+    "split_long": _kind("split_long", edits.SplitLong, longest=serializers.IntegerField(max_value=4_000)),
+    "join_lines": _kind("join_lines", edits.JoinLines, line=_line()),
+    "renumber": _kind("renumber", edits.Renumber),
+    "replace_words": _kind(
+        "replace_words",
+        edits.ReplaceWords,
+        **_wanted(),
+        by=serializers.CharField(allow_blank=True, max_length=2_000, trim_whitespace=False),
+        only=serializers.ListField(child=_line(), required=False, allow_null=True),
+    ),
+    "set_notes": _kind(
+        "set_notes", edits.SetNotes, line=_line(), notes=serializers.CharField(allow_blank=True, max_length=10_000)
+    ),
+    "set_stress": _kind(
+        "set_stress", edits.SetStress, line=_line(), stress=serializers.ListField(child=serializers.IntegerField())
+    ),
+    "set_reader": _kind(
+        "set_reader",
+        edits.SetReader,
+        only=serializers.ListField(child=_line(), min_length=1),
+        reader=_line(allow_null=True),
+    ),
+    "set_wild": _kind("set_wild", edits.SetWild, line=_line(), wild=serializers.BooleanField()),
+    "set_saying": _kind(
+        "set_saying",
+        edits.SetSaying,
+        word=serializers.CharField(max_length=200),
+        said=serializers.CharField(allow_blank=True, max_length=400),
+    ),
+    "spread_slots": _kind("spread_slots", edits.SpreadSlots),
+    "mend_slots": _kind("mend_slots", edits.MendSlots),
     "set_slot_start": _kind("set_slot_start", edits.SetSlotStart, line=_line(), at=serializers.IntegerField()),
     "set_slot_end": _kind("set_slot_end", edits.SetSlotEnd, line=_line(), at=serializers.IntegerField()),
     "set_slot": _kind("set_slot", edits.SetSlot, line=_line(), slot=SpanField(allow_null=True)),

@@ -36,6 +36,16 @@ def make_production(owner, name: str, reader: str = "Narrator", folder: str = "N
     return production
 
 
+def make_reader(production: Production, name: str) -> Reader:
+    """Another reader; one who is there already, in capitals or not, is refused."""
+    name = " ".join(name.split())
+    if not name:
+        raise Problem(422, "Not possible", "A reader needs a name. Type one and try again.")
+    if production.readers.filter(name__iexact=name).exists():
+        raise Problem(422, "Not possible", f"“{name}” is a reader of this production already.")
+    return Reader.objects.create(production=production, name=name)
+
+
 def make_folder(production: Production, parent: Folder | None, name: str) -> Folder:
     """A folder in the production, and on the disk."""
     safe = safe_name(unicodedata.normalize("NFC", name), 60)

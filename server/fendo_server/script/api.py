@@ -13,13 +13,14 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from fendo_core.booth.naming import safe_name
-from fendo_core.script import intake
+from fendo_core.script import intake, lines
+from fendo_core.script.splitting import LONGEST, SHORTEST_LONGEST, split
 from fendo_core.script.words_out import FORMS, words_out
 from fendo_server.access import get_owned
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import DraftSerializer
+from fendo_server.productions.serializers import DraftSerializer, SpanField
 
 TYPES = {"srt": "application/x-subrip", "vtt": "text/vtt", "csv": "text/csv", "txt": "text/plain"}
 
@@ -40,6 +41,11 @@ class FileQuery(serializers.Serializer):
     start = serializers.IntegerField(required=False, min_value=-1)
     end = serializers.IntegerField(required=False, min_value=-1)
     words = serializers.IntegerField(required=False, min_value=-1)
+    notes = serializers.IntegerField(required=False, min_value=-1)
+    reader = serializers.IntegerField(required=False, min_value=-1)
+    longest = serializers.IntegerField(
+        required=False, min_value=SHORTEST_LONGEST, max_value=4_000, help_text="characters; longer lines are parted"
+    )
 
 
 class IntakeSerializer(serializers.Serializer):
@@ -51,7 +57,7 @@ class IntakeSerializer(serializers.Serializer):
     doubts = serializers.ListField(child=serializers.CharField())
     header = serializers.ListField(child=serializers.CharField(), help_text="a table's columns")
     columns = serializers.ListField(
-        child=serializers.IntegerField(allow_null=True), help_text="which of them is start, end, words"
+        child=serializers.IntegerField(allow_null=True), help_text="which of them is start, end, words, notes, reader"
     )
 
 
@@ -73,14 +79,21 @@ def read_script(request: Request, production_id: UUID) -> Response:
         raise Problem(422, "Nothing came", "The file is empty. Choose another one.")
     columns = None
     if "words" in wanted:
-        start, end, words = (None if wanted.get(name, -1) < 0 else wanted[name] for name in ("start", "end", "words"))
-        columns = (start, end, words)
-    found = intake.read_script(wanted["name"], request.data, production.rate, production.start_frame, columns)
+        start, end, words, notes, reader = (None if wanted.get(n, -1) < 0 else wanted[n] for n in intake.COLUMNS)
+        columns = (start, end, words, notes, reader)
+    found = intake.read_script(
+        wanted["name"], request.data, production.rate, production.start_frame, columns, wanted.get("longest")
+    )
     body = {
         "kind": found.kind,
         "encoding": found.encoding,
         "lines": [
-            {"text": draft.text, "slot": [draft.slot.start, draft.slot.end] if draft.slot else None}
+            {
+                "text": draft.text,
+                "slot": [draft.slot.start, draft.slot.end] if draft.slot else None,
+                "notes": draft.notes,
+                "reader": draft.reader,
+            }
             for draft in found.drafts
         ],
         "doubts": list(found.doubts),
@@ -90,6 +103,68 @@ def read_script(request: Request, production_id: UUID) -> Response:
     return Response(body)
 
 
+class LongestQuery(serializers.Serializer):
+    """How long a line may be."""
+
+    longest = serializers.IntegerField(min_value=SHORTEST_LONGEST, max_value=4_000, default=LONGEST)
+
+
+class PartedSerializer(serializers.Serializer):
+    """A line that would become several."""
+
+    line = serializers.CharField()
+    number = serializers.CharField()
+    parts = serializers.ListField(child=serializers.CharField())
+
+
+class SplitSerializer(serializers.Serializer):
+    """What parting long lines would do; nothing is changed by asking."""
+
+    parted = PartedSerializer(many=True)
+    kept = serializers.IntegerField(help_text="long lines that stay because they have takes")
+
+
+@extend_schema(operation_id="look_at_split", parameters=[LongestQuery], responses={200: SplitSerializer})
+@api_view(["GET"])
+def split_long(request: Request, production_id: UUID) -> Response:
+    """The long lines, and what each would become."""
+    production = get_owned(Production, request.user, production_id)
+    asked = LongestQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    longest = asked.validated_data["longest"]
+    present = state.load(production)
+    long = [line for line in present.lines if not line.dropped and len(line.text) > longest]
+    parted = [(line, split(line.text, longest)) for line in long if line.id not in present.recorded]
+    rows = [{"line": line.id, "number": line.number, "parts": parts} for line, parts in parted if len(parts) > 1]
+    return Response({"parted": rows, "kept": len(long) - len(parted)})
+
+
+class SearchQuery(serializers.Serializer):
+    """What is looked for."""
+
+    text = serializers.CharField(max_length=500, trim_whitespace=False)
+    match_case = serializers.BooleanField(default=False)
+    whole_words = serializers.BooleanField(default=False)
+
+
+class PlacesSerializer(serializers.Serializer):
+    """Where words stand in a line: spans of characters."""
+
+    line = serializers.CharField()
+    spans = serializers.ListField(child=SpanField())
+
+
+@extend_schema(operation_id="search_script", parameters=[SearchQuery], responses={200: PlacesSerializer(many=True)})
+@api_view(["GET"])
+def search(request: Request, production_id: UUID) -> Response:
+    """Where words stand in the script, line by line in order."""
+    production = get_owned(Production, request.user, production_id)
+    asked = SearchQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    found = lines.search(state.load(production).lines, lines.Wanted(**asked.validated_data))
+    return Response([{"line": line, "spans": spans} for line, spans in found.items()])
+
+
 @extend_schema(operation_id="script_file", responses={(200, "text/plain"): OpenApiTypes.STR})
 @api_view(["GET"])
 def script_file(request: Request, production_id: UUID, form: str) -> HttpResponseBase:
@@ -97,7 +172,8 @@ def script_file(request: Request, production_id: UUID, form: str) -> HttpRespons
     production = get_owned(Production, request.user, production_id)
     if form not in FORMS:
         raise Http404
-    text = words_out(state.load(production).lines, form, production.rate, production.start_frame)
+    present = state.load(production)
+    text = words_out(present.lines, form, production.rate, production.start_frame, present.readers)
     # Spreadsheets take UTF-8 for what it is only with a mark.
     data = text.encode("utf-8-sig" if form == "csv" else "utf-8")
     name = quote(f"{safe_name(production.name, 100)} script.{form}")

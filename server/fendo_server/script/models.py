@@ -17,11 +17,19 @@ class Line(models.Model):
     slot_start = models.PositiveBigIntegerField(null=True)
     slot_end = models.PositiveBigIntegerField(null=True)
     dropped = models.BooleanField(default=False)
+    notes = models.TextField(blank=True, help_text="for the reader alone")
+    stress = models.JSONField(default=list, help_text="ordinals of the words to be stressed")
+    reader = models.ForeignKey(
+        "productions.Reader", null=True, on_delete=models.SET_NULL, related_name="+", help_text="null: the production's"
+    )
+    wild = models.BooleanField(default=False, help_text="read without picture: it wants no slot")
 
     class Meta:
         ordering = ["position"]
         constraints = [
-            models.UniqueConstraint(fields=["production", "number"], name="line_numbers_are_unique"),
+            models.UniqueConstraint(
+                fields=["production", "number"], condition=Q(dropped=False), name="line_numbers_are_unique"
+            ),
             models.CheckConstraint(
                 condition=Q(slot_start=None, slot_end=None)
                 | Q(slot_start__isnull=False, slot_end__isnull=False, slot_end__gt=F("slot_start")),
@@ -29,3 +37,16 @@ class Line(models.Model):
             ),
         ]
         indexes = [models.Index(fields=["production", "position"], name="lines_in_order")]
+
+
+class Saying(models.Model):
+    """How a word of a production is said."""
+
+    production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="sayings")
+    key = models.CharField(max_length=70, help_text="the word in small letters")
+    word = models.CharField(max_length=60)
+    said = models.CharField(max_length=120)
+
+    class Meta:
+        ordering = ["key"]
+        constraints = [models.UniqueConstraint(fields=["production", "key"], name="a_word_is_said_one_way")]

@@ -28,6 +28,7 @@ class Take(models.Model):
     cut_off = models.BooleanField(default=False, help_text="ended by a fault, not by the reader")
     aside = models.BooleanField(default=False)
     input = models.CharField(max_length=200, blank=True)
+    words = models.TextField(blank=True, help_text="what its line said when it was read")
     start = models.BigIntegerField(default=0)
     length = models.PositiveBigIntegerField(default=0)
     cue = models.BigIntegerField(null=True, help_text="where a pick-up was to begin; null: with the slot")

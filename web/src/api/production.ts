@@ -31,7 +31,7 @@ export function useProduction(id: string) {
 
 /** A production with a change worked in: changed lines, their takes, the order. */
 export function patched(before: Production, patch: Patch): Production {
-  const { lines, takes, order, film, revision, undo, redo, to_do, crossing } = patch
+  const { lines, takes, order, film, revision, undo, redo, to_do, crossing, sayings } = patch
   const byId = new Map(before.lines.map((line) => [line.id, line]))
   const changed = new Set(lines.map((line) => line.id))
   for (const line of lines) byId.set(line.id, line)
@@ -46,6 +46,7 @@ export function patched(before: Production, patch: Patch): Production {
     redo,
     to_do,
     crossing,
+    sayings,
   }
 }
 
@@ -56,6 +57,11 @@ export function withTake(before: Production, take: Take): Production {
 
 export function updateProduction(queries: QueryClient, id: string, change: (before: Production) => Production): void {
   queries.setQueryData<Production>(key(id), (before) => before && change(before))
+}
+
+/** The production as it is known now, which may be newer than what was drawn last. */
+export function knownProduction(queries: QueryClient, id: string): Production | undefined {
+  return queries.getQueryData<Production>(key(id))
 }
 
 export function refetchProduction(queries: QueryClient, id: string): Promise<void> {

@@ -278,6 +278,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/readers/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Another reader for the production's lines. */
+        post: operations["make_reader"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/redo/": {
         parameters: {
             query?: never;
@@ -306,6 +323,40 @@ export interface paths {
         put?: never;
         /** @description The lines that a file would make, and what was doubtful. */
         post: operations["read_script"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script-search/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where words stand in the script, line by line in order. */
+        get: operations["search_script"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/script-split/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The long lines, and what each would become. */
+        get: operations["look_at_split"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -590,11 +641,25 @@ export interface components {
         Draft: {
             text: string;
             slot?: number[] | null;
+            /** @default  */
+            notes?: string;
+            /**
+             * @description a name
+             * @default
+             */
+            reader?: string;
         };
         /** @description A line that would be made. */
         DraftRequest: {
             text: string;
             slot?: number[] | null;
+            /** @default  */
+            notes?: string;
+            /**
+             * @description a name
+             * @default
+             */
+            reader?: string;
         };
         /**
          * @description * `drop_line` - drop_line
@@ -613,7 +678,7 @@ export interface components {
              */
             kind: "drop_line";
         };
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["SetPictureEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["SetPictureEditRequest"];
         /** @description The picture. */
         Film: {
             id: string;
@@ -649,12 +714,13 @@ export interface components {
         /**
          * @description * `no words` - no words
          *     * `no slot` - no slot
+         *     * `wild` - wild
          *     * `fits` - fits
          *     * `tight` - tight
          *     * `over` - over
          * @enum {string}
          */
-        FitEnum: "no words" | "no slot" | "fits" | "tight" | "over";
+        FitEnum: "no words" | "no slot" | "wild" | "fits" | "tight" | "over";
         /** @description A folder where takes can land. */
         Folder: {
             id: string;
@@ -706,7 +772,7 @@ export interface components {
             doubts: string[];
             /** @description a table's columns */
             header: string[];
-            /** @description which of them is start, end, words */
+            /** @description which of them is start, end, words, notes, reader */
             columns: (number | null)[];
         };
         /** @description A job. `result.file` names what can be downloaded once it is done. */
@@ -735,6 +801,51 @@ export interface components {
          * @enum {string}
          */
         JobStateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /**
+         * @description * `join_lines` - join_lines
+         * @enum {string}
+         */
+        JoinLinesEditKindEnum: "join_lines";
+        /** @description A line and the one below made one. */
+        JoinLinesEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            line: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "join_lines";
+        };
+        /** @description A language whose length can be told. */
+        Language: {
+            code: string;
+            name: string;
+        };
+        /**
+         * @description * `en-gb` - en-gb
+         *     * `en-us` - en-us
+         *     * `de` - de
+         *     * `fr-fr` - fr-fr
+         *     * `es` - es
+         *     * `it` - it
+         *     * `pt` - pt
+         *     * `nl` - nl
+         *     * `sv` - sv
+         *     * `da` - da
+         *     * `nb` - nb
+         *     * `fi` - fi
+         *     * `pl` - pl
+         *     * `cs` - cs
+         *     * `hu` - hu
+         *     * `tr` - tr
+         *     * `el` - el
+         *     * `ru` - ru
+         *     * `uk` - uk
+         * @enum {string}
+         */
+        LanguageEnum: "en-gb" | "en-us" | "de" | "fr-fr" | "es" | "it" | "pt" | "nl" | "sv" | "da" | "nb" | "fi" | "pl" | "cs" | "hu" | "tr" | "el" | "ru" | "uk";
         /**
          * @description * `lay_slots` - lay_slots
          * @enum {string}
@@ -781,6 +892,15 @@ export interface components {
             /** @description about how many words are too many */
             words_over: number;
             pick: string | null;
+            /** @description for the reader alone */
+            notes: string;
+            /** @description ordinals of the words to be stressed */
+            stress: number[];
+            /** @description null: the production's reader */
+            reader: string | null;
+            wild: boolean;
+            /** @description how words in it are said */
+            sayings: unknown[][];
         };
         /** @description A production in the list. */
         ListedProduction: {
@@ -793,6 +913,21 @@ export interface components {
             takes: number;
             length: number;
             film: string | null;
+        };
+        /**
+         * @description * `mend_slots` - mend_slots
+         * @enum {string}
+         */
+        MendSlotsEditKindEnum: "mend_slots";
+        /** @description Lines in the order of their slots, no slot into the next. */
+        MendSlotsEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mend_slots";
         };
         /** @description The next file name under a pattern. */
         NameExample: {
@@ -811,17 +946,58 @@ export interface components {
             /** @default true */
             land_here?: boolean;
         };
+        /**
+         * @description * `new_line` - new_line
+         * @enum {string}
+         */
+        NewLineEditKindEnum: "new_line";
+        /** @description A line without words yet, to be typed, behind line `after` (None: at the end). */
+        NewLineEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            after?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "new_line";
+        };
         /** @description What a new production needs. */
         NewProductionRequest: {
             name: string;
             /** @default Narrator */
             reader?: string;
         };
+        /** @description What a new reader needs. */
+        NewReaderRequest: {
+            name: string;
+        };
         /** @description What a take needs to begin: the name of the input, for the file's header. */
         NewTakeRequest: {
             input: string;
             /** @description where a pick-up begins, programme sample */
             cue?: number | null;
+        };
+        /** @enum {unknown} */
+        NullEnum: null;
+        /** @description What lengths are told by, in syllables a second. */
+        Pace: {
+            styles: components["schemas"]["Style"][];
+            /** Format: double */
+            start: number;
+            style: (components["schemas"]["StyleEnum"] | components["schemas"]["NullEnum"]) | null;
+            learns: boolean;
+            language: string;
+            /** Format: double */
+            used: number;
+            takes: number;
+        };
+        /** @description A line that would become several. */
+        Parted: {
+            line: string;
+            number: string;
+            parts: string[];
         };
         /** @description What a change made different; `takes` replaces all takes of the lines in `lines`. */
         Patch: {
@@ -831,6 +1007,7 @@ export interface components {
             to_do: components["schemas"]["ToDo"];
             /** @description lines that begin before the one above ends */
             crossing: string[];
+            sayings: components["schemas"]["Saying"][];
             label: string | null;
             order: string[] | null;
             lines: components["schemas"]["Line"][];
@@ -843,6 +1020,12 @@ export interface components {
             name_pattern?: string;
             /** Format: double */
             pace?: number;
+            learns_pace?: boolean;
+            /** Format: int64 */
+            wanted_length?: number | null;
+            language?: components["schemas"]["LanguageEnum"];
+            /** Format: uuid */
+            reader?: string;
             level_window?: components["schemas"]["LevelWindowEnum"];
             headphones?: boolean;
             input?: components["schemas"]["InputRequest"];
@@ -874,6 +1057,11 @@ export interface components {
             sample: number;
             programme: number;
         };
+        /** @description Where words stand in a line: spans of characters. */
+        Places: {
+            line: string;
+            spans: number[][];
+        };
         /** @description The one form of every error. */
         Problem: {
             title: string;
@@ -896,6 +1084,7 @@ export interface components {
             to_do: components["schemas"]["ToDo"];
             /** @description lines that begin before the one above ends */
             crossing: string[];
+            sayings: components["schemas"]["Saying"][];
             id: string;
             name: string;
             /** @description frames a second as a fraction: above, below */
@@ -903,23 +1092,79 @@ export interface components {
             drop_frame: boolean;
             start_frame: number;
             name_pattern: string;
-            /** Format: double */
-            pace: number;
+            /** @description samples of the programme; 0: not known */
+            length: number;
+            /** @description while there is no picture */
+            wanted_length: number | null;
+            pace: components["schemas"]["Pace"];
+            languages: components["schemas"]["Language"][];
             level_window: components["schemas"]["LevelWindow"];
             headphones: boolean;
             input: components["schemas"]["Input"];
+            /** @description the one who reads lines that have none of their own */
             reader: string;
+            readers: components["schemas"]["Reader"][];
             landing: string | null;
             folders: components["schemas"]["Folder"][];
             film: components["schemas"]["Film"] | null;
             lines: components["schemas"]["Line"][];
             takes: components["schemas"]["Take"][];
         };
+        /** @description Somebody who reads; `pace` in syllables a second, learned from `takes` takes. */
+        Reader: {
+            id: string;
+            name: string;
+            /** Format: double */
+            pace: number;
+            takes: number;
+        };
+        /**
+         * @description * `renumber` - renumber
+         * @enum {string}
+         */
+        RenumberEditKindEnum: "renumber";
+        /** @description Lines numbered in order; recorded ones keep the numbers that their files carry. */
+        RenumberEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "renumber";
+        };
+        /**
+         * @description * `replace_words` - replace_words
+         * @enum {string}
+         */
+        ReplaceWordsEditKindEnum: "replace_words";
+        /** @description Every place of some words written another way, in all lines or in those of `only`. */
+        ReplaceWordsEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            text: string;
+            /** @default false */
+            match_case?: boolean;
+            /** @default false */
+            whole_words?: boolean;
+            by: string;
+            only?: string[] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "replace_words";
+        };
         /** @description A measured round trip in samples; all null when it was never measured. */
         RoundTrip: {
             latency: number | null;
             spread: number | null;
             made: string | null;
+        };
+        /** @description How a word of the production is said. */
+        Saying: {
+            word: string;
+            said: string;
         };
         /** @description Who is signed in. */
         Session: {
@@ -944,6 +1189,24 @@ export interface components {
             kind: "set_aside";
         };
         /**
+         * @description * `set_notes` - set_notes
+         * @enum {string}
+         */
+        SetNotesEditKindEnum: "set_notes";
+        /** @description Other notes for the reader. */
+        SetNotesEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            line: string;
+            notes: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_notes";
+        };
+        /**
          * @description * `set_picture` - set_picture
          * @enum {string}
          */
@@ -959,6 +1222,41 @@ export interface components {
              * @enum {string}
              */
             kind: "set_picture";
+        };
+        /**
+         * @description * `set_reader` - set_reader
+         * @enum {string}
+         */
+        SetReaderEditKindEnum: "set_reader";
+        /** @description Lines given to a reader; None: the production's. */
+        SetReaderEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            only: string[];
+            /** Format: uuid */
+            reader: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_reader";
+        };
+        /**
+         * @description * `set_saying` - set_saying
+         * @enum {string}
+         */
+        SetSayingEditKindEnum: "set_saying";
+        /** @description How a word of the production is said; an empty `said` takes it off the list. */
+        SetSayingEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            word: string;
+            said: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_saying";
         };
         /**
          * @description * `set_slot` - set_slot
@@ -1015,6 +1313,42 @@ export interface components {
             kind: "set_slot_start";
         };
         /**
+         * @description * `set_stress` - set_stress
+         * @enum {string}
+         */
+        SetStressEditKindEnum: "set_stress";
+        /** @description The words to be stressed, by their ordinals. */
+        SetStressEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            line: string;
+            stress: number[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_stress";
+        };
+        /**
+         * @description * `set_wild` - set_wild
+         * @enum {string}
+         */
+        SetWildEditKindEnum: "set_wild";
+        /** @description A line read without picture, or not. */
+        SetWildEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            line: string;
+            wild: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_wild";
+        };
+        /**
          * @description * `set_words` - set_words
          * @enum {string}
          */
@@ -1039,6 +1373,74 @@ export interface components {
          * @enum {string}
          */
         SourceEnum: "none" | "browser" | "measured";
+        /** @description What parting long lines would do; nothing is changed by asking. */
+        Split: {
+            parted: components["schemas"]["Parted"][];
+            /** @description long lines that stay because they have takes */
+            kept: number;
+        };
+        /**
+         * @description * `split_line` - split_line
+         * @enum {string}
+         */
+        SplitLineEditKindEnum: "split_line";
+        /** @description A line parted at character `at` of its words. */
+        SplitLineEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            line: string;
+            at: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split_line";
+        };
+        /**
+         * @description * `split_long` - split_long
+         * @enum {string}
+         */
+        SplitLongEditKindEnum: "split_long";
+        /** @description Every line of more than `longest` characters parted where a reader would breathe; lines with takes stay. */
+        SplitLongEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            longest: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split_long";
+        };
+        /**
+         * @description * `spread_slots` - spread_slots
+         * @enum {string}
+         */
+        SpreadSlotsEditKindEnum: "spread_slots";
+        /** @description Slots for the lines that have none, over the holes between those that have one. */
+        SpreadSlotsEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spread_slots";
+        };
+        /** @description A style of reading, and its pace in syllables a second. */
+        Style: {
+            name: string;
+            /** Format: double */
+            pace: number;
+        };
+        /**
+         * @description * `calm` - calm
+         *     * `neutral` - neutral
+         *     * `lively` - lively
+         * @enum {string}
+         */
+        StyleEnum: "calm" | "neutral" | "lively";
         /** @description A take; positions in samples, levels in dBFS, dBTP and LUFS (mono). */
         Take: {
             id: string;
@@ -1621,6 +2023,39 @@ export interface operations {
             };
         };
     };
+    make_reader: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReaderRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reader"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     redo: {
         parameters: {
             query?: never;
@@ -1646,7 +2081,11 @@ export interface operations {
         parameters: {
             query: {
                 end?: number;
+                /** @description characters; longer lines are parted */
+                longest?: number;
                 name: string;
+                notes?: number;
+                reader?: number;
                 start?: number;
                 words?: number;
             };
@@ -1676,6 +2115,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    search_script: {
+        parameters: {
+            query: {
+                match_case?: boolean;
+                text: string;
+                whole_words?: boolean;
+            };
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Places"][];
+                };
+            };
+        };
+    };
+    look_at_split: {
+        parameters: {
+            query?: {
+                longest?: number;
+            };
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Split"];
                 };
             };
         };

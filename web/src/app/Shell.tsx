@@ -5,7 +5,7 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { Link, Outlet, useLocation, useNavigate, useParams } from 'react-router'
 import { answered, client, type Patch, type Production } from '../api/client'
-import { refetchProduction, useEdits, useProduction, useSettings } from '../api/production'
+import { knownProduction, refetchProduction, useEdits, useProduction, useSettings } from '../api/production'
 import { firstSample, frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
 import { Spine } from '../spine/Spine'
 import { Strip } from '../strip/Strip'
@@ -40,13 +40,16 @@ function Inside({ production }: { production: Production }) {
   const { undo, redo } = useEdits(production.id)
   const { step } = useLines(production, engine)
   const [keys, setKeys] = useState(false)
+  const queries = useQueryClient()
   const { line: chosen, choose } = useDesk()
   useEffect(() => {
     // Something is always chosen: the first line that nobody has read yet, or the first of all.
-    if (production.lines.some((line) => line.id === chosen)) return
+    // A line just made is known before it is drawn.
+    const known = knownProduction(queries, production.id) ?? production
+    if (known.lines.some((line) => line.id === chosen)) return
     const read = new Set(production.takes.map((take) => take.line))
     choose((production.lines.find((line) => line.text && !read.has(line.id)) ?? production.lines[0])?.id ?? null)
-  }, [production, chosen, choose])
+  }, [production, chosen, choose, queries])
 
   const playable = film && (film.has_proxy || film.plays_at_once)
   const address = playable ? `/api/films/${film.id}/picture/${film.has_proxy ? '?proxy' : ''}` : null
@@ -65,7 +68,8 @@ function Inside({ production }: { production: Production }) {
     if (!free()) return
     if (transport.state.value.playing) return transport.stop()
     const { score, ducks } = scoreOf(engine, production, picks(production))
-    const end = film?.length ?? Math.max(0, ...production.takes.map((take) => take.start + take.length))
+    const sounds = () => Math.max(0, ...production.takes.map((take) => take.start + take.length))
+    const end = film?.length ?? Math.max(production.wanted_length ?? 0, sounds())
     const from = transport.state.value.position
     void transport.play(from >= end - SAMPLE_RATE / 10 ? 0 : from, { to: end, score, ducks })
   }

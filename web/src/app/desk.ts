@@ -4,6 +4,9 @@ import { create } from 'zustand'
 type Desk = {
   line: string | null
   take: string | null
+  /** Slots can be moved by hand on the strip. */
+  laying: boolean
+  setLaying: (laying: boolean) => void
   choose: (line: string | null) => void
   chooseTake: (take: string | null) => void
 }
@@ -11,6 +14,8 @@ type Desk = {
 export const useDesk = create<Desk>((set) => ({
   line: null,
   take: null,
+  laying: false,
+  setLaying: (laying) => set({ laying }),
   choose: (line) => set((desk) => (desk.line === line ? desk : { line, take: null })),
   chooseTake: (take) => set({ take }),
 }))

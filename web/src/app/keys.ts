@@ -26,7 +26,21 @@ export const ACTIONS = {
   slotEnd: { key: ']', does: 'the slot ends here; go to the next line', room: 'Script' },
   words: { key: 'Enter', does: 'write in the line', room: 'Script' },
   newLine: { key: 'n', does: 'new line below', room: 'Script' },
+  join: { key: 'j', does: 'join with the line below', room: 'Script' },
   drop: { key: 'Delete', does: 'drop the line', room: 'Script' },
+  noSlot: { key: 'Backspace', does: 'take the slot away', room: 'Script' },
+  wild: { key: 'w', does: 'wild (read without picture), or not', room: 'Script' },
+  notes: { key: 'o', does: 'write notes for the reader', room: 'Script' },
+  spread: { key: 's', does: 'spread the lines that have no slot', room: 'Script' },
+  mend: { key: 'm', does: 'mend slots that cross', room: 'Script' },
+  find: { key: 'f', does: 'find and replace', room: 'Script' },
+  larger: { key: '.', does: 'larger words', room: 'Script, Booth' },
+  smaller: { key: ',', does: 'smaller words', room: 'Script, Booth' },
+  part: { key: 'Ctrl+Enter', does: 'part the line at the caret', room: 'While writing' },
+  stress: { key: 'Alt+s', does: 'stress the word at the caret, or not', room: 'While writing' },
+  writeStart: { key: 'Alt+[', does: 'the slot starts here', room: 'While writing' },
+  writeEnd: { key: 'Alt+]', does: 'the slot ends here', room: 'While writing' },
+  writePlay: { key: 'Ctrl+Space', does: 'play and stop', room: 'While writing' },
   record: { key: 'Enter', does: 'begin a take; stop it', room: 'Booth' },
   pause: { key: 'p', does: 'pause the take; go on', room: 'Booth' },
   punchIn: { key: 'i', does: 'read again from the position on (punch in)', room: 'Booth' },
@@ -93,13 +107,22 @@ export function keyText(key: string): string {
 export function isTyping(target: EventTarget | null): boolean {
   if (!(target instanceof HTMLElement)) return false
   if (target.closest('[role="dialog"], [role="listbox"], [role="menu"]')) return true
+  if (isChoice(target)) return false
   return target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)
 }
 
-/** A button that has the focus takes Space and Enter for itself. */
+/** A box to tick, one of several to choose, a slider: nothing is typed in it. */
+function isChoice(target: EventTarget | null): boolean {
+  return target instanceof HTMLInputElement && /^(checkbox|radio|range)$/.test(target.type)
+}
+
+/** A button that has the focus takes Space and Enter for itself, a choice the arrows. */
 function pressesButton(event: KeyboardEvent): boolean {
-  const button = event.target instanceof HTMLElement && event.target.closest('button, a, [role="button"]')
-  return Boolean(button) && (event.key === ' ' || event.key === 'Enter')
+  const { target, key } = event
+  if (isChoice(target)) return key === ' ' || key.startsWith('Arrow')
+  if (target instanceof HTMLElement && target.closest('[role="slider"]')) return key.startsWith('Arrow')
+  const button = target instanceof HTMLElement && target.closest('button, a, [role="button"]')
+  return Boolean(button) && (key === ' ' || key === 'Enter')
 }
 
 /** A button that was clicked lets go of the focus, so that Space and Enter are the room's keys again. */

@@ -4,6 +4,7 @@ import type { Line, Production, Take } from '../api/client'
 import type { Engine } from '../engine/engine'
 import type { Rate, Span } from '../engine/time'
 import { joinSpans, type Score } from '../engine/transport'
+import { usePageSettings } from '../page/settings'
 import { useDesk } from './desk'
 
 /** The production that the room is about. */
@@ -17,6 +18,19 @@ export function rateOf(production: Production): Rate {
 
 export function asSpan(pair: number[] | null | undefined): Span | null {
   return pair ? [pair[0]!, pair[1]!] : null
+}
+
+/** The lines on the page: all, or one reader's. */
+export function useShownLines(production: Production): Line[] {
+  const reader = usePageSettings((page) => page.reader)
+  const { lines, readers, reader: own } = production
+  return useMemo(
+    () =>
+      reader && readers.some((each) => each.id === reader)
+        ? lines.filter((line) => (line.reader ?? own) === reader)
+        : lines,
+    [lines, readers, own, reader],
+  )
 }
 
 /** Takes by line, each line's in order of their numbers. */
@@ -66,15 +80,16 @@ export function scoreOf(
 /** The chosen line, and a way to step through them. The transport goes along unless something plays. */
 export function useLines(production: Production, engine: Engine) {
   const { line: chosen, choose } = useDesk()
+  const lines = useShownLines(production)
   const index = Math.max(
     0,
-    production.lines.findIndex((line) => line.id === chosen),
+    lines.findIndex((line) => line.id === chosen),
   )
-  const line: Line | undefined = production.lines[index]
+  const line: Line | undefined = lines[index]
   const go = (next: Line | undefined, seek = true) => {
     if (!next) return
     choose(next.id)
     if (seek && next.slot) engine.transport.seek(next.slot[0]!)
   }
-  return { line, index, go, step: (by: number) => go(production.lines[index + by]) }
+  return { line, lines, index, go, step: (by: number) => go(lines[index + by]) }
 }

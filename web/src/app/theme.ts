@@ -1,4 +1,4 @@
-import { createTheme, type MantineColorsTuple } from '@mantine/core'
+import { createTheme, type MantineColorsTuple, Select } from '@mantine/core'
 
 const sea: MantineColorsTuple = [
   '#e6f4f1',
@@ -13,6 +13,11 @@ const sea: MantineColorsTuple = [
   '#04433d',
 ]
 
+/** After a choice the keys are the room's again. */
+function letGo() {
+  setTimeout(() => document.activeElement instanceof HTMLElement && document.activeElement.blur())
+}
+
 export const theme = createTheme({
   fontFamily: "'Bricolage Grotesque Variable', sans-serif",
   fontFamilyMonospace: "'Spline Sans Mono Variable', monospace",
@@ -23,4 +28,5 @@ export const theme = createTheme({
   defaultRadius: 4,
   cursorType: 'pointer',
   respectReducedMotion: true,
+  components: { Select: Select.extend({ defaultProps: { onDropdownClose: letGo } }) },
 })

@@ -1,9 +1,11 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { useEffect, useRef } from 'react'
+import { useLayoutEffect, useRef } from 'react'
 import type { Line, Production, Take } from '../api/client'
-import { rateOf, useTakesByLine } from '../app/room'
+import { rateOf, useShownLines, useTakesByLine } from '../app/room'
 import { frameAt, secondsText, timecode } from '../engine/time'
+import { usePageSettings } from './settings'
 import { Tally } from './Tally'
+import { Words } from './Words'
 
 export type PageRow = { line: Line; takes: Take[]; on: boolean; place: string }
 
@@ -20,7 +22,8 @@ type PageProps = {
 export function Page({ production, chosen, onChoose, row, rowHeight = 88 }: PageProps) {
   const scroller = useRef<HTMLDivElement>(null)
   const takes = useTakesByLine(production)
-  const { lines } = production
+  const lines = useShownLines(production)
+  const { size, measure, notes, picture } = usePageSettings()
   const rate = rateOf(production)
   const rows = useVirtualizer({
     count: lines.length,
@@ -28,17 +31,26 @@ export function Page({ production, chosen, onChoose, row, rowHeight = 88 }: Page
     estimateSize: () => rowHeight,
     getItemKey: (index) => lines[index]!.id,
     overscan: 6,
+    // A chosen line is seen among its neighbours, not at the edge.
+    scrollPaddingStart: 90,
+    scrollPaddingEnd: 170,
   })
   const index = lines.findIndex((line) => line.id === chosen)
-  useEffect(() => {
+  // biome-ignore lint/correctness/useExhaustiveDependencies: type of another size makes rows of another height
+  useLayoutEffect(() => rows.measure(), [rows, size, measure, notes])
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the chosen line stays in sight when rows or room change
+  useLayoutEffect(() => {
     if (index >= 0) rows.scrollToIndex(index, { align: 'auto' })
-  }, [index, rows])
+  }, [rows, index, size, measure, notes, picture])
   const place = (line: Line) =>
     line.slot
       ? `${timecode(production.start_frame + frameAt(line.slot[0]!, rate), rate)} · ${secondsText(line.slot[1]! - line.slot[0]!)} s`
-      : 'no slot'
+      : line.wild
+        ? 'wild'
+        : 'no slot'
+  const set = { '--page-size': `${size}px`, '--page-measure': measure } as React.CSSProperties
   return (
-    <div className="page" ref={scroller} role="listbox" aria-label="lines" data-testid="page">
+    <div className="page" ref={scroller} role="listbox" aria-label="lines" data-testid="page" style={set}>
       <div className="page-lines" style={{ height: rows.getTotalSize() }}>
         {rows.getVirtualItems().map((item) => {
           const line = lines[item.index]!
@@ -71,7 +83,7 @@ function PlainRow({ line, takes, place }: PageRow) {
   return (
     <>
       <span className="page-number">{line.number}</span>
-      <p className={`page-words${line.text ? '' : ' none'}`}>{line.text || 'no words yet'}</p>
+      <p className={`page-words${line.text ? '' : ' none'}`}>{line.text ? <Words line={line} /> : 'no words yet'}</p>
       <Tally takes={takes} pick={line.pick} />
       <small className="page-note">{place}</small>
     </>

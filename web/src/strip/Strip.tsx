@@ -2,13 +2,15 @@ import { useComputedColorScheme } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 import type { Production } from '../api/client'
+import { useEdits } from '../api/production'
 import { useDesk } from '../app/desk'
 import { useEngine } from '../app/engine'
-import { rateOf } from '../app/room'
-import { firstSample, frameAt, SAMPLE_RATE } from '../engine/time'
+import { asSpan, rateOf } from '../app/room'
+import { sayProblem } from '../app/Said'
+import { firstSample, frameAt, SAMPLE_RATE, type Span } from '../engine/time'
 import { type Wave, waveQuery } from '../page/wave'
-import { drawPlayhead, drawStrip, type Inks } from './draw'
-import { following, kept, sampleAt, type View, xOf, zoomed } from './layout'
+import { drawPlayhead, drawStrip, type Inks, SLOT } from './draw'
+import { following, type Hold, holdAt, kept, movedSlot, sampleAt, type View, xOf, zoomed } from './layout'
 
 export function inksOf(element: HTMLElement): Inks {
   const style = getComputedStyle(element)
@@ -29,6 +31,25 @@ function lineAt(production: Production, position: number): string | null {
   return production.lines.find((line) => line.slot && line.slot[0]! <= position && position < line.slot[1]!)?.id ?? null
 }
 
+/** A slot that is being moved: what it was, and what it would be. */
+type Held = { id: string; hold: Hold; from: Span; span: Span; x: number; moved: boolean }
+
+function slotsOf(production: Production): { id: string; span: Span }[] {
+  return production.lines.flatMap((line) => {
+    const span = asSpan(line.slot)
+    return span ? [{ id: line.id, span }] : []
+  })
+}
+
+/** The production as it would be with the held slot where it is now. */
+function withSlot(production: Production, held: Held | null): Production {
+  if (!held?.moved) return production
+  return {
+    ...production,
+    lines: production.lines.map((line) => (line.id === held.id ? { ...line, slot: [...held.span] } : line)),
+  }
+}
+
 /** The programme along time: picture, slots, picked readings. Drawn on two canvases, so that the playhead moves alone. */
 export function Strip({ production }: { production: Production }) {
   const engine = useEngine()
@@ -41,8 +62,11 @@ export function Strip({ production }: { production: Production }) {
   const chosen = useDesk((desk) => desk.line)
   const scheme = useComputedColorScheme('light')
   const { film } = production
-  const length = film?.length || Math.max(60 * SAMPLE_RATE, ...production.lines.map((line) => line.slot?.[1] ?? 0))
+  const length = film?.length || production.wanted_length || Math.max(60 * SAMPLE_RATE, production.length)
   const latest = useRef({ production, chosen, length })
+  const laying = useDesk((desk) => desk.laying)
+  const { edit } = useEdits(production.id)
+  const held = useRef<Held | null>(null)
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: whatever is drawn makes the strip dirty
   useEffect(() => {
@@ -110,7 +134,8 @@ export function Strip({ production }: { production: Production }) {
       if (!dirty.current && position === last) return
       if (dirty.current) {
         inks = inksOf(front)
-        const parts = { production: now.production, picture: picture.current, waves, chosen: now.chosen }
+        const shown = withSlot(now.production, held.current)
+        const parts = { production: shown, picture: picture.current, waves, chosen: now.chosen }
         drawStrip(back.getContext('2d')!, width, height, view.current, parts, inks)
       }
       const busy = ['recording', 'finishing'].includes(engine.recorder.state.value.kind)
@@ -139,6 +164,61 @@ export function Strip({ production }: { production: Production }) {
     engine.transport.seek(firstSample(frameAt(sample, rate), rate))
     const inside = lineAt(production, sample)
     if (inside) useDesk.getState().choose(inside)
+  }
+  /** Where slots can be taken, by the pointer over their row. */
+  const hover = (event: React.PointerEvent) => {
+    const box = event.currentTarget.getBoundingClientRect()
+    if (!laying || engine.recorder.isBusy || event.clientY - box.top < SLOT.y) return null
+    return holdAt(event.clientX - box.left, view.current, slotsOf(production), chosen)
+  }
+  const press = (event: React.PointerEvent) => {
+    event.currentTarget.setPointerCapture(event.pointerId)
+    const found = hover(event)
+    const span = found && asSpan(production.lines.find((line) => line.id === found.id)?.slot)
+    held.current = found && span ? { ...found, from: span, span, x: event.clientX, moved: false } : null
+    if (!held.current) seek(event)
+  }
+  const drag = (event: React.PointerEvent) => {
+    const hold = held.current
+    if (event.buttons !== 1) {
+      const found = hover(event)
+      const cursor = !found ? '' : found.hold === 'whole' ? 'grab' : 'ew-resize'
+      ;(event.currentTarget as HTMLElement).style.cursor = cursor
+      return
+    }
+    if (!hold) return seek(event)
+    if (!hold.moved && Math.abs(event.clientX - hold.x) < 4) return
+    hold.moved = true
+    // Shots, the other slots and the position draw the held end to them; not while Alt is held.
+    const edges = event.altKey
+      ? []
+      : [
+          ...(film?.shots.flat() ?? []),
+          ...slotsOf(production).flatMap(({ id, span }): number[] => (id === hold.id ? [] : [...span])),
+          engine.transport.position(),
+        ]
+    const by = Math.round((event.clientX - hold.x) * view.current.perPoint)
+    hold.span = movedSlot(hold.from, hold.hold, by, view.current, edges, SAMPLE_RATE / 5)
+    dirty.current = true
+  }
+  const drop = (event: React.PointerEvent) => {
+    const hold = held.current
+    if (!hold) return
+    useDesk.getState().choose(hold.id)
+    if (!hold.moved) {
+      held.current = null
+      return seek(event)
+    }
+    edit.mutate(
+      { kind: 'set_slot', line: hold.id, slot: [...hold.span] },
+      {
+        onError: sayProblem,
+        onSettled: () => {
+          held.current = null
+          dirty.current = true
+        },
+      },
+    )
   }
   const zoom = (factor: number, x = (moving.current?.clientWidth ?? 0) / 2) => {
     view.current = zoomed(view.current, factor, x, moving.current?.clientWidth ?? 1, length)
@@ -172,11 +252,9 @@ export function Strip({ production }: { production: Production }) {
         ref={moving}
         aria-label="the programme along time; the arrow keys move in it"
         role="img"
-        onPointerDown={(event) => {
-          event.currentTarget.setPointerCapture(event.pointerId)
-          seek(event)
-        }}
-        onPointerMove={(event) => event.buttons === 1 && seek(event)}
+        onPointerDown={press}
+        onPointerMove={drag}
+        onPointerUp={drop}
       />
       <span className="strip-zoom">
         <button type="button" aria-label="see more of the programme" onClick={() => zoom(1.6)}>

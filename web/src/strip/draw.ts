@@ -1,6 +1,6 @@
 import type { Production } from '../api/client'
 import { asSpan, rateOf } from '../app/room'
-import { frameAt, SAMPLE_RATE, timecode } from '../engine/time'
+import { frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
 import { drawWave, type Wave } from '../page/wave'
 import { firstInSight, rulerStep, type View, xOf } from './layout'
 
@@ -15,7 +15,7 @@ export type StripParts = {
 
 const THUMB = { width: 96, height: 54, row: 20 }
 const FILM = { y: 20, height: 34 }
-const SLOT = { y: 60 }
+export const SLOT = { y: 60 }
 
 /** Brackets around a slot. */
 export function drawBrackets(
@@ -71,8 +71,19 @@ function drawRuler(ctx: CanvasRenderingContext2D, width: number, view: View, pro
 }
 
 function drawFilm(ctx: CanvasRenderingContext2D, width: number, view: View, parts: StripParts, inks: Inks): void {
-  const { film } = parts.production
-  if (!film) return
+  const { film, wanted_length: wanted } = parts.production
+  if (!film) {
+    if (!wanted) return
+    // No picture, but a length that the words have to keep: it is drawn as an empty band.
+    const left = xOf(0, view)
+    ctx.strokeStyle = inks.soft
+    ctx.lineWidth = 1
+    ctx.strokeRect(left + 0.5, FILM.y + 0.5, wanted / view.perPoint - 1, FILM.height - 1)
+    ctx.fillStyle = inks.soft
+    ctx.font = "12px 'Bricolage Grotesque Variable', sans-serif"
+    ctx.fillText(`no picture, ${secondsText(wanted)} s`, Math.max(left, 0) + 8, FILM.y + 21)
+    return
+  }
   const tile = (FILM.height * THUMB.width) / THUMB.height
   for (const shot of film.shots) {
     const left = xOf(shot[0]!, view)

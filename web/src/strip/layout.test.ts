@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { SAMPLE_RATE, type Span } from '../engine/time'
-import { firstInSight, following, kept, rulerStep, sampleAt, xOf, zoomed } from './layout'
+import { firstInSight, following, holdAt, kept, movedSlot, rulerStep, sampleAt, xOf, zoomed } from './layout'
 
 const MINUTE = 60 * SAMPLE_RATE
 const view = { first: 0, perPoint: 2400 }
@@ -40,5 +40,28 @@ describe('the strip', () => {
     expect(firstInSight(spans, 50_020)).toBe(500)
     expect(firstInSight(spans, 50_050)).toBe(501)
     expect(firstInSight(spans, 1e9)).toBe(1000)
+  })
+})
+
+describe('slots taken by hand', () => {
+  const view = { first: 0, perPoint: 100 }
+  const slots: { id: string; span: [number, number] }[] = [
+    { id: 'a', span: [1000, 3000] },
+    { id: 'b', span: [3000, 6000] },
+  ]
+  it('an end near the pointer is taken, of two the chosen slot’s; the middle of the chosen one takes it whole', () => {
+    expect(holdAt(11, view, slots, null)).toEqual({ id: 'a', hold: 'start' })
+    expect(holdAt(30, view, slots, 'a')).toEqual({ id: 'a', hold: 'end' })
+    expect(holdAt(30, view, slots, 'b')).toEqual({ id: 'b', hold: 'start' })
+    expect(holdAt(45, view, slots, 'b')).toEqual({ id: 'b', hold: 'whole' })
+    expect(holdAt(45, view, slots, 'a')).toBeNull()
+  })
+  it('what is held goes to the nearest edge, stays long enough and inside the programme', () => {
+    expect(movedSlot([1000, 3000], 'end', 1400, view, [5000], 200)).toEqual([1000, 5000])
+    expect(movedSlot([1000, 3000], 'end', 1400, view, [], 200)).toEqual([1000, 4400])
+    expect(movedSlot([1000, 3000], 'start', 9000, view, [], 200)).toEqual([2800, 3000])
+    expect(movedSlot([1000, 3000], 'start', -5000, view, [], 200)).toEqual([0, 3000])
+    expect(movedSlot([1000, 3000], 'whole', 900, view, [4500, 1200], 200)).toEqual([2500, 4500])
+    expect(movedSlot([1000, 3000], 'whole', -4000, view, [], 200)).toEqual([0, 2000])
   })
 })

@@ -54,3 +54,65 @@ export function firstInSight(spans: readonly Span[], sample: number): number {
   }
   return low
 }
+
+/** A slot taken by one of its ends, or as a whole. */
+export type Hold = 'start' | 'end' | 'whole'
+
+const REACH = 6
+const SNAP = 9
+
+/** Which slot, and what of it, lies at the point x. Ends go before wholes, the chosen slot before others. */
+export function holdAt(
+  x: number,
+  view: View,
+  slots: readonly { id: string; span: Span }[],
+  chosen: string | null,
+): { id: string; hold: Hold } | null {
+  let best: { id: string; hold: Hold } | null = null
+  let nearest = REACH + 1
+  for (const { id, span } of slots) {
+    for (const [hold, sample] of [
+      ['start', span[0]],
+      ['end', span[1]],
+    ] as const) {
+      const off = Math.abs(xOf(sample, view) - x) + (id === chosen ? 0 : 0.5)
+      if (off < nearest) {
+        nearest = off
+        best = { id, hold }
+      }
+    }
+  }
+  if (best) return best
+  const own = slots.find(({ id }) => id === chosen)
+  return own && xOf(own.span[0], view) < x && x < xOf(own.span[1], view) ? { id: own.id, hold: 'whole' } : null
+}
+
+/** The slot after it was moved by some samples; what is held goes to the nearest edge within reach. */
+export function movedSlot(
+  span: Span,
+  hold: Hold,
+  by: number,
+  view: View,
+  edges: readonly number[],
+  shortest: number,
+): Span {
+  const near = (sample: number) => {
+    let found = 0
+    let least = SNAP * view.perPoint
+    for (const edge of edges) {
+      if (Math.abs(edge - sample) >= least) continue
+      least = Math.abs(edge - sample)
+      found = edge - sample
+    }
+    return found
+  }
+  if (hold === 'start') {
+    const start = span[0] + by + near(span[0] + by)
+    return [Math.max(0, Math.min(start, span[1] - shortest)), span[1]]
+  }
+  if (hold === 'end') return [span[0], Math.max(span[1] + by + near(span[1] + by), span[0] + shortest)]
+  const [first, last] = [near(span[0] + by), near(span[1] + by)]
+  const snap = first && (!last || Math.abs(first) <= Math.abs(last)) ? first : last
+  const start = Math.max(0, span[0] + by + snap)
+  return [start, start + span[1] - span[0]]
+}

@@ -20,7 +20,10 @@ def ask(client, production):
 def test_a_file_is_read_and_nothing_changes_until_its_lines_are_made(ask, client, production):
     before = client.get(f"/api/productions/{production.id}/").json()
     found = ask("a.srt", SRT.encode()).json()
-    assert found["lines"] == [{"text": "One.", "slot": [48_000, 96_000]}, {"text": "Two.", "slot": None}]
+    assert found["lines"] == [
+        {"text": "One.", "slot": [48_000, 96_000], "notes": "", "reader": ""},
+        {"text": "Two.", "slot": None, "notes": "", "reader": ""},
+    ]
     assert found["doubts"] == ["cue 2 ends before it begins, so it gets no slot"]
     assert client.get(f"/api/productions/{production.id}/").json() == before
     body = {"kind": "bring_in_lines", "lines": found["lines"], "revision": before["revision"]}
@@ -37,7 +40,7 @@ def test_a_file_is_read_and_nothing_changes_until_its_lines_are_made(ask, client
 
 def test_columns_of_a_table_can_be_chosen(ask):
     table = b"shot,words,note\n1,hello,there\n2,big,world\n"
-    assert ask("t.csv", table).json()["columns"] == [None, None, 1]
+    assert ask("t.csv", table).json()["columns"] == [None, None, 1, 2, None]
     assert [line["text"] for line in ask("t.csv", table, "&words=2&start=-1&end=-1").json()["lines"]] == ["there", "world"]
     assert ask("t.csv", table, "&words=9").status_code == 422
 

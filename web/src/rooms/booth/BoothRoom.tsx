@@ -12,7 +12,9 @@ import { sayProblem } from '../../app/Said'
 import { type BoothState, LEAD } from '../../engine/recorder'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Stage } from '../../page/Stage'
+import { sizedBy, usePageSettings } from '../../page/settings'
 import { Tally } from '../../page/Tally'
+import { Words } from '../../page/Words'
 import { InputChooser } from './InputChooser'
 import { LoopTest } from './LoopTest'
 import { Meter } from './Meter'
@@ -34,8 +36,9 @@ export function Component() {
   const { recorder } = engine
   const state = useWatched(recorder.state)
   const settings = useSettings(production.id)
-  const { line, index, go, step } = useLines(production, engine)
+  const { line, lines, index, go, step } = useLines(production, engine)
   const takes = useTakesByLine(production)
+  const page = usePageSettings()
   const quiet = ['ready', 'saved', 'failed'].includes(state.kind)
 
   useEffect(() => {
@@ -94,13 +97,17 @@ export function Component() {
     down: () => move(1),
     headphones: () => setHeadphones(!production.headphones),
     clip: () => recorder.clearClip(),
+    larger: () => page.set({ size: sizedBy(page.size, 2) }),
+    smaller: () => page.set({ size: sizedBy(page.size, -2) }),
   })
 
   if (!line) return <EmptyBooth production={production} />
-  const before = production.lines[index - 1]
-  const next = production.lines[index + 1]
+  const before = lines[index - 1]
+  const next = lines[index + 1]
+  const reader =
+    production.readers.length > 1 && production.readers.find((each) => each.id === (line.reader ?? production.reader))?.name
   return (
-    <div className="booth" data-state={state.kind}>
+    <div className="booth" data-state={state.kind} data-picture={production.film ? 'there' : 'none'}>
       <section className="booth-top">
         <Stage film={production.film} className="booth-stage">
           <Sweep />
@@ -128,9 +135,12 @@ export function Component() {
       </section>
       <section className="booth-words">
         <span className="booth-number">{line.number}</span>
-        <p className="booth-line" data-testid="booth-line">
-          {line.text || 'No words yet. Speak freely, or write them in Script.'}
+        <p className="booth-line" data-testid="booth-line" style={{ fontSize: Math.round(page.size * 2.1) }}>
+          {line.text ? <Words line={line} /> : 'No words yet. Speak freely, or write them in Script.'}
         </p>
+        {(line.notes || reader) && (
+          <p className="booth-notes">{[reader && `read by ${reader}`, line.notes].filter(Boolean).join('\n')}</p>
+        )}
         {next && (
           <>
             <span className="booth-number next">{next.number}</span>

@@ -10,11 +10,6 @@ const FAULTS = ['none', 'late', 'early', 'long', 'loud', 'word left out', 'silen
 
 const DELAYS = [11, 40, 87, 160]
 
-/** After a choice the keys are the room's again: Enter records, and does not open the list once more. */
-function letGo(): void {
-  setTimeout(() => document.activeElement instanceof HTMLElement && document.activeElement.blur())
-}
-
 /** Where sound comes from, in sight: the input and its channel, remembered with the production. */
 export function InputChooser({ production }: { production: Production }) {
   const engine = useEngine()
@@ -56,7 +51,6 @@ export function InputChooser({ production }: { production: Production }) {
         data={listed.map((input) => ({ value: input.device, label: input.label || 'microphone' }))}
         value={choice?.device ?? null}
         allowDeselect={false}
-        onDropdownClose={letGo}
         disabled={busy}
         onChange={(device) => {
           const found = listed.find((input) => input.device === device)
@@ -71,7 +65,6 @@ export function InputChooser({ production }: { production: Production }) {
           data={Array.from({ length: channels }, (_, index) => ({ value: String(index), label: `input ${index + 1}` }))}
           value={String(choice.channel)}
           allowDeselect={false}
-          onDropdownClose={letGo}
           disabled={busy}
           onChange={(channel) => void choose({ ...choice, channel: Number(channel) })}
         />
@@ -84,7 +77,6 @@ export function InputChooser({ production }: { production: Production }) {
           data={FAULTS.map((fault) => ({ value: fault, label: fault === 'none' ? 'reads well' : `fault: ${fault}` }))}
           value={choice.fault || 'none'}
           allowDeselect={false}
-          onDropdownClose={letGo}
           disabled={busy}
           onChange={(fault) => fault && void choose({ ...choice, fault })}
         />
@@ -97,7 +89,6 @@ export function InputChooser({ production }: { production: Production }) {
           data={DELAYS.map((delay) => ({ value: String(delay), label: `${delay} ms` }))}
           value={String(choice.delay ?? SIMULATED_LOOP.delay)}
           allowDeselect={false}
-          onDropdownClose={letGo}
           disabled={busy}
           onChange={(delay) => void choose({ ...choice, delay: Number(delay) })}
         />

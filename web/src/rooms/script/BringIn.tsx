@@ -1,17 +1,19 @@
-import { Button, FileButton, Modal, Select } from '@mantine/core'
+import { Button, Checkbox, FileButton, Modal, Select } from '@mantine/core'
+import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, asBytes, client, type Production } from '../../api/client'
-import { useEdits } from '../../api/production'
+import { refetchProduction, useEdits } from '../../api/production'
 import { rateOf } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { frameAt, timecode } from '../../engine/time'
+import { LONGEST } from './LongLines'
 
 const ENDINGS = '.txt,.md,.markdown,.docx,.csv,.tsv,.tab,.srt,.vtt'
 /** Lines of a preview that are drawn; a long script is looked at by its beginning. */
 const SHOWN = 200
-const PARTS = ['start', 'end', 'words'] as const
+const PARTS = ['start', 'end', 'words', 'notes', 'reader'] as const
 
-type Columns = Partial<Record<(typeof PARTS)[number], number>>
+type Columns = Partial<Record<(typeof PARTS)[number] | 'longest', number>>
 
 async function readScript(production: string, file: File, columns: Columns) {
   const params = { path: { production_id: production }, query: { name: file.name, ...columns } }
@@ -27,10 +29,12 @@ export function BringIn({ production, prominent = false }: { production: Product
   const [file, setFile] = useState<File | null>(null)
   const [read, setRead] = useState<Read | null>(null)
   const [busy, setBusy] = useState(false)
-  const look = async (chosen: File, columns: Columns = {}) => {
+  const [longest, setLongest] = useState<number | null>(null)
+  const queries = useQueryClient()
+  const look = async (chosen: File, columns: Columns = {}, most = longest) => {
     setBusy(true)
     try {
-      setRead(await readScript(production.id, chosen, columns))
+      setRead(await readScript(production.id, chosen, most ? { ...columns, longest: most } : columns))
       setFile(chosen)
     } catch (error) {
       sayProblem(error as Error)
@@ -44,8 +48,26 @@ export function BringIn({ production, prominent = false }: { production: Product
   }
   const unplaced = read?.lines.filter((line) => !line.slot).length ?? 0
   const lay = Boolean(production.film) && !production.lines.length && read !== null && unplaced === read.lines.length
-  const make = () =>
-    read &&
+  const known = new Set(production.readers.map((reader) => reader.name.toLowerCase()))
+  const strangers = [
+    ...new Set(read?.lines.map((line) => line.reader ?? '').filter((name) => name && !known.has(name.toLowerCase()))),
+  ]
+  const columnsOf = (found: Read) =>
+    found.header.length ? Object.fromEntries(PARTS.map((name, n) => [name, found.columns[n] ?? -1])) : {}
+  /** Readers whom the file names and nobody knows yet come first, so that their lines find them. */
+  const addReaders = async () => {
+    const path = { production_id: production.id }
+    for (const name of strangers)
+      await answered(client.POST('/api/productions/{production_id}/readers/', { params: { path }, body: { name } }))
+    if (strangers.length) await refetchProduction(queries, production.id)
+  }
+  const make = async () => {
+    if (!read) return
+    try {
+      await addReaders()
+    } catch (error) {
+      return sayProblem(error as Error)
+    }
     edit.mutate(
       { kind: 'bring_in_lines', lines: read.lines },
       {
@@ -56,6 +78,7 @@ export function BringIn({ production, prominent = false }: { production: Product
         },
       },
     )
+  }
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: a file may be dropped on the button's surroundings
     <span
@@ -102,12 +125,26 @@ export function BringIn({ production, prominent = false }: { production: Product
                     value={String(read.columns[index] ?? -1)}
                     allowDeselect={false}
                     onChange={(value) => {
-                      const columns = Object.fromEntries(PARTS.map((name, n) => [name, read.columns[n] ?? -1]))
-                      void look(file, { ...columns, [part]: Number(value) })
+                      void look(file, { ...columnsOf(read), [part]: Number(value) })
                     }}
                   />
                 ))}
               </div>
+            )}
+            <Checkbox
+              size="xs"
+              label={`part what is longer than ${LONGEST} letters, where a reader would breathe`}
+              checked={longest !== null}
+              onChange={(event) => {
+                const most = event.currentTarget.checked ? LONGEST : null
+                setLongest(most)
+                void look(file, columnsOf(read), most)
+              }}
+            />
+            {strangers.length > 0 && (
+              <p className="quiet">
+                {strangers.length === 1 ? 'A new reader comes' : 'New readers come'} with it: {strangers.join(', ')}.
+              </p>
             )}
             {read.doubts.length > 0 && (
               <ul className="bring-in-doubts">
@@ -121,13 +158,18 @@ export function BringIn({ production, prominent = false }: { production: Product
                 // biome-ignore lint/suspicious/noArrayIndexKey: a preview never changes its order
                 <li key={index}>
                   <small className="tc">{line.slot ? place(production, line.slot[0]!) : '–'}</small>
-                  <span>{line.text}</span>
+                  <span>
+                    {line.text}
+                    {(line.notes || line.reader) && (
+                      <small className="bring-in-more">{[line.reader, line.notes].filter(Boolean).join(': ')}</small>
+                    )}
+                  </span>
                 </li>
               ))}
             </ol>
             {read.lines.length > SHOWN && <p className="quiet">… and {read.lines.length - SHOWN} more</p>}
             <div className="dialog-row">
-              <Button onClick={make} loading={edit.isPending} data-autofocus data-testid="make-lines">
+              <Button onClick={() => void make()} loading={edit.isPending} data-autofocus data-testid="make-lines">
                 Make {read.lines.length === 1 ? 'this line' : `these ${read.lines.length} lines`}
                 {lay ? ' and lay them over the shots' : ''}
               </Button>

@@ -6,7 +6,7 @@ const WIDE = 236
 export function FitBar({ line, scale }: { line: Line; scale: number }) {
   const slot = line.slot ? (line.slot[1]! - line.slot[0]!) * scale : 0
   const need = line.needed * scale
-  const over = line.slot !== null && need > slot
+  const over = line.fit === 'over'
   const end = Math.min(slot, WIDE - 4)
   return (
     <span className="fit">

@@ -1,30 +1,55 @@
-import { Button, Menu, NumberInput, Textarea } from '@mantine/core'
-import { useDebouncedCallback } from '@mantine/hooks'
-import { useState } from 'react'
-import type { Line, Production } from '../../api/client'
-import { useEdits, useSettings } from '../../api/production'
+import { SegmentedControl } from '@mantine/core'
+import { useQueryClient } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import type { Production } from '../../api/client'
+import { refetchProduction, useEdits } from '../../api/production'
+import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
-import { secondsText } from '../../engine/time'
 import { Page, type PageRow } from '../../page/Page'
 import { Stage } from '../../page/Stage'
+import { sizedBy, usePageSettings } from '../../page/settings'
+import { Words } from '../../page/Words'
 import { BringIn } from './BringIn'
+import { FindBar, useFind } from './FindBar'
 import { FitBar, fitScale } from './FitBar'
+import { LinePanel } from './LinePanel'
+import { PagePanel } from './PagePanel'
+import { Paste } from './Paste'
+import { ScriptPanel } from './ScriptPanel'
 import { WordsEditor } from './WordsEditor'
 import './script.css'
+
+type Editing = { line: string; caret: number | null; fresh: boolean }
 
 /** The words: typed or pasted, with a slot in time each, known to fit or not. */
 export function Component() {
   const { production } = useRoom()
   const engine = useEngine()
+  const queries = useQueryClient()
   const { edit } = useEdits(production.id)
-  const { line, go, step } = useLines(production, engine)
-  const [editing, setEditing] = useState<string | null>(null)
+  const { line, lines, go, step } = useLines(production, engine)
+  const [editing, setEditing] = useState<Editing | null>(null)
+  const [panel, setPanel] = useState('line')
+  const [finding, setFinding] = useState(false)
+  const [notes, setNotes] = useState(0)
+  const find = useFind(production, finding)
+  const page = usePageSettings()
+  const setLaying = useDesk((desk) => desk.setLaying)
   const scale = fitScale(production.lines)
   const say = { onError: sayProblem }
+
+  useEffect(() => {
+    setLaying(true)
+    return () => setLaying(false)
+  }, [setLaying])
+  useEffect(() => {
+    // Takes read since then may have taught another pace.
+    void refetchProduction(queries, production.id)
+  }, [queries, production.id])
 
   const mark = (kind: 'set_slot_start' | 'set_slot_end') => {
     if (!line) return
@@ -34,236 +59,134 @@ export function Component() {
       {
         onError: sayProblem,
         onSuccess: () => {
-          if (kind === 'set_slot_end') go(production.lines[production.lines.indexOf(line) + 1], false)
+          if (kind === 'set_slot_end') go(lines[lines.indexOf(line) + 1], false)
         },
       },
     )
   }
-  const newLine = () => {
+  const newLine = (after: string | null) => {
     const known = new Set(production.lines.map((each) => each.id))
     edit.mutate(
-      { kind: 'add_lines', after: line?.id ?? null, text: 'new line' },
+      { kind: 'new_line', after },
       {
         onError: sayProblem,
         onSuccess: (patch) => {
           const made = patch.lines.find((each) => !known.has(each.id))
           if (!made) return
           go(made, false)
-          setEditing(made.id)
+          setEditing({ line: made.id, caret: null, fresh: true })
         },
       },
     )
+  }
+  const write = (id: string, caret: number | null = null) => {
+    useDesk.getState().choose(id)
+    setEditing({ line: id, caret, fresh: false })
+  }
+  /** Enter in a line: one just made is followed by another, as is the last; else the next one is chosen. */
+  const goOn = (id: string, fresh: boolean) => {
+    setEditing(null)
+    const at = lines.findIndex((each) => each.id === id)
+    if (fresh || at === lines.length - 1) newLine(id)
+    else go(lines[at + 1], false)
   }
   useKeys({
     up: () => step(-1),
     down: () => step(1),
     slotStart: () => mark('set_slot_start'),
     slotEnd: () => mark('set_slot_end'),
-    words: () => line && setEditing(line.id),
-    newLine,
+    words: () => line && write(line.id),
+    newLine: () => newLine(line?.id ?? null),
+    join: () => line && edit.mutate({ kind: 'join_lines', line: line.id }, say),
     drop: () => line && edit.mutate({ kind: 'drop_line', line: line.id }, say),
+    noSlot: () => line?.slot && edit.mutate({ kind: 'set_slot', line: line.id, slot: null }, say),
+    wild: () => line && edit.mutate({ kind: 'set_wild', line: line.id, wild: !line.wild }, say),
+    notes: () => {
+      setPanel('line')
+      setNotes(notes + 1)
+    },
+    spread: () => edit.mutate({ kind: 'spread_slots' }, say),
+    mend: () => edit.mutate({ kind: 'mend_slots' }, say),
+    find: () => setFinding(true),
+    larger: () => page.set({ size: sizedBy(page.size, 2) }),
+    smaller: () => page.set({ size: sizedBy(page.size, -2) }),
   })
 
-  if (!production.lines.length) return <EmptyScript production={production} />
+  if (!production.lines.length) return <EmptyScript production={production} onType={() => newLine(null)} />
+  const names = new Map(production.readers.map((reader) => [reader.id, reader.name]))
   const row = ({ line: each, on, place }: PageRow) => (
     <>
       <span className="page-number">{each.number}</span>
-      {editing === each.id ? (
-        <WordsEditor production={production} line={each} onDone={() => setEditing(null)} />
+      {editing?.line === each.id ? (
+        <WordsEditor
+          key={each.id}
+          production={production}
+          line={each}
+          caret={editing.caret}
+          onDone={() => setEditing(null)}
+          onNext={() => goOn(each.id, editing.fresh)}
+          onGo={write}
+        />
       ) : (
         // biome-ignore lint/a11y/useKeyWithClickEvents: the Enter key edits the chosen line
         <p
           className={`page-words${each.text ? '' : ' none'}`}
-          onClick={() => on && setEditing(each.id)}
+          onClick={() => on && write(each.id)}
           title={on ? 'write here' : undefined}
         >
-          {each.text || 'no words yet'}
+          {each.text ? <Words line={each} found={find.found.get(each.id)} /> : 'no words yet'}
         </p>
       )}
       <FitBar line={each} scale={scale} />
+      {page.notes && each.notes && <p className="page-notes">{each.notes}</p>}
       <small className="page-note">
         {place}
+        {each.reader && each.reader !== production.reader && ` · read by ${names.get(each.reader)}`}
         {production.crossing.includes(each.id) && <span className="crossing"> · begins before the line above ends</span>}
       </small>
     </>
   )
   return (
-    <div className="script-room">
-      <Page production={production} chosen={line?.id} onChoose={(chosen) => go(chosen)} row={row} rowHeight={74} />
-      <aside className="script-side">
-        <Stage film={production.film} className="script-stage" />
-        <p className="script-keys">
-          <Key action="slotStart">starts here</Key> <Key action="slotEnd">ends here</Key> <Key action="play">play</Key>{' '}
-          <Key action="words">write</Key> <Key action="newLine">new line</Key>
-        </p>
-        {line && (
-          <AboutLine line={line} onClear={() => edit.mutate({ kind: 'set_slot', line: line.id, slot: null }, say)} />
+    <div className="script-room" data-picture={page.picture}>
+      {page.picture === 'above' && <Stage film={production.film} className="script-stage" />}
+      <div className="script-page">
+        {finding && (
+          <FindBar
+            production={production}
+            find={find}
+            chosen={line?.id}
+            onGo={(id) => go(production.lines.find((each) => each.id === id))}
+            onClose={() => setFinding(false)}
+          />
         )}
-        <WholeScript production={production} />
-        <More production={production} onLay={(unset_only) => edit.mutate({ kind: 'lay_slots', unset_only }, say)} />
+        <Page production={production} chosen={line?.id} onChoose={(chosen) => go(chosen)} row={row} rowHeight={74} />
+      </div>
+      <aside className="script-side" data-panel={panel}>
+        {page.picture === 'beside' && <Stage film={production.film} className="script-stage" />}
+        <div className="script-tabs">
+          <SegmentedControl
+            fullWidth
+            size="xs"
+            aria-label="what is set here"
+            data={[
+              { value: 'line', label: 'Line' },
+              { value: 'script', label: 'Script' },
+              { value: 'page', label: 'Page' },
+            ]}
+            value={panel}
+            onChange={setPanel}
+          />
+          <Key action="find">find</Key>
+        </div>
+        {panel === 'line' && line && <LinePanel production={production} line={line} writing={notes} />}
+        {panel === 'script' && <ScriptPanel production={production} />}
+        {panel === 'page' && <PagePanel production={production} />}
       </aside>
     </div>
   )
 }
 
-function AboutLine({ line, onClear }: { line: Line; onClear: () => void }) {
-  const many = line.words_over
-  return (
-    <div className="script-about">
-      <b>
-        Line {line.number} needs {secondsText(line.needed)} s
-        {line.slot ? `, its slot has ${secondsText(line.slot[1]! - line.slot[0]!)} s` : ', and has no slot yet'}
-      </b>
-      <p className="quiet">
-        {many
-          ? `About ${many === 1 ? 'one word' : `${many} words`} too many at this pace. Shorten it, or give it a longer slot.`
-          : line.slot
-            ? `${line.fit_text}.`
-            : 'Play the picture and mark where the line starts and ends.'}
-      </p>
-      {line.slot && (
-        <Button size="compact-xs" variant="subtle" color="gray" onClick={onClear}>
-          take the slot away
-        </Button>
-      )}
-    </div>
-  )
-}
-
-/** The script against the programme, and the pace that is assumed. */
-function WholeScript({ production }: { production: Production }) {
-  const settings = useSettings(production.id)
-  const [pace, setPace] = useState<number | string>(production.pace)
-  const keep = useDebouncedCallback((wanted: number) => {
-    if (wanted >= 1 && wanted !== production.pace) settings.mutate({ pace: wanted }, { onError: sayProblem })
-  }, 500)
-  const needed = production.lines.reduce((sum, line) => sum + line.needed, 0)
-  const minutes = (samples: number) => {
-    const seconds = Math.round(samples / 48_000)
-    return seconds < 60 ? `${seconds} s` : `${Math.floor(seconds / 60)} min ${seconds % 60} s`
-  }
-  return (
-    <div className="script-about">
-      <b>
-        The whole script needs {minutes(needed)}
-        {production.film ? ` of ${minutes(production.film.length)}` : ''}
-      </b>
-      <div className="script-pace">
-        <NumberInput
-          aria-label="syllables a second"
-          size="xs"
-          w={76}
-          min={1}
-          max={12}
-          step={0.1}
-          decimalScale={1}
-          value={pace}
-          onChange={(value) => {
-            setPace(value)
-            keep(Number(value))
-          }}
-        />
-        <span className="quiet">syllables a second, the stated pace</span>
-      </div>
-    </div>
-  )
-}
-
-const FORMS = [
-  { form: 'srt', name: 'subtitles, SubRip (.srt)' },
-  { form: 'vtt', name: 'subtitles, WebVTT (.vtt)' },
-  { form: 'csv', name: 'table with timecodes (.csv)' },
-  { form: 'txt', name: 'plain text (.txt)' },
-] as const
-
-/** Lay slots, bring in more words, and take them out. */
-function More({ production, onLay }: { production: Production; onLay: (unsetOnly: boolean) => void }) {
-  const [open, setOpen] = useState(false)
-  const unset = production.lines.filter((line) => !line.slot && line.text).length
-  return (
-    <div className="script-about">
-      <div className="dialog-row">
-        <Menu>
-          <Menu.Target>
-            <Button size="compact-sm" variant="default" disabled={!production.film}>
-              Lay slots over the shots
-            </Button>
-          </Menu.Target>
-          <Menu.Dropdown>
-            <Menu.Item disabled={!unset} onClick={() => onLay(true)}>
-              only the {unset} lines without one
-            </Menu.Item>
-            <Menu.Item onClick={() => onLay(false)}>all lines anew</Menu.Item>
-          </Menu.Dropdown>
-        </Menu>
-        <Button size="compact-sm" variant="default" onClick={() => setOpen(!open)}>
-          Paste more words
-        </Button>
-        <BringIn production={production} />
-        <Menu>
-          <Menu.Target>
-            <Button size="compact-sm" variant="default">
-              Words as a file
-            </Button>
-          </Menu.Target>
-          <Menu.Dropdown>
-            {FORMS.map(({ form, name }) => (
-              <Menu.Item key={form} component="a" href={`/api/productions/${production.id}/script/${form}/`} download>
-                {name}
-              </Menu.Item>
-            ))}
-          </Menu.Dropdown>
-        </Menu>
-      </div>
-      {open && <Paste production={production} onDone={() => setOpen(false)} />}
-    </div>
-  )
-}
-
-function Paste({ production, onDone }: { production: Production; onDone?: () => void }) {
-  const { edit } = useEdits(production.id)
-  const [text, setText] = useState('')
-  const count = text.split(/\n/).filter((row) => row.trim()).length
-  const lay = Boolean(production.film) && !production.lines.length
-  const make = () =>
-    edit.mutate(
-      { kind: 'add_lines', text },
-      {
-        onSuccess: () => {
-          setText('')
-          onDone?.()
-          if (lay) edit.mutate({ kind: 'lay_slots', unset_only: true }, { onError: sayProblem })
-        },
-      },
-    )
-  return (
-    <form
-      className="script-paste"
-      onSubmit={(event) => {
-        event.preventDefault()
-        make()
-      }}
-    >
-      <Textarea
-        label="Words, one line a paragraph"
-        aria-label="words, one line a paragraph"
-        classNames={{ input: 'script-paste-input' }}
-        autosize
-        minRows={onDone ? 4 : 10}
-        maxRows={onDone ? 10 : 16}
-        value={text}
-        onChange={(event) => setText(event.currentTarget.value)}
-        error={edit.error?.message}
-      />
-      <Button type="submit" disabled={!count} loading={edit.isPending} mt={12}>
-        {count > 1 ? `Make ${count} lines` : 'Make the line'}
-        {lay ? ' and lay them over the shots' : ''}
-      </Button>
-    </form>
-  )
-}
-
-function EmptyScript({ production }: { production: Production }) {
+function EmptyScript({ production, onType }: { production: Production; onType: () => void }) {
   return (
     <div className="script-empty">
       <h2>No words yet</h2>
@@ -272,9 +195,15 @@ function EmptyScript({ production }: { production: Production }) {
         Each paragraph becomes a numbered line
         {production.film
           ? ', and gets a slot over the shots of the picture.'
-          : '. Lines get slots once there is a picture.'}
+          : '. Lines get slots once there is a picture.'}{' '}
+        Or write while you watch: <Key action="newLine">begins a line</Key>, Enter ends it.
       </p>
-      <BringIn production={production} prominent />
+      <div className="panel-row script-begin">
+        <BringIn production={production} prominent />
+        <button type="button" className="link-button" onClick={onType}>
+          write line by line
+        </button>
+      </div>
       <Paste production={production} />
     </div>
   )

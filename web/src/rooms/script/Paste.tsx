@@ -1,0 +1,49 @@
+import { Button, Textarea } from '@mantine/core'
+import { useState } from 'react'
+import type { Production } from '../../api/client'
+import { useEdits } from '../../api/production'
+import { sayProblem } from '../../app/Said'
+
+/** Words typed or pasted, one line a paragraph. */
+export function Paste({ production, onDone }: { production: Production; onDone?: () => void }) {
+  const { edit } = useEdits(production.id)
+  const [text, setText] = useState('')
+  const count = text.split(/\n/).filter((row) => row.trim()).length
+  const lay = Boolean(production.film) && !production.lines.length
+  const make = () =>
+    edit.mutate(
+      { kind: 'add_lines', text },
+      {
+        onSuccess: () => {
+          setText('')
+          onDone?.()
+          if (lay) edit.mutate({ kind: 'lay_slots', unset_only: true }, { onError: sayProblem })
+        },
+      },
+    )
+  return (
+    <form
+      className="script-paste"
+      onSubmit={(event) => {
+        event.preventDefault()
+        make()
+      }}
+    >
+      <Textarea
+        label="Words, one line a paragraph"
+        aria-label="words, one line a paragraph"
+        classNames={{ input: 'script-paste-input' }}
+        autosize
+        minRows={onDone ? 4 : 10}
+        maxRows={onDone ? 10 : 16}
+        value={text}
+        onChange={(event) => setText(event.currentTarget.value)}
+        error={edit.error?.message}
+      />
+      <Button type="submit" disabled={!count} loading={edit.isPending} mt={12}>
+        {count > 1 ? `Make ${count} lines` : 'Make the line'}
+        {lay ? ' and lay them over the shots' : ''}
+      </Button>
+    </form>
+  )
+}
