@@ -29,7 +29,7 @@ def seed(name: str, lines: int, takes: int) -> str:
             production=production,
             position=n,
             number=str(n + 1),
-            text=WORDS,
+            text=f"{WORDS} This is tide {n + 1} of the ledger.",
             slot_start=n * 8 * SAMPLE_RATE,
             slot_end=(n * 8 + 6) * SAMPLE_RATE,
         )

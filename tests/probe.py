@@ -210,7 +210,7 @@ def record(
     path = until(lambda: next((p for p in world.wavs() if p not in known), None))
     ticks, clicks = page.evaluate("[__probe.ticks, __probe.clicks]")
     whole = api(page, "GET", f"/api/productions/{production}/")
-    newest = max(whole["takes"], key=lambda take: take["made"])
+    newest = next(take for take in whole["takes"] if take["file"] == path.name)
     clock = api(page, "GET", f"/api/takes/{newest['id']}/clock/")
     taken = Taken(rate, mode, path=path, steal=stolen() - steal, within=clock["within"] / MS)
     taken.said = [words for _, words in clock["doubts"]]

@@ -374,11 +374,11 @@ def renumber(lines: Sequence[Line], recorded: Collection[str]) -> tuple[Line, ..
     if not shown:
         raise EditRefused("There are no lines to number.")
     kept = {line.number for line in lines if line.id in recorded}
-    # For each line how many lines lie before the next one that keeps its number, and that number.
-    ahead: list[tuple[int, str] | None] = [None] * len(shown)
+    # For each line the number of the next one that keeps its own.
+    ahead: list[str | None] = [None] * len(shown)
     for index in range(len(shown) - 1, -1, -1):
         after = ahead[index + 1] if index + 1 < len(shown) else None
-        ahead[index] = (0, shown[index].number) if shown[index].id in recorded else after and (after[0] + 1, after[1])
+        ahead[index] = shown[index].number if shown[index].id in recorded else after
     found: dict[str, str] = {}
     used, count, before = set(kept), 0, "0"
     for index, line in enumerate(shown):
@@ -386,7 +386,7 @@ def renumber(lines: Sequence[Line], recorded: Collection[str]) -> tuple[Line, ..
         if line.id in recorded:
             count, before = _whole(line.number), line.number
             continue
-        if limit is None or _whole(limit[1]) - count - 1 >= limit[0]:
+        if limit is None or _whole(limit) - count > 1:
             count += 1
             while str(count) in used:
                 count += 1

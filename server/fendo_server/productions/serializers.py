@@ -77,7 +77,6 @@ class TakeSerializer(serializers.Serializer):
     past_end = serializers.IntegerField(allow_null=True)
     faults = serializers.ListField(child=serializers.CharField())
     remarks = serializers.ListField(child=serializers.CharField())
-    made = serializers.CharField()
     measured = serializers.BooleanField(help_text="its sound was looked at; a long take is there before that")
     latency_source = serializers.CharField()
     within = serializers.IntegerField(allow_null=True, help_text="samples by which its place may be off")

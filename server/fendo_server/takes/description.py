@@ -8,7 +8,7 @@ from fendo_server.takes.models import Take
 
 TAKE_FIELDS = (
     "id", "line_id", "number", "file_name", "folder_id", "reader_id", "state", "aside", "cut_off", "start", "length",
-    "speech_start", "speech_end", "peak", "true_peak", "loudness", "noise", "clipped", "made",
+    "speech_start", "speech_end", "peak", "true_peak", "loudness", "noise", "clipped",
     "within", "doubts", "cue",
 )  # fmt: skip
 """What is read of a take to describe it."""
@@ -45,7 +45,6 @@ def describe(take: Any, slot: Span | None, folder: str, reader: str) -> dict[str
         "past_end": said.past_end if said else None,
         "faults": list(said.faults) if said else [],
         "remarks": list(said.remarks) if said else [],
-        "made": take.made.isoformat(),
         "measured": measured,
         "latency_source": take.source or "",
         "within": take.within,

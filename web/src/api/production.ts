@@ -64,6 +64,12 @@ export function knownProduction(queries: QueryClient, id: string): Production | 
   return queries.getQueryData<Production>(key(id))
 }
 
+/** Asked for again unless it is fresh: what another room did may show here. */
+export function refreshProduction(queries: QueryClient, id: string): void {
+  const { dataUpdatedAt = 0 } = queries.getQueryState(key(id)) ?? {}
+  if (Date.now() - dataUpdatedAt > 5_000) void refetchProduction(queries, id)
+}
+
 export function refetchProduction(queries: QueryClient, id: string): Promise<void> {
   return queries.invalidateQueries({ queryKey: key(id) })
 }

@@ -1469,7 +1469,6 @@ export interface components {
             past_end: number | null;
             faults: string[];
             remarks: string[];
-            made: string;
             /** @description its sound was looked at; a long take is there before that */
             measured: boolean;
             latency_source: string;

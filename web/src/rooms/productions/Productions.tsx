@@ -42,7 +42,7 @@ export function Component() {
             <li key={one.id}>
               <Link to={`/productions/${one.id}/${one.lines ? 'booth' : one.film ? 'script' : 'picture'}`}>
                 <span className="productions-still">
-                  {one.film && <img src={`/api/films/${one.film}/strip/`} alt="" />}
+                  {one.film ? <img src={`/api/films/${one.film}/strip/`} alt="" /> : 'no picture'}
                 </span>
                 <span>
                   <span className="productions-name">{one.name}</span>

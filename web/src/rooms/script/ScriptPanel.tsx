@@ -129,7 +129,7 @@ function Pace({ production }: { production: Production }) {
         />
         <Select
           size="xs"
-          w={136}
+          w={128}
           aria-label="language of the script"
           searchable
           data={production.languages.map(({ code, name }) => ({ value: code, label: name }))}

@@ -2,7 +2,7 @@ import { SegmentedControl } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import type { Production } from '../../api/client'
-import { refetchProduction, useEdits } from '../../api/production'
+import { refreshProduction, useEdits } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
@@ -48,7 +48,7 @@ export function Component() {
   }, [setLaying])
   useEffect(() => {
     // Takes read since then may have taught another pace.
-    void refetchProduction(queries, production.id)
+    refreshProduction(queries, production.id)
   }, [queries, production.id])
 
   const mark = (kind: 'set_slot_start' | 'set_slot_end') => {
@@ -161,7 +161,7 @@ export function Component() {
         )}
         <Page production={production} chosen={line?.id} onChoose={(chosen) => go(chosen)} row={row} rowHeight={74} />
       </div>
-      <aside className="script-side" data-panel={panel}>
+      <aside className="script-side" data-panel={panel} data-film={production.film ? 'there' : 'none'}>
         {page.picture === 'beside' && <Stage film={production.film} className="script-stage" />}
         <div className="script-tabs">
           <SegmentedControl
