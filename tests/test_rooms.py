@@ -180,3 +180,32 @@ def test_all_keys_are_on_one_sheet_and_can_be_changed(desk: Page):
     expect(sheet).not_to_be_visible()
     page.keyboard.press("t")
     expect(page).to_have_url(re.compile("/takes$"))
+
+
+def test_shots_are_parted_joined_and_named_by_hand(desk: Page, own_film):
+    page = desk
+    new_production(page, "Shots")
+    page.get_by_test_id("film-file").set_input_files(own_film)
+    shots = page.locator(".picture-shots li")
+    expect(shots).to_have_count(3, timeout=60_000)
+    shots.nth(1).get_by_role("button").click()
+    expect(shots.nth(1)).to_have_attribute("aria-current", "true")
+    page.keyboard.press("b")
+    expect(page.get_by_text("begins here already")).to_be_visible()
+    page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("b")
+    expect(shots).to_have_count(4)
+    expect(shots.nth(2)).to_have_attribute("aria-current", "true")
+    page.keyboard.press("n")
+    page.get_by_label("name of shot 3").fill("the bridge, closer")
+    page.keyboard.press("Enter")
+    expect(shots.nth(2)).to_contain_text("the bridge, closer")
+    page.keyboard.press("j")
+    expect(shots).to_have_count(3)
+    # The first one had no name, so the joined shot has the second one's.
+    expect(shots.nth(1)).to_contain_text("the bridge, closer")
+    page.keyboard.press("Control+z")
+    expect(shots).to_have_count(4)
+    page.reload()
+    expect(shots).to_have_count(4)
+    expect(shots.nth(2)).to_contain_text("the bridge, closer")

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fendo_core.picture.shots import Shot
 from fendo_core.production import edits
 from fendo_core.production.state import Difference, State, conflicts, difference, rows
 from fendo_core.script.lines import EditRefused, Line
@@ -22,6 +23,8 @@ START = State(
     picture="film",
     rate=FrameRate(Fraction(25)),
     shots=(Span(0, 480_000), Span(480_000, 960_000)),
+    cut=(Shot(Span(0, 480_000)), Shot(Span(480_000, 960_000), "gates")),
+    cut_of="film",
     length=960_000,
     recorded=frozenset({"a"}),
     readers={"r1": "Anne"},
@@ -53,6 +56,9 @@ any_edit = st.one_of(
     st.builds(edits.SetSaying, st.sampled_from(["third", " ", "Second"]), st.text(max_size=5)),
     st.just(edits.SpreadSlots()),
     st.just(edits.MendSlots()),
+    st.builds(edits.PartShot, positions),
+    st.builds(edits.JoinShots, positions),
+    st.builds(edits.NameShot, positions, st.text(max_size=90)),
 )
 
 

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TypeAlias
 
+from fendo_core.picture import shots
 from fendo_core.production.state import State
 from fendo_core.script import lines, pronunciation, slots
 from fendo_core.script.lines import Draft, EditRefused
@@ -191,6 +192,28 @@ class SetPicture:
     picture: str | None
 
 
+@dataclass(frozen=True, slots=True)
+class PartShot:
+    """A new shot begins at sample `at`."""
+
+    at: int
+
+
+@dataclass(frozen=True, slots=True)
+class JoinShots:
+    """The shot at sample `at` and the one before it made one."""
+
+    at: int
+
+
+@dataclass(frozen=True, slots=True)
+class NameShot:
+    """The shot at sample `at` called something, or nothing."""
+
+    at: int
+    called: str
+
+
 Edit: TypeAlias = (
     SetWords
     | AddLines
@@ -216,7 +239,14 @@ Edit: TypeAlias = (
     | Pick
     | SetAside
     | SetPicture
+    | PartShot
+    | JoinShots
+    | NameShot
 )
+
+
+def _with_shots(state: State, cut: tuple[shots.Shot, ...]) -> State:
+    return replace(state, cut=cut, shots=tuple(shot.span for shot in cut))
 
 
 def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State, str]:
@@ -316,5 +346,14 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
                 raise EditRefused("The picked take can't be set aside. Pick another one first, or take the pick back.")
             away = state.aside | {take} if aside else state.aside - {take}
             return replace(state, aside=away), "take set aside" if aside else "take brought back"
+        case PartShot(at):
+            number = shots.shot_at(state.cut, at) + 1
+            return _with_shots(state, shots.part(state.cut, at, state.rate)), f"shot {number} parted"
+        case JoinShots(at):
+            number = shots.shot_at(state.cut, at) + 1
+            return _with_shots(state, shots.join(state.cut, at)), f"shots {number - 1} and {number} joined"
+        case NameShot(at, text):
+            number = shots.shot_at(state.cut, at) + 1
+            return _with_shots(state, shots.name(state.cut, at, text)), f"name of shot {number}"
         case SetPicture(picture):
             return replace(state, picture=picture), "picture" if picture else "no picture"

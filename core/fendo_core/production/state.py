@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any, TypeAlias
 
+from fendo_core.picture.shots import Shot
 from fendo_core.script.lines import Line
 from fendo_core.script.pace import Pace, expected_length
 from fendo_core.timebase import FrameRate, Span
@@ -16,7 +17,8 @@ from fendo_core.timebase.rates import nearest_rate
 
 Row: TypeAlias = dict[str, Any]
 Rows: TypeAlias = dict[str, Row | None]
-"""Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `say:<word>`, `picture`, `order`); None where there is none."""
+"""Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `say:<word>`, `shots:<film>`, `picture`, `order`); None where
+there is none."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +30,7 @@ class State:
 
     Attributes:
         shots: of the picture; without one the whole programme, where its length is known.
+        cut: the shots of the film `cut_of`, with their names, as edits change them.
         length: of the programme, samples; where there is no picture, where its last slot ends.
         recorded: lines that have takes.
         readers: names by identity.
@@ -41,6 +44,8 @@ class State:
     sayings: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     rate: FrameRate = nearest_rate(Fraction(25))
     shots: tuple[Span, ...] = ()
+    cut: tuple[Shot, ...] = ()
+    cut_of: str | None = None
     pace: Pace = field(default_factory=Pace.starting)
     length: int = 0
     recorded: frozenset[str] = frozenset()
@@ -72,6 +77,9 @@ def rows(state: State) -> Rows:
         for line in state.lines
     }
     found["order"] = {"lines": [line.id for line in state.lines]}
+    if state.cut_of:
+        spans = [[shot.span.start, shot.span.end] for shot in state.cut]
+        found[f"shots:{state.cut_of}"] = {"spans": spans, "names": [shot.name for shot in state.cut]}
     found["picture"] = {"id": state.picture}
     found.update({f"say:{key}": {"word": word, "said": said} for key, (word, said) in state.sayings.items()})
     found.update({f"pick:{line}": {"take": take} for line, take in state.picks.items()})

@@ -30,6 +30,7 @@ class Film(models.Model):
     frames = models.PositiveIntegerField(default=0)
     length = models.PositiveBigIntegerField(default=0, help_text="samples")
     shots = models.JSONField(default=list)
+    shot_names = models.JSONField(default=list, help_text="names of the shots in order; missing ones are none")
     sound_pieces = models.PositiveIntegerField(default=0)
     has_proxy = models.BooleanField(default=False)
     strip_columns = models.PositiveIntegerField(default=0, help_text="small pictures in the film strip")

@@ -140,7 +140,9 @@ def prepare(progress: running.Progress) -> dict[str, Any]:
         Film.objects.filter(pk=stored.pk).update(strip_columns=columns)
         frames = film.small_frames(stored.original, facts, progress.part(0.2, 0.45, "finding the cuts"))
         found = shots(find_cuts(frames), facts.frames, facts.rate)
-        Film.objects.filter(pk=stored.pk).update(shots=[[shot.start, shot.end] for shot in found])
+        # Shots that somebody corrected while they were looked for stay as they are.
+        untouched = Film.objects.filter(pk=stored.pk, shots=[[0, facts.length]], shot_names=[])
+        untouched.update(shots=[[shot.start, shot.end] for shot in found])
         if not facts.ready_as_is:
             making = folder / f"making-{progress.job.attempts}.mp4"
             film.make_proxy(stored.original, facts, making, progress.part(0.45, 1.0, "making it quick to step through"))

@@ -78,6 +78,7 @@ def film_row(film: Film | None) -> dict[str, Any] | None:
         "frames": film.frames,
         "length": film.length,
         "shots": film.shots,
+        "shot_names": [*film.shot_names, *[""] * (len(film.shots) - len(film.shot_names))],
         "sound_pieces": film.sound_pieces,
         "has_proxy": film.has_proxy,
         "plays_at_once": bool(film.facts.get("plays_in_browser")),

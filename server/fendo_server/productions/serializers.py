@@ -93,6 +93,7 @@ class FilmSerializer(serializers.Serializer):
     frames = serializers.IntegerField()
     length = serializers.IntegerField()
     shots = serializers.ListField(child=SpanField())
+    shot_names = serializers.ListField(child=serializers.CharField(allow_blank=True), help_text="one a shot")
     sound_pieces = serializers.IntegerField()
     has_proxy = serializers.BooleanField()
     plays_at_once = serializers.BooleanField()
@@ -394,6 +395,14 @@ EDITS: dict[str, type[_EditSerializer]] = {
     "lay_slots": _kind("lay_slots", edits.LaySlots, unset_only=serializers.BooleanField(default=False)),
     "pick": _kind("pick", edits.Pick, line=_line(), take=_line(allow_null=True)),
     "set_aside": _kind("set_aside", edits.SetAside, take=_line(), aside=serializers.BooleanField()),
+    "part_shot": _kind("part_shot", edits.PartShot, at=serializers.IntegerField(min_value=0)),
+    "join_shots": _kind("join_shots", edits.JoinShots, at=serializers.IntegerField(min_value=0)),
+    "name_shot": _kind(
+        "name_shot",
+        edits.NameShot,
+        at=serializers.IntegerField(min_value=0),
+        called=serializers.CharField(allow_blank=True, max_length=400),
+    ),
     "set_picture": _kind("set_picture", edits.SetPicture, picture=_line(allow_null=True)),
 }
 EditSchema = PolymorphicProxySerializer(component_name="Edit", serializers=EDITS, resource_type_field_name="kind")

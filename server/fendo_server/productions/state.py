@@ -1,14 +1,17 @@
 """A production's state out of the database and a difference back into it."""
 
 from collections.abc import Iterable, Mapping
+from itertools import zip_longest
 from typing import Any
 
 from django.db.models import CharField, F, Q, Value
 from django.db.models.functions import Cast, Concat, Left, Replace
 
+from fendo_core.picture.shots import Shot
 from fendo_core.production.state import Row, Rows, State
 from fendo_core.script.lines import Line as CoreLine
 from fendo_core.timebase import Span
+from fendo_server.picture.models import Film
 from fendo_server.productions.models import Production
 from fendo_server.script import pace
 from fendo_server.script.models import Line
@@ -51,6 +54,10 @@ def load(production: Production) -> State:
         rate=production.rate,
         shots=tuple(Span(*shot) for shot in film.shots) if film else (Span(0, wanted),) if wanted else (),
         pace=known.get(str(production.reader_id), pace.starting(production)),
+        cut=tuple(Shot(Span(*shot), name) for shot, name in zip_longest(film.shots, film.shot_names, fillvalue=""))
+        if film
+        else (),
+        cut_of=str(film.id) if film else None,
         length=film.length if film else wanted or last,
         recorded=frozenset(map(str, takes.order_by().values_list("line_id", flat=True).distinct())),
         readers={str(key): name for key, name in production.readers.values_list("id", "name")},
@@ -76,6 +83,8 @@ def store(production: Production, rows: Rows) -> None:
                 production.sayings.update_or_create(key=name, defaults=row)
             case "take":
                 Take.objects.filter(line__production=production, pk=name).update(aside=row is not None)
+            case "shots":
+                Film.objects.filter(production=production, pk=name).update(shots=row["spans"], shot_names=row["names"])
             case "picture":
                 production.picture_id = row["id"] if row else None
                 production.save(update_fields=["picture"])

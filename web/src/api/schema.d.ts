@@ -678,7 +678,7 @@ export interface components {
              */
             kind: "drop_line";
         };
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["SetPictureEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["SetPictureEditRequest"];
         /** @description The picture. */
         Film: {
             id: string;
@@ -689,6 +689,8 @@ export interface components {
             frames: number;
             length: number;
             shots: number[][];
+            /** @description one a shot */
+            shot_names: string[];
             sound_pieces: number;
             has_proxy: boolean;
             plays_at_once: boolean;
@@ -818,6 +820,22 @@ export interface components {
              */
             kind: "join_lines";
         };
+        /**
+         * @description * `join_shots` - join_shots
+         * @enum {string}
+         */
+        JoinShotsEditKindEnum: "join_shots";
+        /** @description The shot at sample `at` and the one before it made one. */
+        JoinShotsEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            at: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "join_shots";
+        };
         /** @description A language whose length can be told. */
         Language: {
             code: string;
@@ -938,6 +956,23 @@ export interface components {
         NameExampleRequest: {
             pattern: string;
         };
+        /**
+         * @description * `name_shot` - name_shot
+         * @enum {string}
+         */
+        NameShotEditKindEnum: "name_shot";
+        /** @description The shot at sample `at` called something, or nothing. */
+        NameShotEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            at: number;
+            called: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "name_shot";
+        };
         /** @description What a new folder needs. */
         NewFolderRequest: {
             name: string;
@@ -992,6 +1027,22 @@ export interface components {
             /** Format: double */
             used: number;
             takes: number;
+        };
+        /**
+         * @description * `part_shot` - part_shot
+         * @enum {string}
+         */
+        PartShotEditKindEnum: "part_shot";
+        /** @description A new shot begins at sample `at`. */
+        PartShotEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            at: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "part_shot";
         };
         /** @description A line that would become several. */
         Parted: {

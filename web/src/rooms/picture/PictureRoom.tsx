@@ -1,8 +1,8 @@
-import { Button, Progress } from '@mantine/core'
+import { Button, Progress, TextInput } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { csrfToken, type Film, type Production } from '../../api/client'
-import { refetchProduction, useJobActions, useJobs } from '../../api/production'
+import { refetchProduction, useEdits, useJobActions, useJobs } from '../../api/production'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
@@ -54,7 +54,26 @@ export function Component() {
     const next = by > 0 ? starts.find((start) => start > at) : starts.filter((start) => start < at).at(-1)
     if (next !== undefined) engine.transport.seek(next)
   }
-  useKeys({ shotBack: () => shotFrom(-1), shotOn: () => shotFrom(1) })
+  const { edit } = useEdits(production.id)
+  const [naming, setNaming] = useState<number | null>(null)
+  const shotHere = () => {
+    const at = engine.transport.position()
+    return film
+      ? Math.max(
+          0,
+          film.shots.findLastIndex((shot) => shot[0]! <= at),
+        )
+      : 0
+  }
+  const change = (kind: 'part_shot' | 'join_shots') =>
+    film && edit.mutate({ kind, at: engine.transport.position() }, { onError: sayProblem })
+  useKeys({
+    shotBack: () => shotFrom(-1),
+    shotOn: () => shotFrom(1),
+    shotPart: () => change('part_shot'),
+    shotJoin: () => change('join_shots'),
+    shotName: () => film && setNaming(shotHere()),
+  })
 
   return (
     <section
@@ -76,7 +95,8 @@ export function Component() {
         <Stage film={film} className="picture-stage" />
         <div className="picture-under">
           <Key action="play">play</Key> <Key action="frameBack" /> <Key action="frameOn">frame</Key>{' '}
-          <Key action="shotBack" /> <Key action="shotOn">shot</Key>
+          <Key action="shotBack" /> <Key action="shotOn">shot</Key> <Key action="shotPart">a shot begins here</Key>{' '}
+          <Key action="shotJoin">join with the one before</Key> <Key action="shotName">name it</Key>
         </div>
       </div>
       <aside className="picture-side">
@@ -117,7 +137,18 @@ export function Component() {
           </div>
         )}
         <Preparing production={production} />
-        {film && film.shots.length > 0 && <Shots production={production} film={film} />}
+        {film && film.shots.length > 0 && (
+          <Shots
+            production={production}
+            film={film}
+            naming={naming}
+            onNamed={(index, name) => {
+              setNaming(null)
+              if (name !== null)
+                edit.mutate({ kind: 'name_shot', at: film.shots[index]![0]!, called: name }, { onError: sayProblem })
+            }}
+          />
+        )}
       </aside>
     </section>
   )
@@ -196,22 +227,74 @@ function Preparing({ production }: { production: Production }) {
   )
 }
 
-function Shots({ production, film }: { production: Production; film: Film }) {
+type ShotsProps = {
+  production: Production
+  film: Film
+  naming: number | null
+  /** A shot was named; null when it stays as it was. */
+  onNamed: (index: number, name: string | null) => void
+}
+
+/** The shots, numbered, with a still each; the one that is seen now is marked and kept in sight. */
+function Shots({ production, film, naming, onNamed }: ShotsProps) {
   const engine = useEngine()
   const rate = rateOf(production)
+  const [here, setHere] = useState(0)
+  const list = useRef<HTMLOListElement>(null)
+  const { shots } = film
+  useEffect(() => {
+    const look = (position: number) =>
+      setHere(
+        Math.max(
+          0,
+          shots.findLastIndex((shot) => shot[0]! <= position),
+        ),
+      )
+    engine.onFrame.add(look)
+    return () => void engine.onFrame.delete(look)
+  }, [engine, shots])
+  useEffect(() => {
+    list.current?.children[here]?.scrollIntoView({ block: 'nearest' })
+  }, [here])
   return (
-    <ol className="picture-shots" aria-label="shots">
+    <ol className="picture-shots" aria-label="shots" ref={list}>
       {film.shots.map((shot, index) => (
-        <li key={shot[0]}>
+        <li key={shot[0]} aria-current={index === here}>
           <button type="button" onClick={() => engine.transport.seek(shot[0]!)}>
             <Still film={film} sample={(shot[0]! + shot[1]!) / 2} />
             <span className="page-number">{index + 1}</span>
             <span className="tc">{timecode(production.start_frame + frameAt(shot[0]!, rate), rate)}</span>
             <span className="quiet">{secondsText(shot[1]! - shot[0]!)} s</span>
           </button>
+          {naming === index ? (
+            <ShotName name={film.shot_names[index] ?? ''} number={index + 1} onNamed={(name) => onNamed(index, name)} />
+          ) : (
+            film.shot_names[index] && <span className="picture-shot-name">{film.shot_names[index]}</span>
+          )}
         </li>
       ))}
     </ol>
+  )
+}
+
+function ShotName({ name, number, onNamed }: { name: string; number: number; onNamed: (name: string | null) => void }) {
+  const [text, setText] = useState(name)
+  return (
+    <TextInput
+      size="xs"
+      className="picture-shot-name"
+      aria-label={`name of shot ${number}`}
+      placeholder="what is seen"
+      maxLength={80}
+      autoFocus
+      value={text}
+      onChange={(event) => setText(event.currentTarget.value)}
+      onBlur={() => onNamed(text === name ? null : text)}
+      onKeyDown={(event) => {
+        if (event.key === 'Enter') event.currentTarget.blur()
+        else if (event.key === 'Escape') onNamed(null)
+      }}
+    />
   )
 }
 

@@ -7,6 +7,8 @@ export function FitBar({ line, scale }: { line: Line; scale: number }) {
   const slot = line.slot ? (line.slot[1]! - line.slot[0]!) * scale : 0
   const need = line.needed * scale
   const over = line.fit === 'over'
+  const many = line.words_over
+  const said = many ? `${line.fit_text}, about ${many === 1 ? 'a word' : `${many} words`}` : line.fit_text
   const end = Math.min(slot, WIDE - 4)
   return (
     <span className="fit">
@@ -19,7 +21,7 @@ export function FitBar({ line, scale }: { line: Line; scale: number }) {
         )}
         {line.slot && <path className="fit-slot" d={`M7 2h-5v18h5M${end - 4} 2h5v18h-5`} />}
       </svg>
-      <small className={over ? 'fit-said over' : 'fit-said'}>{line.fit_text}</small>
+      <small className={over ? 'fit-said over' : 'fit-said'}>{said}</small>
     </span>
   )
 }
