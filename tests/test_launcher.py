@@ -14,6 +14,7 @@ from pathlib import Path
 
 import pytest
 
+from fendo_demo import scenario
 from harness import alive, until
 from launcher import install
 from launcher.postgres import Cluster, free_port
@@ -28,6 +29,7 @@ class Fendo:
         self.env = {**os.environ, "FENDO_DATA": str(data), "FENDO_PORT": str(self.port)}
         self.env.pop("DATABASE_URL", None)
         (data / "demo-truth.json").write_text("{}")
+        (data / "demo-made.json").write_text(json.dumps([scenario.NAME, scenario.SPOT.name]))
         self.address = f"http://127.0.0.1:{self.port}"
 
     def run(self, *command: str, **env: str) -> tuple[int, str]:
