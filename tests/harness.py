@@ -116,6 +116,10 @@ class Wire:
     def break_off(self) -> None:
         """Cut it, and everything that goes over it now."""
         self.cut = True
+        self.hang_up()
+
+    def hang_up(self) -> None:
+        """End everything that goes over it now; what comes next goes through."""
         for one in list(self.pairs):
             with contextlib.suppress(OSError):
                 one.shutdown(socket.SHUT_RDWR)

@@ -159,10 +159,18 @@ def prepare(page: Page, world, film: Path, rate: str, headphones: bool, account:
 
 
 def measure_loop(page: Page) -> None:
-    """The loop test, as a person does it."""
+    """The loop test, as a person does it: when the machine stood still and the chirps disagree, once more."""
     page.get_by_test_id("loop").click()
-    page.get_by_test_id("measure-loop").click()
-    expect(page.get_by_test_id("loop")).to_contain_text("sync measured", timeout=60_000)
+    refused = page.locator(".loop").get_by_role("alert")
+    measured = page.get_by_test_id("loop").filter(has_text="sync measured")
+    said: list[str] = []
+    for _ in range(6):
+        page.get_by_test_id("measure-loop").click()
+        expect(measured.or_(refused)).to_be_visible(timeout=60_000)
+        if measured.count():
+            break
+        said.append(refused.inner_text())
+    assert measured.count(), said
     page.get_by_role("button", name="Close", exact=True).click()
     page.locator("body").click(position={"x": 640, "y": 20})
 

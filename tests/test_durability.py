@@ -211,7 +211,7 @@ def test_a_connection_cut_for_longer_than_the_take_and_one_slower_than_the_sound
 
         # Sound makes 144 kB a second; the wire takes 60.
         wire.rate = 60_000
-        wire.pairs and [one.shutdown(2) for one in list(wire.pairs)]
+        wire.hang_up()
         start(page, 4 * RATE)
         expect(page.get_by_test_id("safety")).to_contain_text("on their way")
         page.keyboard.press("Enter")

@@ -96,8 +96,9 @@ export class Picture {
       this.wanted = -1
       this.show(again)
     } catch (error) {
+      if (this.opened !== url) return
       console.error(error)
-      if (this.opened === url) this.state.set('failed')
+      this.state.set('failed')
     }
   }
 
@@ -121,7 +122,8 @@ export class Picture {
         if (sample && sink === this.sink && run === this.run && !this.running) this.draw(sample)
         else sample?.close()
       })
-      .catch((error) => console.error(error))
+      // A picture that was replaced meanwhile has nothing to say any more.
+      .catch((error) => sink === this.sink && console.error(error))
       .finally(() => {
         this.fetching = false
         const next = this.clamp(frameAt(Math.max(0, this.wanted), this.rate))
