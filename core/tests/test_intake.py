@@ -258,3 +258,18 @@ def test_drafts_become_lines_between_others_and_keep_their_slots():
     assert (noted[-1].notes, noted[-1].reader) == ("slow\nwarm", "r1")
     with pytest.raises(EditRefused, match="no length"):
         add_drafts(lines, None, [Draft("x", Span(5, 6))], RATE, {}, lambda: "z")
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.lists(st.tuples(spoken, st.lists(spoken, max_size=3), st.sampled_from(["", "r1", "r2"])), min_size=1, max_size=6))
+def test_a_table_brings_back_notes_and_readers(drawn):
+    names = {"r1": "Anne", "r2": "=Bert"}
+    lines = []
+    for number, (text, notes, reader) in enumerate(drawn, start=1):
+        folded, noted = " ".join(paragraphs(text)), "\n".join(paragraphs("\n".join(notes)))
+        assume(folded and not folded.startswith("'") and not noted.startswith("'"))
+        lines.append(Line(str(number), str(number), folded, notes=noted, reader=reader or None))
+    table = words_out(lines, "csv", RATE, TEN, names)
+    back = read_script("x.csv", table.encode(), RATE, TEN)
+    told = [(line.text, line.notes, names.get(line.reader or "", "")) for line in lines]
+    assert [(draft.text, draft.notes, draft.reader) for draft in back.drafts] == told

@@ -437,7 +437,7 @@ def _table(
         if len(noted) > LONGEST_NOTES:
             doubts.append(f"row {number}: of its note the first {LONGEST_NOTES} characters are kept")
         slot = clock.slot(times[0], times[1], f"row {number}", doubts) if start is not None and end is not None else None
-        by = " ".join(paragraphs(row[reader]))[:80] if reader is not None else ""
+        by = " ".join(paragraphs(_unguarded(row[reader])))[:80] if reader is not None else ""
         drafts.append(Draft(said, slot, noted[:LONGEST_NOTES], by))
     left = [
         name

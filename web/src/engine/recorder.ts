@@ -258,9 +258,12 @@ export class Recorder {
     } catch (error) {
       this.live = undefined
       this.transport.seek(cue)
-      const away = error instanceof TypeError || !(error instanceof Error)
-      const said = away ? 'The server can’t be reached, so the take has no place to land yet.' : error.message
-      this.fail(`${said} Nothing was recorded.`)
+      const away = error instanceof TypeError || !(error instanceof Error) || ('status' in error && error.status === 0)
+      this.fail(
+        away
+          ? 'The server can’t be reached, so a take has no place to land. Nothing was recorded; try again when it is back.'
+          : `${error.message} Nothing was recorded.`,
+      )
       return
     }
     if (live.off) return void this.doors.abandon(live.begun.id)

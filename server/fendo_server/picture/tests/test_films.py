@@ -5,6 +5,7 @@ import pytest
 from fendo_server.picture.models import Film
 from fendo_server.work import running
 from fendo_server.work.models import Job
+from testing import send
 
 
 @pytest.fixture
@@ -69,3 +70,30 @@ def test_a_film_that_breaks_off_fails_in_words_and_can_be_tried_again(bring, cli
     client.post(f"/api/jobs/{job.pk}/retry/")
     running.run(str(job.pk))
     assert Film.objects.get().state == "ready"
+
+
+def test_shots_are_corrected_by_hand_and_preparing_again_leaves_them(bring, client, production, film_file):
+    bring(film_file.read_bytes())
+    job = str(Job.objects.get().pk)
+    running.run(job)
+    address = f"/api/productions/{production.id}/"
+
+    def change(kind, **values):
+        body = {"kind": kind, "revision": client.get(address).json()["revision"], **values}
+        return send(client, "POST", f"{address}edits/", body)
+
+    assert change("part_shot", at=2 * 48_000 + 5).json()["film"]["shots"][0] == [0, 2 * 48_000]
+    assert change("name_shot", at=0, called=" the   creek ").json()["film"]["shot_names"] == ["the creek", "", ""]
+    assert "begins here" in change("part_shot", at=0).json()["detail"]
+    before = client.get(address).json()["film"]
+    Job.objects.filter(pk=job).update(state="waiting")
+    running.run(job)
+    after = client.get(address).json()["film"]
+    assert (after["shots"], after["shot_names"]) == (before["shots"], before["shot_names"])
+    assert change("join_shots", at=2 * 48_000).json()["undo"] == "shots 1 and 2 joined"
+    for _ in range(3):
+        assert client.post(f"{address}undo/").status_code == 200
+    film = client.get(address).json()["film"]
+    assert (film["shots"], film["shot_names"]) == ([[0, 4 * 48_000], [4 * 48_000, 8 * 48_000]], ["", ""])
+    lines = client.get(address).json()["lines"]
+    assert change("lay_slots").status_code == 200 and len(lines) == 3

@@ -235,7 +235,7 @@ function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void 
       <span>
         <b>{words}</b> <span className="booth-state-more">{more}</span>
         {crowded && state.kind !== 'ready' && (
-          <span className="booth-state-more"> Another window records too; each keeps takes of its own.</span>
+          <span className="booth-state-more"> · Another window records too; each keeps takes of its own.</span>
         )}
       </span>
       {state.kind === 'failed' && (
