@@ -116,7 +116,7 @@ def test_numbers_stay_unique_however_often_lines_are_inserted(count):
 def test_marks_lie_on_frames_and_a_slot_never_runs_backwards(rate, start, end, text):
     lines = (Line("a", "1", text),)
     lines = set_start(lines, "a", start, rate, need)
-    assert lines[0].slot.start == rate.snap(start)
+    assert lines[0].slot.start == rate.snap(start) and lines[0].slot.end == rate.snap(lines[0].slot.end)
     try:
         lines = set_end(lines, "a", end, rate, need)
         assert lines[0].slot.end == rate.snap(end)
@@ -301,7 +301,8 @@ def test_what_crosses_is_mended_and_nothing_else_is_touched(rate, slots):
     for line in mended:
         assert (line.slot is None) == (next(old for old in lines if old.id == line.id).slot is None)
         if line.slot:
-            assert line.slot.length > 0 and rate.snap(line.slot.start) == line.slot.start
+            assert line.slot.length > 0
+            assert all(rate.snap(at) == at for at in (line.slot.start, line.slot.end))
     with pytest.raises(EditRefused, match="in order already"):
         mend(mended, rate)
 

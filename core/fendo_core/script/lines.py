@@ -101,9 +101,15 @@ def _with_words(line: Line, words: str) -> Line:
     """A line with other words; stress stays on the words that are still there."""
     if not line.stress:
         return replace(line, text=words)
-    kept: list[int] = []
-    for block in SequenceMatcher(a=tokens(line.text), b=tokens(words), autojunk=False).get_matching_blocks():
-        kept += [block.b + n - block.a for n in line.stress if block.a <= n < block.a + block.size]
+    old, new = tokens(line.text), tokens(words)
+    shorter = min(len(old), len(new))
+    # What was not touched at both ends is matched first: of equal words the matcher might take others.
+    head = next((n for n in range(shorter) if old[n] != new[n]), shorter)
+    tail = next((n for n in range(shorter - head) if old[-1 - n] != new[-1 - n]), shorter - head)
+    blocks = [(0, 0, head), (len(old) - tail, len(new) - tail, tail)]
+    between = SequenceMatcher(a=old[head : len(old) - tail], b=new[head : len(new) - tail], autojunk=False)
+    blocks += [(head + a, head + b, size) for a, b, size in between.get_matching_blocks()]
+    kept = [b + n - a for a, b, size in blocks for n in line.stress if a <= n < a + size]
     return replace(line, text=words, stress=tuple(sorted(kept)))
 
 

@@ -65,7 +65,7 @@ def set_start(lines: Sequence[Line], line_id: str, at: int, rate: FrameRate, nee
         if line.slot and line.slot.end - start >= SHORTEST:
             return replace(line, slot=Span(start, line.slot.end), wild=False)
         length = line.slot.length if line.slot else max(need(line), SHORTEST)
-        return replace(line, slot=Span(start, rate.snap(start + length) + rate.first_sample(1)), wild=False)
+        return replace(line, slot=Span(start, rate.next_frame(start + length)), wild=False)
 
     return changed(lines, line_id, begin)
 
@@ -207,8 +207,8 @@ def mend(lines: Sequence[Line], rate: FrameRate) -> tuple[Line, ...]:
             continue
         edge = two.start
         if edge - one.start < SHORTEST:
-            edge = max(rate.snap((one.start + max(one.end, two.end)) // 2), one.start + rate.first_sample(1))
-        end = max(two.end, edge + rate.first_sample(1))
+            edge = max(rate.snap((one.start + max(one.end, two.end)) // 2), rate.next_frame(one.start))
+        end = max(two.end, rate.next_frame(edge))
         out[here] = replace(out[here], slot=Span(one.start, edge))
         out[there] = replace(out[there], slot=Span(edge, end))
     return tuple(out)
@@ -230,9 +230,8 @@ def _share(group: list[Line], shot: Span, needs: dict[str, int], rate: FrameRate
         wanted.append((line, start, rate.first_sample(last + (1 if room > 0 else 0))))
         position += need + gap
     limits = [start for _, start, _ in wanted[1:]] + [max(shot.end, rate.first_sample(1))]
-    shortest = rate.first_sample(1)
     return [
-        (line, Span(start, max(min(end, limit), start + shortest)))
+        (line, Span(start, max(min(end, limit), rate.next_frame(start))))
         for (line, start, end), limit in zip(wanted, limits, strict=True)
     ]
 

@@ -44,6 +44,10 @@ class FrameRate:
         """First sample of the frame that is shown at `sample`."""
         return self.first_sample(self.frame_at(sample))
 
+    def next_frame(self, sample: int) -> int:
+        """First sample of the frame after the one that is shown at `sample`."""
+        return self.first_sample(self.frame_at(sample) + 1)
+
     @property
     def text(self) -> str:
         """The rate as people write it: `25`, `23.976`, `29.97 drop`."""

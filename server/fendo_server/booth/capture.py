@@ -131,14 +131,24 @@ def _sync(descriptor: int) -> None:
 
 @contextmanager
 def _open_part(take: Take) -> Iterator[Any]:
-    """The growing file, locked against a second sender, cut to whole samples."""
-    with take.part.open("r+b") as file:
+    """The growing file, locked against a second sender, cut to whole samples.
+
+    It is not buffered: what a full disk did not take must not be written once more, behind a hole, when it is closed.
+    """
+    with take.part.open("r+b", buffering=0) as file:
         fcntl.flock(file, fcntl.LOCK_EX)
         size = os.fstat(file.fileno()).st_size
         torn = (size - wav.HEADER_BYTES) % pcm.BYTES_A_SAMPLE
         if torn:
             file.truncate(size - torn)
         yield file
+
+
+def _write(file: Any, data: bytes) -> None:
+    """All of the data; an unbuffered file takes as much as it likes at a time."""
+    rest = memoryview(data)
+    while rest:
+        rest = rest[file.write(rest) :]
 
 
 def on_disk(take: Take) -> int:
@@ -195,8 +205,7 @@ def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:
                 log_file.write(clock + "\n")
         start = file.seek(0, os.SEEK_END)
         try:
-            file.write(sound[(have - offset) * pcm.BYTES_A_SAMPLE :])
-            file.flush()
+            _write(file, sound[(have - offset) * pcm.BYTES_A_SAMPLE :])
             _sync(file.fileno())
         except OSError:
             # A disk that is full takes a part of a piece: what was acknowledged stays, the rest is cut off again.
@@ -227,11 +236,10 @@ def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: 
     if take.part.exists():
         with _open_part(take) as file:
             file.seek(0)
-            file.write(wav.header(_tags(take), have))
+            _write(file, wav.header(_tags(take), have))
             if have * pcm.BYTES_A_SAMPLE & 1:
                 file.seek(0, os.SEEK_END)
-                file.write(b"\0")
-            file.flush()
+                _write(file, b"\0")
             _sync(file.fileno())
             take.part.rename(take.path)
         _sync_folder(take.path.parent)
