@@ -159,10 +159,15 @@ def choose_simulated(page: Page, fault: str | None = None) -> None:
 
 
 def read_one_take(page: Page, seconds: float = 4.0) -> None:
-    """Record, read for a while, stop, wait until it is saved: by keys alone."""
+    """Record, read for a while, stop, wait until it is saved: by keys alone.
+
+    The while is counted by what was heard, as the Booth's clock shows it: on a shared machine the sound may stand still for
+    seconds, and a take stopped by the wall's clock would hold nothing.
+    """
     page.keyboard.press("Enter")
     state(page, "Recording")
-    page.wait_for_timeout(seconds * 1000)
+    clock = page.locator(".booth-clock")
+    until(lambda: " of " in (said := clock.inner_text()) and float(said.split()[0]) >= seconds)
     page.keyboard.press("Enter")
     state(page, "Saved")
 
