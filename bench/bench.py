@@ -39,6 +39,13 @@ class Door:
             return answer.read()
 
 
+def seeded(world, lines: int) -> str:
+    """A production of so many lines with takes; its identity."""
+    command = [str(PYTHON), str(ROOT / "bench" / "seed.py"), f"{lines} lines", str(lines), str(DEMO_TAKES)]
+    done = subprocess.run(command, env={**os.environ, **world.env}, capture_output=True, text=True, check=True)
+    return done.stdout.strip()
+
+
 def stop_to_playable(door: Door, production: str, seconds: float) -> float:
     """Median of: all sound is there, finish is asked for, and the take's first bytes have come back (seconds)."""
     whole = json.loads(gzip.decompress(door.ask("GET", f"/api/productions/{production}/")))
@@ -93,15 +100,7 @@ def main() -> None:
             door = Door(world)
             made = {}
             for factor in (1, 10, 66):
-                command = [
-                    str(PYTHON),
-                    str(ROOT / "bench" / "seed.py"),
-                    f"x{factor}",
-                    str(DEMO_LINES * factor),
-                    str(DEMO_TAKES),
-                ]
-                done = subprocess.run(command, env={**os.environ, **world.env}, capture_output=True, text=True, check=True)
-                made[factor] = done.stdout.strip()
+                made[factor] = seeded(world, DEMO_LINES * factor)
             short = stop_to_playable(door, made[1], 6)
             long = stop_to_playable(door, made[1], 60)
             print(f"stop -> take playable     6 s of sound {short * 1000:7.0f} ms")

@@ -20,10 +20,9 @@ from playwright.sync_api import Playwright, expect, sync_playwright  # noqa: E40
 import probe  # noqa: E402
 from conftest import CHROMIUM  # noqa: E402
 from fendo_core.audio import wav  # noqa: E402
-from harness import Wire, World, alive, crash_tabs, state, until  # noqa: E402
+from harness import Wire, World, alive, crash_tabs, own_database, state, until  # noqa: E402
 from launcher import serve  # noqa: E402
 from launcher.checks import _test_cluster  # noqa: E402
-from launcher.postgres import Cluster  # noqa: E402
 from measure import RATE  # noqa: E402
 from probe import context_frames  # noqa: E402
 from test_durability import begun_at, booth, files, safe, start, unbroken  # noqa: E402
@@ -79,39 +78,26 @@ def kill_part(driver: Playwright, world: World, name: str, part: str) -> tuple[f
 
 def kill_database(driver: Playwright, name: str) -> tuple[float, float, float]:
     """The same for PostgreSQL, of a Fendo with a cluster of its own: killed with SIGKILL, and revived."""
-    with tempfile.TemporaryDirectory() as folder:
-        top = Path(folder)
-        top.chmod(0o755)
-        cluster = Cluster(top / "postgres")
-        cluster.make()
-        cluster.start()
-        cluster.database()
-        (top / "data").mkdir()
-        world = World(top / "data", cluster.url())
-        try:
-            world.begin("web")
-            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
-            booth(page, world, name)
-            start(page, int(random.uniform(0.3, 3.0) * RATE))
-            until(lambda: safe(world, name) > 0)
-            first = begun_at(world, name)
-            os.kill(int((cluster.data / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
-            acknowledged = safe(world, name)
-            begun = context_frames(page)
-            until(lambda: context_frames(page) > begun + int(random.uniform(0.5, 3.0) * RATE))
-            page.keyboard.press("Enter")
-            stopped = context_frames(page)
-            until(lambda: not cluster.running())
-            serve._revive(cluster)
-            state(page, "Saved", timeout=120_000)
-            (take,) = files(world, name)
-            kept = len(unbroken(take))
-            browser.close()
-            return acknowledged / RATE, kept / RATE, max(0.0, (stopped - first - kept) / RATE)
-        finally:
-            world.close()
-            cluster.stop()
+    with tempfile.TemporaryDirectory() as folder, own_database(Path(folder)) as (world, cluster):
+        browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+        booth(page, world, name)
+        start(page, int(random.uniform(0.3, 3.0) * RATE))
+        until(lambda: safe(world, name) > 0)
+        first = begun_at(world, name)
+        os.kill(int((cluster.data / "postmaster.pid").read_text().split()[0]), signal.SIGKILL)
+        acknowledged = safe(world, name)
+        begun = context_frames(page)
+        until(lambda: context_frames(page) > begun + int(random.uniform(0.5, 3.0) * RATE))
+        page.keyboard.press("Enter")
+        stopped = context_frames(page)
+        until(lambda: not cluster.running())
+        serve._revive(cluster)
+        state(page, "Saved", timeout=120_000)
+        (take,) = files(world, name)
+        kept = len(unbroken(take))
+        browser.close()
+        return acknowledged / RATE, kept / RATE, max(0.0, (stopped - first - kept) / RATE)
 
 
 def cut_wire(driver: Playwright, world: World, name: str, seconds: float = 60) -> tuple[float, float, float]:

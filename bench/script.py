@@ -6,7 +6,6 @@
 import json
 import os
 import statistics
-import subprocess
 import sys
 import tempfile
 import time
@@ -15,9 +14,8 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 sys.path[:0] = [str(ROOT), *(str(ROOT / part) for part in ("tests", "core", "server"))]
 
-from bench.bench import DEMO_LINES, DEMO_TAKES, Door  # noqa: E402
+from bench.bench import DEMO_LINES, Door, seeded  # noqa: E402
 from launcher.checks import _test_cluster  # noqa: E402
-from launcher.steps import PYTHON  # noqa: E402
 
 LINES = (DEMO_LINES, 1200)
 ROUNDS = 9
@@ -80,12 +78,7 @@ def main() -> None:
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 page.goto(world.link("bench"))
                 for lines in LINES:
-                    command = [str(PYTHON), str(ROOT / "bench" / "seed.py"), f"x{lines}", str(lines), str(DEMO_TAKES)]
-                    done = subprocess.run(
-                        command, env={**os.environ, **world.env}, capture_output=True, text=True, check=True
-                    )
-                    production = done.stdout.strip()
-                    rows[lines] = measured(door, page, production, lines)
+                    rows[lines] = measured(door, page, seeded(world, lines), lines)
                 browser.close()
         finally:
             world.close()

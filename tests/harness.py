@@ -16,7 +16,7 @@ import psycopg
 from playwright.sync_api import Page, expect
 
 from launcher import serve
-from launcher.postgres import free_port, wait_for
+from launcher.postgres import Cluster, free_port, wait_for
 
 
 class World:
@@ -70,6 +70,25 @@ class World:
 
     def parts(self) -> list[Path]:
         return list(self.data.glob("media/*/*/*.part"))
+
+
+@contextlib.contextmanager
+def own_database(top: Path):
+    """A Fendo with a PostgreSQL of its own below a folder, to be killed: (world, cluster). The web server runs."""
+    for folder in (top, *top.parents[:3]):
+        folder.chmod((folder.stat().st_mode & 0o7777) | 0o055)
+    cluster = Cluster(top / "postgres")
+    cluster.make()
+    cluster.start()
+    cluster.database()
+    (top / "data").mkdir()
+    world = World(top / "data", cluster.url())
+    try:
+        world.begin("web")
+        yield world, cluster
+    finally:
+        world.close()
+        cluster.stop()
 
 
 class Wire:

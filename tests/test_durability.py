@@ -13,9 +13,8 @@ from playwright.sync_api import Page, expect
 
 import probe
 from fendo_core.audio import wav
-from harness import Wire, World, alive, crash_tabs, state, until
+from harness import Wire, World, alive, crash_tabs, own_database, state, until
 from launcher import serve
-from launcher.postgres import Cluster
 from measure import RATE
 from probe import api, context_frames, samples_of
 
@@ -133,17 +132,7 @@ def test_a_killed_browser_loses_at_most_a_quarter_of_a_second(
 
 def test_killing_database_and_worker_loses_nothing(page: Page, tmp_path):
     """PostgreSQL and the worker die in mid-take; a Fendo of its own, for its database is killed."""
-    tmp_path.chmod(0o755)
-    for parent in tmp_path.parents[:3]:
-        parent.chmod(0o755)
-    cluster = Cluster(tmp_path / "postgres")
-    cluster.make()
-    cluster.start()
-    cluster.database()
-    (tmp_path / "data").mkdir()
-    world = World(tmp_path / "data", cluster.url())
-    try:
-        world.begin("web")
+    with own_database(tmp_path) as (world, cluster):
         world.begin("worker")
         name = "Killed database"
         production = booth(page, world, name)
@@ -182,9 +171,6 @@ def test_killing_database_and_worker_loses_nothing(page: Page, tmp_path):
         page.goto(f"{world.address}/productions/{production}/takes")
         expect(page.locator("[data-take]")).to_have_count(2)
         expect(page.locator(".takes-line")).to_contain_text("Eleven tonnes of elm")
-    finally:
-        world.close()
-        cluster.stop()
 
 
 def test_a_connection_cut_for_longer_than_the_take_and_one_slower_than_the_sound(page: Page, world):

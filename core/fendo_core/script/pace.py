@@ -2,12 +2,11 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fendo_core.script.syllables import DEFAULT_LANGUAGE, Speech, speech_of
+from fendo_core.script.syllables import DEFAULT_LANGUAGE, speech_of
 from fendo_core.timebase import SAMPLE_RATE
 
 STYLES: dict[str, float] = {"calm": 4.3, "neutral": 4.9, "lively": 5.6}
@@ -64,19 +63,15 @@ class Pace:
         return SAMPLE_RATE / max(1.0, self.syllable + self.sound * _SOUNDS_A_SYLLABLE)
 
 
-@lru_cache(maxsize=100_000)
-def _length(speech: Speech, pace: Pace) -> int:
+def expected_length(text: str, pace: Pace) -> int:
+    """Samples from the first sound to the last when `text` is read at `pace`."""
+    speech = speech_of(text, pace.language)
     return (
         speech.syllables * pace.syllable
         + speech.sounds * pace.sound
         + speech.long_pauses * pace.long_pause
         + speech.short_pauses * pace.short_pause
     )
-
-
-def expected_length(text: str, pace: Pace) -> int:
-    """Samples from the first sound to the last when `text` is read at `pace`."""
-    return _length(speech_of(text, pace.language), pace)
 
 
 def learned(readings: Sequence[tuple[str, int]], start: Pace) -> Pace:

@@ -93,15 +93,11 @@ def syllables(text: str) -> int:
 
 def speech_of(text: str, language: str = DEFAULT_LANGUAGE) -> Speech:
     """What there is to say in one text."""
-    return _known(text, language) or speech_of_all([text], language)[0]
+    return _memory.get((text, language)) or speech_of_all([text], language)[0]
 
 
 _memory: dict[tuple[str, str], Speech] = {}
 _MOST_REMEMBERED = 100_000
-
-
-def _known(text: str, language: str) -> Speech | None:
-    return _memory.get((text, language))
 
 
 def speech_of_all(texts: Sequence[str], language: str = DEFAULT_LANGUAGE) -> list[Speech]:

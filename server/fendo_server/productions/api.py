@@ -213,9 +213,7 @@ def readers(request: Request, production_id: UUID) -> Response:
     asked = NewReaderSerializer(data=request.data)
     asked.is_valid(raise_exception=True)
     reader = services.make_reader(production, asked.validated_data["name"])
-    start = pace.starting(production)
-    row = {"id": str(reader.id), "name": reader.name, "pace": round(start.syllables_a_second, 2), "takes": 0}
-    return Response(row, status=201)
+    return Response(description.reader_row(str(reader.id), reader.name, pace.starting(production)), status=201)
 
 
 @extend_schema(

@@ -11,7 +11,7 @@ from fendo_core.script.lines import Line
 from fendo_core.script.pace import STYLES, Pace
 from fendo_core.script.pronunciation import hints
 from fendo_core.script.slots import fit, out_of_order
-from fendo_core.script.syllables import LANGUAGES, speech_of_all
+from fendo_core.script.syllables import LANGUAGES
 from fendo_core.timebase import Span
 from fendo_server.picture.models import Film
 from fendo_server.productions import changes, state
@@ -56,13 +56,15 @@ def pace_row(production: Production, used: Pace) -> dict[str, Any]:
     }
 
 
+def reader_row(key: str, name: str, pace: Pace) -> dict[str, Any]:
+    """A reader with the pace that is used."""
+    return {"id": key, "name": name, "pace": round(pace.syllables_a_second, 2), "takes": pace.takes}
+
+
 def reader_rows(production: Production, present: State) -> list[dict[str, Any]]:
     """The readers, each with the pace that is used."""
-    rows = []
-    for key, name in sorted(present.readers.items(), key=lambda item: item[1].casefold()):
-        pace = present.paces[key]
-        rows.append({"id": key, "name": name, "pace": round(pace.syllables_a_second, 2), "takes": pace.takes})
-    return rows
+    named = sorted(present.readers.items(), key=lambda item: item[1].casefold())
+    return [reader_row(key, name, present.paces[key]) for key, name in named]
 
 
 def film_row(film: Film | None) -> dict[str, Any] | None:
@@ -132,8 +134,6 @@ def _common(production: Production, present: State) -> dict[str, Any]:
 def whole(production: Production) -> dict[str, Any]:
     """Everything the rooms show of a production."""
     present = state.load(production)
-    # All texts at once: the phoneme library is quick with many, not with one after another.
-    speech_of_all([line.text for line in present.lines if not line.dropped], production.language)
     window = LEVEL_WINDOWS[production.level_window]
     return {
         "id": str(production.id),

@@ -329,7 +329,7 @@ def _kind(name: str, edit: type, **fields: serializers.Field) -> type[_EditSeria
     return type(f"{camel}EditSerializer", (_EditSerializer,), members)
 
 
-def _wanted() -> dict[str, serializers.Field]:
+def wanted_fields() -> dict[str, serializers.Field]:
     """What is looked for in the words."""
     return {
         "text": serializers.CharField(max_length=500, trim_whitespace=False),
@@ -364,7 +364,7 @@ EDITS: dict[str, type[_EditSerializer]] = {
     "replace_words": _kind(
         "replace_words",
         edits.ReplaceWords,
-        **_wanted(),
+        **wanted_fields(),
         by=serializers.CharField(allow_blank=True, max_length=2_000, trim_whitespace=False),
         only=serializers.ListField(child=_line(), required=False, allow_null=True),
     ),

@@ -10,6 +10,7 @@ from django.db.models.functions import Cast, Concat, Left, Replace
 from fendo_core.picture.shots import Shot
 from fendo_core.production.state import Row, Rows, State
 from fendo_core.script.lines import Line as CoreLine
+from fendo_core.script.syllables import speech_of_all
 from fendo_core.timebase import Span
 from fendo_server.picture.models import Film
 from fendo_server.productions.models import Production
@@ -37,6 +38,8 @@ def load(production: Production) -> State:
         )
         for key, number, text, start, end, dropped, notes, stress, reader, wild in rows
     )
+    # All texts at once: the phoneme library is quick with many, not with one after another.
+    speech_of_all([line.text for line in lines if not line.dropped], production.language)
     picks = (
         Pick.objects.filter(line__production=production)
         .filter(Q(reader=F("line__reader")) | Q(line__reader=None, reader=production.reader))

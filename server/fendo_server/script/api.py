@@ -20,7 +20,7 @@ from fendo_server.access import get_owned
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import DraftSerializer, SpanField
+from fendo_server.productions.serializers import DraftSerializer, SpanField, wanted_fields
 
 TYPES = {"srt": "application/x-subrip", "vtt": "text/vtt", "csv": "text/csv", "txt": "text/plain"}
 
@@ -139,12 +139,7 @@ def split_long(request: Request, production_id: UUID) -> Response:
     return Response({"parted": rows, "kept": len(long) - len(parted)})
 
 
-class SearchQuery(serializers.Serializer):
-    """What is looked for."""
-
-    text = serializers.CharField(max_length=500, trim_whitespace=False)
-    match_case = serializers.BooleanField(default=False)
-    whole_words = serializers.BooleanField(default=False)
+SearchQuery = type("SearchQuery", (serializers.Serializer,), {"__doc__": "What is looked for.", **wanted_fields()})
 
 
 class PlacesSerializer(serializers.Serializer):

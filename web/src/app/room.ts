@@ -2,7 +2,7 @@ import { useMemo } from 'react'
 import { useOutletContext } from 'react-router'
 import type { Line, Production, Take } from '../api/client'
 import type { Engine } from '../engine/engine'
-import type { Rate, Span } from '../engine/time'
+import { frameAt, type Rate, type Span, timecode } from '../engine/time'
 import { joinSpans, type Score } from '../engine/transport'
 import { usePageSettings } from '../page/settings'
 import { useDesk } from './desk'
@@ -14,6 +14,18 @@ export function useRoom(): { production: Production } {
 
 export function rateOf(production: Production): Rate {
   return { above: production.fps[0]!, below: production.fps[1]!, drop: production.drop_frame }
+}
+
+/** A place of the programme as people read it. */
+export function timecodeAt(production: Production, sample: number): string {
+  const rate = rateOf(production)
+  return timecode(production.start_frame + frameAt(sample, rate), rate)
+}
+
+/** Who reads a line, where that is not the production's reader. */
+export function otherReader(production: Production, line: Line): string | undefined {
+  if (!line.reader || line.reader === production.reader) return undefined
+  return production.readers.find((reader) => reader.id === line.reader)?.name
 }
 
 export function asSpan(pair: number[] | null | undefined): Span | null {

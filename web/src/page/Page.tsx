@@ -1,8 +1,8 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useLayoutEffect, useRef } from 'react'
 import type { Line, Production, Take } from '../api/client'
-import { rateOf, useShownLines, useTakesByLine } from '../app/room'
-import { frameAt, secondsText, timecode } from '../engine/time'
+import { timecodeAt, useShownLines, useTakesByLine } from '../app/room'
+import { secondsText } from '../engine/time'
 import { usePageSettings } from './settings'
 import { Tally } from './Tally'
 import { Words } from './Words'
@@ -24,7 +24,6 @@ export function Page({ production, chosen, onChoose, row, rowHeight = 88 }: Page
   const takes = useTakesByLine(production)
   const lines = useShownLines(production)
   const { size, measure, notes, picture } = usePageSettings()
-  const rate = rateOf(production)
   const rows = useVirtualizer({
     count: lines.length,
     getScrollElement: () => scroller.current,
@@ -44,7 +43,7 @@ export function Page({ production, chosen, onChoose, row, rowHeight = 88 }: Page
   }, [rows, index, size, measure, notes, picture])
   const place = (line: Line) =>
     line.slot
-      ? `${timecode(production.start_frame + frameAt(line.slot[0]!, rate), rate)} · ${secondsText(line.slot[1]! - line.slot[0]!)} s`
+      ? `${timecodeAt(production, line.slot[0]!)} · ${secondsText(line.slot[1]! - line.slot[0]!)} s`
       : line.wild
         ? 'wild'
         : 'no slot'

@@ -2,9 +2,9 @@ import { Button, Progress } from '@mantine/core'
 import { Link } from 'react-router'
 import type { Job, Production, Take } from '../../api/client'
 import { useJobActions, useJobs } from '../../api/production'
-import { picks, rateOf, useRoom } from '../../app/room'
+import { picks, timecodeAt, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
-import { frameAt, secondsText, timecode } from '../../engine/time'
+import { secondsText } from '../../engine/time'
 import './handover.css'
 
 const WRITES = new Set(['film with the voice', 'voice files'])
@@ -118,7 +118,6 @@ function size(bytes: number): string {
 
 /** Every file that will be written, with the moment it begins. */
 function Names({ production, picked }: { production: Production; picked: Take[] }) {
-  const rate = rateOf(production)
   const numbers = new Map(production.lines.map((line) => [line.id, line.number]))
   return (
     <aside className="handover-names">
@@ -137,8 +136,7 @@ function Names({ production, picked }: { production: Production; picked: Take[] 
             <span className="handover-file">
               {take.file}
               <small className="quiet">
-                {timecode(production.start_frame + frameAt(take.start, rate), rate)} · {secondsText(take.length)} s ·{' '}
-                {take.folder}
+                {timecodeAt(production, take.start)} · {secondsText(take.length)} s · {take.folder}
               </small>
             </span>
             <a href={`/api/takes/${take.id}/audio/?download=1`} download>

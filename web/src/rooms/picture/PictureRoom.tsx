@@ -6,9 +6,9 @@ import { refetchProduction, useEdits, useJobActions, useJobs } from '../../api/p
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
-import { rateOf, useRoom } from '../../app/room'
+import { rateOf, timecodeAt, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
-import { frameAt, secondsText, timecode } from '../../engine/time'
+import { secondsText, timecode } from '../../engine/time'
 import { Stage } from '../../page/Stage'
 import './picture.css'
 
@@ -238,7 +238,6 @@ type ShotsProps = {
 /** The shots, numbered, with a still each; the one that is seen now is marked and kept in sight. */
 function Shots({ production, film, naming, onNamed }: ShotsProps) {
   const engine = useEngine()
-  const rate = rateOf(production)
   const [here, setHere] = useState(0)
   const list = useRef<HTMLOListElement>(null)
   const { shots } = film
@@ -263,7 +262,7 @@ function Shots({ production, film, naming, onNamed }: ShotsProps) {
           <button type="button" onClick={() => engine.transport.seek(shot[0]!)}>
             <Still film={film} sample={(shot[0]! + shot[1]!) / 2} />
             <span className="page-number">{index + 1}</span>
-            <span className="tc">{timecode(production.start_frame + frameAt(shot[0]!, rate), rate)}</span>
+            <span className="tc">{timecodeAt(production, shot[0]!)}</span>
             <span className="quiet">{secondsText(shot[1]! - shot[0]!)} s</span>
           </button>
           {naming === index ? (

@@ -3,9 +3,8 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, asBytes, client, type Production } from '../../api/client'
 import { refetchProduction, useEdits } from '../../api/production'
-import { rateOf } from '../../app/room'
+import { timecodeAt } from '../../app/room'
 import { sayProblem } from '../../app/Said'
-import { frameAt, timecode } from '../../engine/time'
 import { LONGEST } from './LongLines'
 
 const ENDINGS = '.txt,.md,.markdown,.docx,.csv,.tsv,.tab,.srt,.vtt'
@@ -157,7 +156,7 @@ export function BringIn({ production, prominent = false }: { production: Product
               {read.lines.slice(0, SHOWN).map((line, index) => (
                 // biome-ignore lint/suspicious/noArrayIndexKey: a preview never changes its order
                 <li key={index}>
-                  <small className="tc">{line.slot ? place(production, line.slot[0]!) : '–'}</small>
+                  <small className="tc">{line.slot ? timecodeAt(production, line.slot[0]!) : '–'}</small>
                   <span>
                     {line.text}
                     {(line.notes || line.reader) && (
@@ -186,9 +185,4 @@ export function BringIn({ production, prominent = false }: { production: Product
 
 function article(kind: string): string {
   return kind === 'table' ? 'a ' : ''
-}
-
-function place(production: Production, sample: number): string {
-  const rate = rateOf(production)
-  return timecode(production.start_frame + frameAt(sample, rate), rate)
 }

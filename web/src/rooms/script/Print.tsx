@@ -3,9 +3,9 @@ import { useEffect } from 'react'
 import { useParams } from 'react-router'
 import type { Production } from '../../api/client'
 import { useProduction } from '../../api/production'
-import { rateOf } from '../../app/room'
+import { otherReader, timecodeAt } from '../../app/room'
 import { Failed, Loading } from '../../app/Said'
-import { frameAt, secondsText, timecode } from '../../engine/time'
+import { secondsText } from '../../engine/time'
 import { Words } from '../../page/Words'
 import './print.css'
 
@@ -22,9 +22,6 @@ export function Component() {
 }
 
 function Sheet({ production }: { production: Production }) {
-  const rate = rateOf(production)
-  const at = (sample: number) => timecode(production.start_frame + frameAt(sample, rate), rate)
-  const names = new Map(production.readers.map((reader) => [reader.id, reader.name]))
   const needed = production.lines.reduce((sum, line) => sum + line.needed, 0)
   return (
     <main className="print">
@@ -62,7 +59,7 @@ function Sheet({ production }: { production: Production }) {
               <td className="print-time">
                 {line.slot ? (
                   <>
-                    {at(line.slot[0]!)}
+                    {timecodeAt(production, line.slot[0]!)}
                     <br />
                     {secondsText(line.slot[1]! - line.slot[0]!)} s
                   </>
@@ -76,9 +73,7 @@ function Sheet({ production }: { production: Production }) {
                 <p className="print-words">
                   <Words line={line} />
                 </p>
-                {line.reader && line.reader !== production.reader && (
-                  <p className="print-notes">read by {names.get(line.reader)}</p>
-                )}
+                {otherReader(production, line) && <p className="print-notes">read by {otherReader(production, line)}</p>}
                 {line.notes && <p className="print-notes">{line.notes}</p>}
               </td>
             </tr>

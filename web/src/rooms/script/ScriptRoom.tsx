@@ -7,7 +7,7 @@ import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
-import { useLines, useRoom } from '../../app/room'
+import { otherReader, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { Page, type PageRow } from '../../page/Page'
 import { Stage } from '../../page/Stage'
@@ -113,7 +113,6 @@ export function Component() {
   })
 
   if (!production.lines.length) return <EmptyScript production={production} onType={() => newLine(null)} />
-  const names = new Map(production.readers.map((reader) => [reader.id, reader.name]))
   const row = ({ line: each, on, place }: PageRow) => (
     <>
       <span className="page-number">{each.number}</span>
@@ -141,7 +140,7 @@ export function Component() {
       {page.notes && each.notes && <p className="page-notes">{each.notes}</p>}
       <small className="page-note">
         {place}
-        {each.reader && each.reader !== production.reader && ` · read by ${names.get(each.reader)}`}
+        {otherReader(production, each) && ` · read by ${otherReader(production, each)}`}
         {production.crossing.includes(each.id) && <span className="crossing"> · begins before the line above ends</span>}
       </small>
     </>
