@@ -1,5 +1,6 @@
 """What server tests make and send."""
 
+import hashlib
 import json
 
 import numpy as np
@@ -45,3 +46,26 @@ def send(client: Client, method: str, address: str, body=None, **more):
         method, address, json.dumps(body if body is not None else {}), content_type="application/json", **more
     )
     return answer
+
+
+def bring(client: Client, production, body: bytes, name: str, laid: bool = True):
+    """A file brought in as the page does it: announced, sent in two pieces, finished. The last answer that came."""
+    half = max(400, len(body) // 2)
+    announced = {"name": name, "size": len(body), "digest": digest(body)}
+    answer = send(client, "POST", f"/api/productions/{production.id}/arrivals/", announced)
+    if answer.status_code != 201 or answer.json()["known"]:
+        return answer
+    address = f"/api/arrivals/{answer.json()['id']}/"
+    for at, piece in ((0, body[:half]), *([(half, body[half:])] if body[half:] else [])):
+        answer = client.generic("PUT", f"{address}?at={at}", piece, content_type="application/octet-stream")
+        if answer.status_code != 200:
+            return answer
+    return send(client, "POST", f"{address}finish/", {"laid": laid})
+
+
+def digest(body: bytes) -> str:
+    """The second account of how a file is known again: the one that pages compute."""
+    mib, size = 1 << 20, len(body)
+    middle = max(0, size // 2 - mib // 2)
+    told = str(size).encode() + body[:mib] + body[middle : middle + mib] + body[max(0, size - mib) :]
+    return hashlib.sha256(told).hexdigest()

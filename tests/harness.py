@@ -160,6 +160,25 @@ def new_production(page: Page, name: str) -> None:
     expect(page.get_by_role("heading", name="No picture yet")).to_be_visible()
 
 
+def bring_in(page: Page, *paths: Path | dict) -> None:
+    """Files brought in by the Picture room's chooser; nothing is on its way any more when this returns."""
+    page.get_by_test_id("film-file").set_input_files(list(paths))
+    expect(page.get_by_role("radiogroup", name="what is shown")).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("list", name="files on their way")).to_have_count(0, timeout=60_000)
+
+
+def look_at(page: Page, what: str) -> None:
+    """One of the lists of the Picture room: Reel, Files, Sound, Shots."""
+    page.get_by_role("radiogroup", name="what is shown").get_by_text(what).click()
+
+
+def bring_in_film(page: Page, path: Path, shots: int = 3) -> None:
+    """A film brought in, and its cuts found; the shots are in sight."""
+    bring_in(page, path)
+    look_at(page, "Shots")
+    expect(page.locator(".picture-shots li")).to_have_count(shots, timeout=60_000)
+
+
 def type_script(page: Page, text: str) -> None:
     page.keyboard.press("2")
     page.get_by_label("words, one line a paragraph").fill(text)
@@ -235,3 +254,21 @@ def crash_tabs(profile: Path, whole: bool = False) -> int:
         with contextlib.suppress(ProcessLookupError):
             os.kill(pid, signal.SIGKILL)
     return len(renderers)
+
+
+def hand_over(page: Page, tmp_path, button: str = "write-film"):
+    """Write, wait for the job, download."""
+    page.keyboard.press("5")
+    expect(page.get_by_test_id(button)).to_be_enabled()
+    # The list may still be on its way, and what was written earlier is in it.
+    expect(page.get_by_test_id("jobs")).to_have_attribute("aria-busy", "false")
+    before = page.get_by_test_id("job").count()
+    page.get_by_test_id(button).click()
+    expect(page.get_by_test_id("job")).to_have_count(before + 1)
+    newest = page.get_by_test_id("job").first
+    expect(newest).to_have_attribute("data-state", "done", timeout=180_000)
+    with page.expect_download() as waited:
+        newest.get_by_test_id("download").click()
+    path = tmp_path / waited.value.suggested_filename
+    waited.value.save_as(path)
+    return path

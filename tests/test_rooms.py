@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from harness import choose_simulated, new_production, read_one_take, state, type_script
+from harness import bring_in_film, choose_simulated, look_at, new_production, read_one_take, state, type_script
 
 pytestmark = pytest.mark.browser
 
@@ -39,7 +39,7 @@ def test_a_file_that_is_no_film_is_refused_in_words(desk: Page, tmp_path):
     path = tmp_path / "holiday.mp4"
     path.write_bytes(b"#EXTM3U\nfile:///etc/passwd\n" * 40)
     page.get_by_test_id("film-file").set_input_files(path)
-    expect(page.get_by_role("alert")).to_contain_text("no film that Fendo can read")
+    expect(page.get_by_role("alert")).to_contain_text("nothing that Fendo can read")
     expect(page.get_by_role("heading", name="No picture yet")).to_be_visible()
 
 
@@ -134,8 +134,7 @@ def test_two_windows_on_one_line_nothing_is_overwritten_silently(desk: Page):
 def test_slots_are_marked_while_the_picture_plays(desk: Page, own_film):
     page = desk
     new_production(page, "Marks")
-    page.get_by_test_id("film-file").set_input_files(own_film)
-    expect(page.get_by_role("heading", name="creek walk.webm")).to_be_visible()
+    bring_in_film(page, own_film)
     type_script(page, "One.\nTwo.")
     first = page.get_by_test_id("page").locator("[data-line='1']")
     place = first.locator(".page-note").inner_text()
@@ -185,9 +184,8 @@ def test_all_keys_are_on_one_sheet_and_can_be_changed(desk: Page):
 def test_shots_are_parted_joined_and_named_by_hand(desk: Page, own_film):
     page = desk
     new_production(page, "Shots")
-    page.get_by_test_id("film-file").set_input_files(own_film)
+    bring_in_film(page, own_film)
     shots = page.locator(".picture-shots li")
-    expect(shots).to_have_count(3, timeout=60_000)
     shots.nth(1).get_by_role("button").click()
     expect(shots.nth(1)).to_have_attribute("aria-current", "true")
     page.keyboard.press("b")
@@ -207,5 +205,6 @@ def test_shots_are_parted_joined_and_named_by_hand(desk: Page, own_film):
     page.keyboard.press("Control+z")
     expect(shots).to_have_count(4)
     page.reload()
+    look_at(page, "Shots")
     expect(shots).to_have_count(4)
     expect(shots.nth(2)).to_contain_text("the bridge, closer")

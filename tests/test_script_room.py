@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from harness import new_production, type_script
+from harness import bring_in_film, new_production, type_script
 from probe import api
 
 pytestmark = pytest.mark.browser
@@ -31,8 +31,7 @@ def rows(page: Page):
 def test_words_are_typed_while_watching_and_get_their_slots(desk: Page, own_film, complaints):
     page = desk
     new_production(page, "Watching")
-    page.get_by_test_id("film-file").set_input_files(own_film)
-    expect(page.locator(".picture-shots li")).to_have_count(3, timeout=60_000)
+    bring_in_film(page, own_film)
     page.keyboard.press("2")
     expect(page.get_by_role("heading", name="No words yet")).to_be_visible()
     page.get_by_role("button", name="write line by line").click()
@@ -174,13 +173,12 @@ def test_notes_readers_stress_and_how_words_are_said_stand_on_the_page_and_in_th
 def test_slots_are_moved_by_hand_mended_and_spread(desk: Page, own_film):
     page = desk
     new_production(page, "By hand")
-    page.get_by_test_id("film-file").set_input_files(own_film)
-    expect(page.locator(".picture-shots li")).to_have_count(3, timeout=60_000)
+    bring_in_film(page, own_film)
     page.keyboard.press("2")
     page.get_by_label("words, one line a paragraph").fill("One line here.\nAnother one.\nA third.")
     page.get_by_role("button", name="Make 3 lines").click()
     expect(page.get_by_text("spare").first).to_be_visible()
-    cuts = production(page)["film"]["shots"]
+    cuts = production(page)["picture"]["shots"]
     strip = page.get_by_test_id("strip").get_by_role("img")
     box = strip.bounding_box()
 

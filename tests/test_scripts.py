@@ -6,7 +6,7 @@ import zipfile
 import pytest
 from playwright.sync_api import Page, expect
 
-from harness import new_production
+from harness import bring_in_film, new_production
 from probe import api
 
 pytestmark = pytest.mark.browser
@@ -35,8 +35,7 @@ def test_a_document_onto_a_finished_cut_then_a_table_with_times_then_subtitles_o
 ):
     page = desk
     new_production(page, "Scripts")
-    page.get_by_test_id("film-file").set_input_files(own_film)
-    expect(page.locator(".picture-shots li")).to_have_count(3, timeout=60_000)
+    bring_in_film(page, own_film)
     page.keyboard.press("2")
     choose(page, "creek.docx", document("The path begins at the bridge.", "Watch the water turn.", "Home again."))
     preview = page.get_by_test_id("script-preview")

@@ -8,7 +8,17 @@ from playwright.sync_api import Page, expect
 from wavinfo import WavInfoReader
 
 from fendo_core.audio import wav
-from harness import choose_simulated, new_production, read_one_take, state, type_script, until
+from harness import (
+    bring_in_film,
+    choose_simulated,
+    hand_over,
+    look_at,
+    new_production,
+    read_one_take,
+    state,
+    type_script,
+    until,
+)
 from measure import RATE, decoded, offset_of, probed
 
 pytestmark = pytest.mark.browser
@@ -16,24 +26,6 @@ pytestmark = pytest.mark.browser
 
 def sounding(page: Page) -> str:
     return page.get_by_test_id("timecode").inner_text()
-
-
-def hand_over(page: Page, tmp_path, button: str = "write-film"):
-    """Write, wait for the job, download."""
-    page.keyboard.press("5")
-    expect(page.get_by_test_id(button)).to_be_enabled()
-    # The list may still be on its way, and what was written earlier is in it.
-    expect(page.get_by_test_id("jobs")).to_have_attribute("aria-busy", "false")
-    before = page.get_by_test_id("job").count()
-    page.get_by_test_id(button).click()
-    expect(page.get_by_test_id("job")).to_have_count(before + 1)
-    newest = page.get_by_test_id("job").first
-    expect(newest).to_have_attribute("data-state", "done", timeout=180_000)
-    with page.expect_download() as waited:
-        newest.get_by_test_id("download").click()
-    path = tmp_path / waited.value.suggested_filename
-    waited.value.save_as(path)
-    return path
 
 
 def check_take_in_film(take, film, rate: str = "25") -> None:
@@ -97,9 +89,7 @@ def test_on_the_demo(page: Page, world, demo, tmp_path, complaints):
 def test_on_a_film_and_words_of_ones_own(desk: Page, world, own_film, tmp_path):
     page = desk
     new_production(page, "Creek walk")
-    page.get_by_test_id("film-file").set_input_files(own_film)
-    expect(page.get_by_role("heading", name="creek walk.webm")).to_be_visible()
-    expect(page.locator(".picture-shots li")).to_have_count(3, timeout=60_000)
+    bring_in_film(page, own_film)
     expect(page.get_by_text("23.976 frames a second")).to_be_visible()
     type_script(page, "The path begins at the bridge.\n\nWatch the water turn.\nHome again.")
     expect(page.get_by_test_id("page").get_by_role("option")).to_have_count(3)
@@ -127,9 +117,10 @@ def test_the_picture_shown_is_the_one_of_its_place(desk: Page, world, own_film):
     """Stepping and seeking draw on the canvas: another frame another picture, back again the same one."""
     page = desk
     new_production(page, "Frames")
-    page.get_by_test_id("film-file").set_input_files(own_film)
-    expect(page.locator(".picture-shots li")).to_have_count(3, timeout=60_000)
+    bring_in_film(page, own_film)
+    look_at(page, "Files")
     expect(page.get_by_test_id("prepare-job")).to_have_count(0, timeout=60_000)
+    look_at(page, "Shots")
     shown = lambda: page.get_by_test_id("picture").evaluate("c => c.toDataURL()")  # noqa: E731
     page.locator(".picture-shots button").nth(2).click()
     expect(page.get_by_test_id("timecode")).to_have_text("10:00:08:00")

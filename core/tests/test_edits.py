@@ -6,10 +6,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fendo_core.picture.laid import LaidSound
+from fendo_core.picture.reel import Piece, Source
 from fendo_core.picture.shots import Shot
 from fendo_core.production import edits
+from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import Difference, State, conflicts, difference, rows
-from fendo_core.script.lines import EditRefused, Line
+from fendo_core.script.lines import Line
 from fendo_core.timebase import FrameRate, Span
 
 START = State(
@@ -20,18 +23,25 @@ START = State(
     ),
     picks={"a": "t1"},
     aside=frozenset({"t3"}),
-    picture="film",
+    pieces=(Piece("p", 300, "film", 100), Piece("q", 50), Piece("r", 75, "still", name="gate")),
+    laid=(LaidSound("m", "film", Span(48_000, 96_000), 5_000),),
+    sources={
+        "film": Source(
+            "film", "mill.mp4", frames=500, shots=(Shot(Span(0, 480_000)), Shot(Span(480_000, 960_000), "gates"))
+        ),
+        "still": Source("still", "gate.png", "still"),
+        "slides": Source("slides", "knots.pdf", "slides", pages=4),
+    },
+    sounds={"film": 960_000},
     rate=FrameRate(Fraction(25)),
-    shots=(Span(0, 480_000), Span(480_000, 960_000)),
-    cut=(Shot(Span(0, 480_000)), Shot(Span(480_000, 960_000), "gates")),
-    cut_of="film",
-    length=960_000,
-    recorded=frozenset({"a"}),
+    takes={"a": ("t1", "t2"), "c": ("t3",)},
     readers={"r1": "Anne"},
 )
+pieces = st.sampled_from(["p", "q", "r", "gone"])
 line_ids = st.sampled_from(["a", "b", "c", "gone"])
 takes = st.sampled_from(["t1", "t2", "t3"])
 positions = st.integers(0, 900_000)
+shown = st.builds(edits.Shown, st.none() | st.sampled_from(["film", "still", "slides"]), st.integers(0, 4), positions)
 any_edit = st.one_of(
     st.builds(edits.SetWords, line_ids, st.text(max_size=30)),
     st.builds(edits.AddLines, st.text(alphabet="xy\n ", min_size=1, max_size=20), st.none() | line_ids),
@@ -43,7 +53,16 @@ any_edit = st.one_of(
     st.builds(edits.LaySlots, st.booleans()),
     st.builds(edits.Pick, line_ids, st.none() | takes),
     st.builds(edits.SetAside, takes, st.booleans()),
-    st.builds(edits.SetPicture, st.none() | st.just("other")),
+    st.builds(edits.AddPieces, st.tuples(shown), st.none() | positions, st.booleans()),
+    st.builds(edits.SplitPiece, positions),
+    st.builds(edits.TrimPiece, pieces, st.sampled_from(["start", "end"]), positions, st.booleans(), st.booleans()),
+    st.builds(edits.DropPiece, pieces, st.booleans(), st.booleans()),
+    st.builds(edits.MovePiece, pieces, st.none() | pieces, st.booleans()),
+    st.builds(edits.FillPiece, pieces, shown, st.integers(0, 960_000)),
+    st.builds(edits.SetPiece, pieces, st.none() | st.text(max_size=9), st.none() | st.just("sea"), st.just("kept")),
+    st.builds(edits.LaySound, st.sampled_from(["film", "still"]), positions, st.booleans()),
+    st.builds(edits.SetSound, st.just("m"), st.none() | st.just(Span(50_000, 96_000)), st.just("left"), st.floats(-9, 30)),
+    st.builds(edits.DropSound, st.just("m")),
     st.builds(edits.SplitLine, line_ids, st.integers(0, 14)),
     st.builds(edits.SplitLong, st.integers(18, 40)),
     st.builds(edits.JoinLines, line_ids),

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fendo_core.picture import film
+from fendo_core.picture import codec, film, pages
 from fendo_core.timebase import SAMPLE_RATE
 
 
@@ -64,10 +64,16 @@ def test_what_is_odd_is_taken_and_said():
     assert "2 sounds" in judged(answer(SOUND, SOUND)).remarks[0]
 
 
-def test_a_cover_picture_is_no_film():
-    cover = answer(SOUND, disposition={"attached_pic": 1})
-    with pytest.raises(film.FilmRefused, match="no picture"):
-        judged(cover)
+def test_a_cover_picture_makes_no_film_of_a_sound():
+    found = judged(answer(SOUND, disposition={"attached_pic": 1}))
+    assert (found.frames, found.has_sound, found.plays_in_browser) == (0, True, False)
+
+
+def test_an_interlaced_film_says_so_and_gets_a_proxy():
+    found = judged(answer(field_order="tt"))
+    assert found.interlaced
+    assert not found.ready_as_is
+    assert "interlaced" in found.remarks[0]
 
 
 @pytest.mark.parametrize(
@@ -79,7 +85,7 @@ def test_a_cover_picture_is_no_film():
         (answer(width=40_000, height=40_000), "can't be shown"),
         (answer(width=1, height=1), "can't be shown"),
         (answer(width=0, height=0), "can't be shown"),
-        ({"streams": [], "format": {}}, "no picture"),
+        ({"streams": [], "format": {}}, "neither picture nor sound"),
     ],
 )
 def test_what_asks_for_too_much_or_says_too_little_is_refused(found, said):
@@ -89,7 +95,7 @@ def test_what_asks_for_too_much_or_says_too_little_is_refused(found, said):
 
 @given(st.binary(max_size=500))
 def test_no_beginning_of_a_file_upsets_the_sniffer(start):
-    assert film.sniff(start) in (None, "mov", "matroska", "avi", "flv", "asf", "mpeg", "mpegts")
+    assert film.sniff(start) in {None, *codec.DEMUXERS, *pages.STILLS, "pdf"}
 
 
 @given(

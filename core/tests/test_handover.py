@@ -44,8 +44,24 @@ def test_a_reading_lies_in_the_mix_to_the_sample_across_a_block_border():
 def test_the_sum_never_passes_the_ceiling():
     loud = np.full((mix.BLOCK, 2), 0.95, np.float32)
     placed = mix.Placed(Span(0, mix.BLOCK), lambda a, b: np.full(b - a, 0.9, np.float32))
-    (block,) = mix.mixdown(mix.BLOCK, [placed], [], lambda a, b: loud[: b - a])
+    (block,) = mix.mixdown(mix.BLOCK, [placed], [], [mix.Bed(Span(0, mix.BLOCK), lambda a, b: loud[: b - a])])
     assert float(np.max(np.abs(block))) <= 10 ** (-1 / 20) + 1e-6
+
+
+def test_beds_are_cut_softly_levelled_and_lowered_only_where_they_are_to_be():
+    def tone(a, b):
+        return np.full((b - a, 2), 0.25, np.float32)
+
+    span, voice = Span(100_000, 300_000), Span(180_000, 250_000)
+    soft = mix.Bed(span, tone, lowered=True, level=-6.0, fades=(mix.CUT_FADE, 0))
+    kept = mix.Bed(span, tone, lowered=False)
+    (low,) = mix.mixdown(mix.BLOCK, [], [voice], [soft])
+    (same,) = mix.mixdown(mix.BLOCK, [], [voice], [kept])
+    half = 0.25 * 10 ** (-6 / 20)
+    assert not np.any(low[:100_000]) and not np.any(low[300_000:])
+    assert low[100_000, 0] < 0.01 * half < half * 0.99 < low[100_000 + mix.CUT_FADE, 0]
+    np.testing.assert_allclose(low[200_000], half * 10 ** (-12 / 20), rtol=1e-4)
+    np.testing.assert_allclose(same[100_000:300_000], 0.25, rtol=1e-6)
 
 
 def test_the_list_tells_where_each_file_begins_and_holds_no_formula():

@@ -9,8 +9,9 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from fendo_core.production.refusal import EditRefused
 from fendo_core.script.intake import LARGEST_DOCUMENT, ScriptRefused, decode, read_script
-from fendo_core.script.lines import Draft, EditRefused, Line, add_drafts, paragraphs
+from fendo_core.script.lines import Draft, Line, add_drafts, paragraphs
 from fendo_core.script.words_out import FORMS, words_out
 from fendo_core.timebase import FRAME_RATES, SAMPLE_RATE, FrameRate, Span
 

@@ -55,10 +55,9 @@ def test_a_small_constant_film_needs_no_proxy(clips):
     [
         ("cut.mp4", "damaged or not complete"),
         ("noise.mp4", "damaged or not complete"),
-        ("list.mp4", "no film that Fendo can read"),
-        ("words.mp4", "no film that Fendo can read"),
-        ("nothing.mov", "no film that Fendo can read"),
-        ("sound.mp4", "no picture in this file"),
+        ("list.mp4", "nothing that Fendo can read"),
+        ("words.mp4", "nothing that Fendo can read"),
+        ("nothing.mov", "nothing that Fendo can read"),
     ],
 )
 def test_what_is_no_film_is_refused_with_a_reason_and_a_way_on(clips, name, said):
@@ -79,11 +78,26 @@ def test_a_films_sound_is_cut_into_pieces_that_join_to_the_sample(clips, tmp_pat
 def test_a_proxy_has_the_frames_of_the_film_at_a_constant_rate(clips, tmp_path):
     found = film.inspect(clips / "b.webm")
     heard: list[float] = []
-    film.make_proxy(clips / "b.webm", found, tmp_path / "p.mp4", heard.append)
-    made = film.inspect(tmp_path / "p.mp4")
+    assert film.make_proxy(clips / "b.webm", found, tmp_path, heard.append, lambda _ready: None) == 1
+    made = film.inspect(tmp_path / "0000.mp4")
     assert made.rate == found.rate
     assert abs(made.frames - found.frames) <= 1
     assert made.ready_as_is
+
+
+def test_a_proxy_is_made_in_segments_that_join_to_the_frame(clips, tmp_path, monkeypatch):
+    monkeypatch.setattr(film, "SEGMENT_SECONDS", 1)
+    found = film.inspect(clips / "b.webm")
+    count = film.make_proxy(clips / "b.webm", found, tmp_path, lambda _share: None, lambda _ready: None)
+    made = [film.inspect(tmp_path / f"{n:04}.mp4").frames for n in range(count)]
+    assert made[:-1] == [film.segment_frames(found.rate)] * (count - 1)
+    assert abs(sum(made) - found.frames) <= 1
+
+
+def test_sound_alone_is_brought_in_as_sound(clips):
+    found = film.inspect(clips / "sound.mp4")
+    assert (found.frames, found.has_sound) == (0, True)
+    assert found.length > 0
 
 
 def _made_film(seed: int) -> tuple[np.ndarray, list[int]]:

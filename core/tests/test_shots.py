@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fendo_core.picture.shots import Shot, join, name, part, shot_at
-from fendo_core.script.lines import EditRefused
+from fendo_core.production.refusal import EditRefused
 from fendo_core.timebase import FRAME_RATES, FrameRate, Span
 
 RATE = FrameRate(Fraction(25))

@@ -43,7 +43,7 @@ def test_other_languages_are_left_to_the_phoneme_library():
 
 
 @given(st.text(max_size=200), st.sampled_from(["en-gb", "de", "fr-fr"]))
-@settings(max_examples=60)
+@settings(max_examples=60, deadline=None)
 def test_any_text_can_be_counted_and_twice_gives_the_same(text, language):
     one = speech_of(text, language)
     assert min(one.syllables, one.sounds, one.long_pauses, one.short_pauses) >= 0

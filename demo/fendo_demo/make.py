@@ -68,6 +68,8 @@ def _forget(production) -> None:
     from fendo_server.takes.models import Pick, Take
 
     Pick.objects.filter(line__production=production).delete()
+    production.pieces.all().delete()
+    production.laid.all().delete()
     Take.objects.filter(line__production=production).delete()
     directory = production.directory
     production.delete()
@@ -93,7 +95,7 @@ def make_production(user, film: Path, quick: bool = False) -> dict:
 
     arrived = Path(shutil.copy(film, film.parent / "demo-arriving"))
     picture.bring_in(production, user, f"{scenario.NAME}.mp4", arrived)
-    running.run(str(Job.objects.get(production=production, kind="prepare film").pk))
+    running.run(str(Job.objects.get(production=production, kind="prepare source").pk))
     truth = _lines(production, user, scenario.LINES, scenario.SAYINGS, quick)
     _ready(production)
     return truth

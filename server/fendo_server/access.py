@@ -11,7 +11,8 @@ M = TypeVar("M", bound=Model)
 _OWNER_PATH = {
     "Production": "owner",
     "Folder": "production__owner",
-    "Film": "production__owner",
+    "Source": "production__owner",
+    "Arrival": "production__owner",
     "Line": "production__owner",
     "Take": "line__production__owner",
     "Job": "production__owner",

@@ -12,8 +12,8 @@ from rest_framework.views import exception_handler
 
 from fendo_core.booth.naming import PatternError
 from fendo_core.picture.film import FilmRefused
+from fendo_core.production.refusal import EditRefused
 from fendo_core.script.intake import ScriptRefused
-from fendo_core.script.lines import EditRefused
 from fendo_core.timebase import TimecodeError
 
 log = logging.getLogger("fendo")

@@ -135,7 +135,8 @@ SPECTACULAR_SETTINGS = {
         "LevelWindowEnum": "fendo_server.productions.serializers.LEVEL_WINDOW_KEYS",
         "JobStateEnum": "fendo_server.work.models.Job.State",
         "TakeStateEnum": "fendo_server.takes.models.Take.State",
-        "FilmStateEnum": "fendo_server.picture.models.Film.State",
+        "SourceStateEnum": "fendo_server.picture.models.Source.State",
+        "HeardEnum": "fendo_core.picture.reel.HEARD",
     },
 }
 

@@ -5,7 +5,7 @@ import uuid
 import pytest
 from django.test import Client
 
-from fendo_server.picture.models import Film
+from fendo_server.picture.models import Arrival, Source
 from fendo_server.urls import api
 from fendo_server.work.models import Job
 from testing import record, send, voice
@@ -17,16 +17,19 @@ OPEN_TO_ALL_SIGNED_IN = {"session/", "productions/", "round-trip/", "round-trip/
 def ids(production):
     """One of everything that Ada owns, by the name it has in addresses."""
     line = production.lines.first()
-    film = Film.objects.create(production=production, name="f", file="Picture/f.mp4", state="ready", length=48_000)
+    source = Source.objects.create(production=production, name="f", file="Picture/f.mp4", state="ready", length=48_000)
+    arrival = Arrival.objects.create(production=production, name="g", size=9, digest="0" * 64)
     job = Job.objects.create(production=production, kind="voice files", state="done", result={"file": "x.zip"})
     take = record(line, voice())
     return {
         "production_id": production.id,
-        "film_id": film.id,
+        "source_id": source.id,
+        "arrival_id": arrival.id,
         "line_id": line.id,
         "take_id": take.id,
         "job_id": job.id,
         "piece": 0,
+        "number": 0,
         "form": "srt",
     }
 
@@ -69,7 +72,8 @@ def test_ids_of_another_production_do_not_slip_in_through_the_body(ids, stranger
     base = f"/api/productions/{own.id}"
     for body in (
         {"kind": "pick", "line": str(ids["line_id"]), "take": str(ids["take_id"])},
-        {"kind": "set_picture", "picture": str(ids["film_id"])},
+        {"kind": "add_pieces", "pieces": [{"source": str(ids["source_id"])}]},
+        {"kind": "lay_sound", "source": str(ids["source_id"]), "at": 0},
         {"kind": "set_words", "line": str(ids["line_id"]), "text": "x"},
         {"kind": "set_aside", "take": str(ids["take_id"]), "aside": True},
     ):

@@ -7,7 +7,7 @@ is known; a file that was cut off is readable up to its last whole sample.
 
 import struct
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from xml.sax.saxutils import escape
 
 from defusedxml.ElementTree import fromstring
@@ -177,3 +177,17 @@ def describe(start_of_file: bytes) -> Described:
         notes={element.tag: element.text or "" for element in user if element.tag != "READER"},
     )
     return Described(tags, chunks[b"data"][1] // BYTES_A_SAMPLE, chunks[b"data"][0])
+
+
+def moved_header(start_of_file: bytes, by: int) -> bytes:
+    """The start of a recording's file as it is when the recording lies `by` samples later than where it was recorded.
+
+    Raises:
+        ValueError: when it is no such file.
+    """
+    found = describe(start_of_file)
+    notes = dict(found.tags.notes)
+    if "FENDO_PROGRAMME_START" in notes:
+        notes["FENDO_PROGRAMME_START"] = str(int(notes["FENDO_PROGRAMME_START"]) + by)
+    tags = replace(found.tags, time_reference=max(0, found.tags.time_reference + by), notes=notes)
+    return header(tags, found.samples) + start_of_file[HEADER_BYTES:]

@@ -36,6 +36,46 @@ class Placed:
     fade: int = SAMPLE_RATE // 200
 
 
+@dataclass(frozen=True, slots=True)
+class Bed:
+    """Sound under the voice: `load(start, end)` gives its stereo samples, shape (n, 2), for samples start..end of the
+    programme inside `span`.
+
+    Attributes:
+        lowered: it gives way to the voice.
+        level: dB that it is louder.
+        fades: samples in which it comes in and goes out, where it was cut.
+    """
+
+    span: Span
+    load: Callable[[int, int], NDArray[np.float32]]
+    lowered: bool = True
+    level: float = 0.0
+    fades: tuple[int, int] = (0, 0)
+
+
+CUT_FADE = SAMPLE_RATE // 200
+"""A sound that was cut comes in and goes out within 5 ms: long enough not to click."""
+
+
+def bed_block(block: Span, beds: Sequence[Bed], envelope: NDArray[np.float32]) -> NDArray[np.float32]:
+    """All beds of a block, stereo, shape (block.length, 2); `envelope` is what those that give way are multiplied by."""
+    mixed = np.zeros((block.length, 2), dtype=np.float32)
+    for bed in beds:
+        if not bed.span.meets(block):
+            continue
+        start, end = max(block.start, bed.span.start), min(block.end, bed.span.end)
+        positions, here = np.arange(start, end), slice(start - block.start, end - block.start)
+        shape = np.full(end - start, gain(bed.level), dtype=np.float32)
+        for fade, inside in zip(bed.fades, (positions - bed.span.start, bed.span.end - 1 - positions), strict=True):
+            if fade:
+                shape *= np.clip((inside + 1) / fade, 0.0, 1.0).astype(np.float32)
+        if bed.lowered:
+            shape *= envelope[here]
+        mixed[here] += bed.load(start, end) * shape[:, None]
+    return mixed
+
+
 def duck_envelope(block: Span, voice: Sequence[Span], ducking: Ducking) -> NDArray[np.float32]:
     """The bed's factor for each sample of `block`, shape (block.length,); dB change linearly on the slopes.
 
@@ -82,7 +122,7 @@ def mixdown(
     length: int,
     placed: Sequence[Placed],
     voice: Sequence[Span],
-    bed: Callable[[int, int], NDArray[np.float32]] | None,
+    beds: Sequence[Bed] = (),
     ducking: Ducking | None = None,
     ceiling: float = -1.0,
 ) -> Iterator[NDArray[np.float32]]:
@@ -92,16 +132,16 @@ def mixdown(
         length: samples of the programme.
         placed: the picked readings.
         voice: programme spans where somebody speaks; the bed is lowered there.
-        bed: gives the film's own stereo sound for programme samples start..end, or None.
-        ducking: how far and how fast the bed gives way.
+        beds: what sounds under the voice.
+        ducking: how far and how fast it gives way.
         ceiling: sample peak in dBFS that the sum never passes: what would is bent softly above 3 dB below it.
     """
     ducking = ducking or Ducking()
     for start in range(0, length, BLOCK):
         block = Span(start, min(start + BLOCK, length))
         mixed = np.repeat(voice_block(block, placed)[:, None], 2, axis=1)
-        if bed is not None:
-            mixed += bed(block.start, block.end) * duck_envelope(block, voice, ducking)[:, None]
+        if beds:
+            mixed += bed_block(block, beds, duck_envelope(block, voice, ducking))
         yield _soft_ceiling(mixed, gain(ceiling))
 
 

@@ -7,6 +7,7 @@ processor time, file size and wall-clock time are bounded.
 import json
 import shutil
 import subprocess
+import sys
 import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -14,7 +15,8 @@ from typing import Any
 
 _MEMORY = 4 << 30
 _SAFE = ["-nostdin", "-hide_banner", "-loglevel", "error"]
-_INPUT = ["-protocol_whitelist", "file", "-format_whitelist", "mov,matroska,wav,flac,mp3,avi,mpegts,mpeg,flv,asf"]
+_FORMATS = "mov,matroska,wav,w64,flac,mp3,ogg,aac,aiff,avi,mpegts,mpeg,flv,asf"
+_INPUT = ["-protocol_whitelist", "file", "-format_whitelist", _FORMATS]
 
 DEMUXERS = {
     "mov": "mov",
@@ -24,8 +26,14 @@ DEMUXERS = {
     "mpeg": "mpeg",
     "flv": "flv",
     "asf": "asf",
+    "wav": "wav",
+    "flac": "flac",
+    "mp3": "mp3",
+    "ogg": "ogg",
+    "aac": "aac",
+    "aiff": "aiff",
 }
-"""Kinds of film that are read: what the sniffer calls them, and ffmpeg's demuxer for it."""
+"""Kinds of film and sound that are read: what the sniffer calls them, and ffmpeg's demuxer for it."""
 
 
 class CodecFailed(RuntimeError):
@@ -60,6 +68,47 @@ def probe(path: Path, kind: str, seconds: int = 20) -> dict[str, Any]:
         raise CodecFailed(done.stderr.decode(errors="replace")[-400:] or f"ffprobe ended with {done.returncode}")
     found: dict[str, Any] = json.loads(done.stdout)
     return found
+
+
+_PAGES_MEMORY = 3 << 30
+_PAGE_SECONDS = 20
+
+
+def pages(verb: str, kind: str, path: Path, folder: Path | None = None, most: int = 1) -> Iterator[dict[str, Any]]:
+    """Run the program `fendo_core.picture.pages` under limits; its rows as they come.
+
+    Args:
+        most: pages that are expected, for the time that it may take.
+
+    Raises:
+        CodecFailed: when it ended badly or took too long.
+    """
+    seconds = _PAGE_SECONDS + most * 3
+    limits = [f"--as={_PAGES_MEMORY}", f"--cpu={seconds}", f"--fsize={64 << 20}", "--core=0", "--nofile=64"]
+    command = ["prlimit", *limits, "--", sys.executable, "-I", "-c", _PAGES_START, verb, kind, str(path)]
+    command += [str(folder)] if folder else []
+    # OpenBLAS and the like would take address space for each core.
+    process = subprocess.Popen(
+        command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, env={"OMP_NUM_THREADS": "1"}
+    )
+    assert process.stdout
+    limit = threading.Timer(seconds * 2, process.kill)
+    limit.start()
+    try:
+        for row in process.stdout:
+            yield json.loads(row)
+        if process.wait():
+            raise CodecFailed(f"drawing pages ended with {process.returncode}")
+    finally:
+        limit.cancel()
+        process.kill()
+        process.wait()
+
+
+_PAGES_START = (
+    f"import sys; sys.path.insert(0, {str(Path(__file__).parents[2])!r}); "
+    "from fendo_core.picture.pages import main; sys.exit(main(sys.argv[1:]))"
+)
 
 
 def input_of(path: Path, kind: str) -> list[str]:

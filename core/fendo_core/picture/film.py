@@ -1,4 +1,4 @@
-"""What a brought-in film is: sniffed, probed, judged; and how it becomes playable."""
+"""What a brought-in file is: sniffed, probed, judged; and how a film becomes playable."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -22,13 +22,27 @@ SOUND_PIECE = 10 * SAMPLE_RATE
 BROWSER_PLAYS = {"h264", "vp8", "vp9", "av1"}
 
 
+SEGMENT_SECONDS = 60
+"""A proxy is made in segments of about this length, so that the beginning can be played while the rest is made."""
+
+GOP = 12
+
+
 class FilmRefused(ValueError):
-    """A file that can't be the picture; the message says why and what to do."""
+    """A file that can't be brought in; the message says why and what to do."""
+
+
+NOT_READ = (
+    "This file is nothing that Fendo can read. Films (MP4, MOV, MKV, WebM, AVI, MPEG), stills (PNG, JPEG, WebP, HEIC), "
+    "slides (PDF) and sound (WAV, FLAC, MP3, AAC, Opus) are read; nothing was changed. Export it as one of these."
+)
 
 
 @dataclass(frozen=True, slots=True)
 class Film:
-    """`length` in samples, `rate` of the production it fits, `remarks` for people about what is odd."""
+    """A film, or sound alone (`frames` is 0 then): `length` in samples, `rate` of the production it fits, `remarks` for
+    people about what is odd.
+    """
 
     kind: str
     codec: str
@@ -42,10 +56,38 @@ class Film:
     plays_in_browser: bool
     copyable: bool
     remarks: tuple[str, ...]
+    interlaced: bool = False
+
+
+_STARTS = {
+    b"\x89PNG\r\n\x1a\n": "png",
+    b"\xff\xd8\xff": "jpeg",
+    b"%PDF-": "pdf",
+    b"fLaC": "flac",
+    b"OggS": "ogg",
+    b"ID3": "mp3",
+}
 
 
 def sniff(start: bytes) -> str | None:
-    """The kind of film by its first bytes (at least 400 are looked at), whatever its name says; None for no film."""
+    """The kind of file by its first bytes (at least 400 are looked at), whatever its name says; None for none known."""
+    for sign, kind in _STARTS.items():
+        if start.startswith(sign):
+            return kind
+    if start[:4] in (b"RIFF", b"RF64", b"BW64") and start[8:12] == b"WAVE":
+        return "wav"
+    if start[:4] == b"RIFF" and start[8:12] == b"WEBP":
+        return "webp"
+    if start[:4] == b"FORM" and start[8:12] in (b"AIFF", b"AIFC"):
+        return "aiff"
+    if start[4:8] == b"ftyp" and start[8:12] in (b"heic", b"heix", b"heim", b"heis", b"mif1", b"msf1"):
+        return "heic"
+    if b"%PDF-" in start[:400]:
+        return "pdf"
+    if len(start) > 2 and start[0] == 0xFF and start[1] & 0xF6 == 0xF0:
+        return "aac"
+    if len(start) > 2 and start[0] == 0xFF and start[1] & 0xE0 == 0xE0 and start[1] & 0x06:
+        return "mp3"
     if start[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip", b"pnot"):
         return "mov"
     if start[:4] == b"\x1a\x45\xdf\xa3":
@@ -64,33 +106,62 @@ def sniff(start: bytes) -> str | None:
 
 
 def inspect(path: Path) -> Film:
-    """What the file is.
+    """What a film or a sound is.
 
     Raises:
-        FilmRefused: when it is no film, is broken, or asks for more than is reasonable.
+        FilmRefused: when it is neither, is broken, or asks for more than is reasonable.
     """
-    with path.open("rb") as file:
-        kind = sniff(file.read(400))
-    if kind is None:
-        raise FilmRefused(
-            "This file is no film that Fendo can read. MP4, MOV, MKV, WebM, AVI and MPEG files are read; "
-            "nothing was changed. Export the picture as one of these and bring it in again."
-        )
+    kind = kind_of(path)
+    if kind not in codec.DEMUXERS:
+        raise FilmRefused(NOT_READ)
     try:
         found = codec.probe(path, kind)
     except codec.CodecFailed as error:
         raise FilmRefused(
-            "This file begins like a film but can't be read: it is damaged or not complete. "
+            "This file begins like a film or a sound but can't be read: it is damaged or not complete. "
             "Nothing was changed. Copy or export it again, and check that the copy was finished."
         ) from error
     return _judged(kind, found)
 
 
+def kind_of(path: Path) -> str | None:
+    """The kind of a file by its first bytes."""
+    with path.open("rb") as file:
+        return sniff(file.read(400))
+
+
+def _judged_sound(kind: str, found: dict[str, Any], sound: dict[str, Any]) -> Film:
+    seconds = Fraction(sound.get("duration") or found["format"].get("duration") or 0)
+    if seconds <= 0:
+        raise FilmRefused("This sound does not say how long it is, or is empty: it was probably never finished.")
+    if seconds > LONGEST_SECONDS:
+        raise FilmRefused(
+            "By its header this sound is longer than eight hours. Cut it into parts and bring in one of them."
+        )
+    count = int(sound.get("channels") or 1)
+    return Film(
+        kind=kind,
+        codec=str(sound.get("codec_name")),
+        width=0,
+        height=0,
+        rate=nearest_rate(Fraction(25)),
+        frames=0,
+        length=max(1, round(seconds * SAMPLE_RATE)),
+        has_sound=True,
+        ready_as_is=True,
+        plays_in_browser=False,
+        copyable=False,
+        remarks=(f"it has {count} channels: they are mixed to two",) if count > 2 else (),
+    )
+
+
 def _judged(kind: str, found: dict[str, Any]) -> Film:
     videos = [s for s in found["streams"] if s.get("codec_type") == "video" and not s["disposition"].get("attached_pic")]
     sounds = [s for s in found["streams"] if s.get("codec_type") == "audio"]
+    if not videos and not sounds:
+        raise FilmRefused("There is neither picture nor sound in this file. Nothing was changed; check what was exported.")
     if not videos:
-        raise FilmRefused("There is no picture in this file, only sound. Bring in a film that has pictures.")
+        return _judged_sound(kind, found, sounds[0])
     video, remarks = videos[0], []
     seconds = Fraction(video.get("duration") or found["format"].get("duration") or 0)
     if seconds <= 0:
@@ -108,6 +179,9 @@ def _judged(kind: str, found: dict[str, Any]) -> Film:
     if len(sounds) > 1:
         remarks.append(f"it has {len(sounds)} sounds: the first one is used")
     turned = any(side.get("rotation") for side in video.get("side_data_list", ()))
+    interlaced = video.get("field_order", "progressive") not in ("progressive", "unknown")
+    if interlaced:
+        remarks.append("it is interlaced: whole frames are made of its fields")
     frames = max(1, round(seconds * rate.fps))
     name = str(video.get("codec_name"))
     small = name == "h264" and video.get("pix_fmt") == "yuv420p" and width <= 960 and not video.get("has_b_frames")
@@ -120,10 +194,11 @@ def _judged(kind: str, found: dict[str, Any]) -> Film:
         frames=frames,
         length=rate.first_sample(frames),
         has_sound=bool(sounds),
-        ready_as_is=small and kind == "mov" and not varying and not turned,
+        ready_as_is=small and kind == "mov" and not varying and not turned and not interlaced,
         plays_in_browser=name in BROWSER_PLAYS and kind in ("mov", "matroska"),
         copyable=name == "h264" and kind in ("mov", "matroska") and not varying,
         remarks=tuple(remarks),
+        interlaced=interlaced,
     )
 
 
@@ -132,19 +207,45 @@ def _fraction(text: str) -> Fraction | None:
     return Fraction(int(above), int(below)) if above.isdigit() and below.isdigit() and int(below) and int(above) else None
 
 
-def make_proxy(source: Path, film: Film, target: Path, progress: Callable[[float], None]) -> None:
-    """A small constant-rate H.264 of the picture with a key frame every 12, for exact stepping in the browser."""
+def segment_frames(rate: FrameRate) -> int:
+    """Frames in one segment of a proxy: whole groups of pictures, about `SEGMENT_SECONDS`."""
+    return round(SEGMENT_SECONDS * rate.fps / GOP) * GOP
+
+
+def make_proxy(
+    source: Path, film: Film, folder: Path, progress: Callable[[float], None], ready: Callable[[int], None]
+) -> int:
+    """A small constant-rate H.264 of the picture with a key frame every 12, for exact stepping in the browser.
+
+    It is made in segments `0000.mp4`, ... of `segment_frames`; `ready` hears how many can be played already. Returns how
+    many there are.
+    """
     fit = "scale=w=960:h=540:force_original_aspect_ratio=decrease:force_divisible_by=2,setsar=1"
+    smooth = "bwdif=mode=send_frame," if film.interlaced else ""
+    each, group = segment_frames(film.rate), GOP
+    edges = ",".join(str(frame) for frame in range(each, film.frames + each, each))
     arguments = [*codec.input_of(source, film.kind), "-map", "0:v:0", "-an"]
-    arguments += ["-vf", f"{fit},fps={film.rate.fps.numerator}/{film.rate.fps.denominator}"]
-    arguments += ["-c:v", "libx264", "-preset", "veryfast", "-crf", "27", "-pix_fmt", "yuv420p", "-g", "12"]
-    arguments += ["-keyint_min", "12", "-sc_threshold", "0", "-bf", "0", "-movflags", "+faststart", "-f", "mp4"]
-    seconds = film.length // SAMPLE_RATE
-    codec.transcode(arguments, target, seconds * 1_000_000, progress, seconds=300 + seconds * 6)
+    arguments += ["-vf", f"{smooth}{fit},fps={film.rate.fps.numerator}/{film.rate.fps.denominator}"]
+    arguments += ["-c:v", "libx264", "-preset", "veryfast", "-crf", "27", "-pix_fmt", "yuv420p", "-g", str(group)]
+    arguments += ["-keyint_min", str(group), "-sc_threshold", "0", "-bf", "0", "-f", "segment", "-segment_frames", edges]
+    arguments += ["-segment_format", "mp4", "-segment_format_options", "movflags=+faststart", "-reset_timestamps", "1"]
+    seconds, told = film.length // SAMPLE_RATE, 0
+
+    def report(share: float) -> None:
+        nonlocal told
+        # The newest segment is still being written.
+        done = len(list(folder.glob("*.mp4"))) - 1
+        if done > told:
+            told = done
+            ready(done)
+        progress(share)
+
+    codec.transcode(arguments, folder / "%04d.mp4", seconds * 1_000_000, report, seconds=300 + seconds * 6)
+    return len(list(folder.glob("*.mp4")))
 
 
 def cut_sound(source: Path, film: Film, folder: Path, progress: Callable[[float], None]) -> int:
-    """The film's own sound as stereo 48 kHz FLAC pieces `0000.flac`, ... of `SOUND_PIECE` samples; returns how many.
+    """A film's own sound as stereo 48 kHz FLAC pieces `0000.flac`, ... of `SOUND_PIECE` samples; returns how many.
 
     The pieces cover the picture's length: what is missing is silence, what is longer is left out.
     """

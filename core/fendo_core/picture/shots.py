@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from fendo_core.script.lines import EditRefused
+from fendo_core.production.refusal import EditRefused
 from fendo_core.timebase import FrameRate, Span
 
 LONGEST_NAME = 80
@@ -62,8 +62,18 @@ def name(shots: Sequence[Shot], at: int, text: str) -> tuple[Shot, ...]:
     Raises:
         EditRefused: for a name that is too long.
     """
+    called = checked_name(text)
+    index = shot_at(shots, at)
+    return (*shots[:index], replace(shots[index], name=called), *shots[index + 1 :])
+
+
+def checked_name(text: str) -> str:
+    """A shot's name with its white space folded.
+
+    Raises:
+        EditRefused: for a name that is too long.
+    """
     called = " ".join(text.split())
     if len(called) > LONGEST_NAME:
         raise EditRefused(f"A shot's name may have {LONGEST_NAME} letters, and this one has {len(called)}.")
-    index = shot_at(shots, at)
-    return (*shots[:index], replace(shots[index], name=called), *shots[index + 1 :])
+    return called

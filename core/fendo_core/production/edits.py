@@ -4,12 +4,16 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TypeAlias
 
-from fendo_core.picture import shots
+from fendo_core.picture import laid, reel, shots
+from fendo_core.picture.laid import Channel, LaidSound
+from fendo_core.picture.reel import Edge, Heard, Piece
+from fendo_core.production.following import follow
+from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
 from fendo_core.script import lines, pronunciation, slots
-from fendo_core.script.lines import Draft, EditRefused
+from fendo_core.script.lines import Draft
 from fendo_core.script.pace import expected_length
-from fendo_core.timebase import Span
+from fendo_core.timebase import SAMPLE_RATE, Span
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,10 +190,117 @@ class SetAside:
 
 
 @dataclass(frozen=True, slots=True)
-class SetPicture:
-    """The film that the production is read against; None for none."""
+class Shown:
+    """What a new piece shows: a source (its page), or a card with words. `length` in samples is for all but films."""
 
-    picture: str | None
+    source: str | None = None
+    page: int = 0
+    length: int = 0
+    words: str = ""
+    colour: str = reel.COLOURS[0]
+
+
+@dataclass(frozen=True, slots=True)
+class AddPieces:
+    """New pieces in the reel before the frame at sample `at` (None: at its end)."""
+
+    pieces: tuple[Shown, ...]
+    at: int | None = None
+    follow: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class SplitPiece:
+    """The piece at sample `at` parted there."""
+
+    at: int
+
+
+@dataclass(frozen=True, slots=True)
+class TrimPiece:
+    """One end of a piece moved to the frame at sample `at`; what follows closes up, or a hole is left."""
+
+    piece: str
+    edge: Edge
+    at: int
+    close: bool = True
+    follow: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class DropPiece:
+    """A piece out of the reel; what follows closes up, or a hole is left."""
+
+    piece: str
+    close: bool = True
+    follow: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class MovePiece:
+    """A piece put before another (None: at the end)."""
+
+    piece: str
+    before: str | None = None
+    follow: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class FillPiece:
+    """A shot in the place of a piece, keeping its length; the shot begins at sample `first` of its source."""
+
+    piece: str
+    shown: Shown
+    first: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class SetPiece:
+    """What a piece is called or says, its ground, and how its own sound is heard; None stays."""
+
+    piece: str
+    name: str | None = None
+    colour: str | None = None
+    heard: Heard | None = None
+    level: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class LaySound:
+    """The sound of a source laid under the programme from sample `at` on."""
+
+    source: str
+    at: int
+    original: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class SetSound:
+    """A laid sound moved, trimmed, or heard another way; None stays."""
+
+    sound: str
+    span: Span | None = None
+    channel: Channel | None = None
+    level: float | None = None
+    heard: Heard | None = None
+    original: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class LinesFromNotes:
+    """What the pages of slides say becomes lines, each in the slot of its page; with `fit` a page stands as long as its
+    words are expected to take.
+    """
+
+    source: str
+    fit: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class DropSound:
+    """A laid sound taken away."""
+
+    sound: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -238,15 +349,140 @@ Edit: TypeAlias = (
     | LaySlots
     | Pick
     | SetAside
-    | SetPicture
+    | AddPieces
+    | SplitPiece
+    | TrimPiece
+    | DropPiece
+    | MovePiece
+    | FillPiece
+    | SetPiece
+    | LaySound
+    | SetSound
+    | DropSound
+    | LinesFromNotes
     | PartShot
     | JoinShots
     | NameShot
 )
 
 
-def _with_shots(state: State, cut: tuple[shots.Shot, ...]) -> State:
-    return replace(state, cut=cut, shots=tuple(shot.span for shot in cut))
+def _shot_here(state: State, at: int) -> tuple[int, reel.ReelShot, Piece, int]:
+    """The shot at a sample: its index, itself, the piece shown there, and the sample of its source."""
+    frame = state.rate.frame_at(at)
+    index = reel.piece_at(state.pieces, frame)
+    piece = state.pieces[index]
+    first = reel.starts(state.pieces)[index]
+    found = state.reel_shots
+    number = next((n for n, shot in enumerate(found) if at < shot.span.end), len(found) - 1)
+    return number, found[number], piece, state.rate.first_sample(frame - first + piece.first)
+
+
+def _with_shots(state: State, piece: Piece, change: Callable[[tuple[shots.Shot, ...]], tuple[shots.Shot, ...]]) -> State:
+    """The state with the shots of a piece's film changed."""
+    source = state.sources.get(piece.source or "")
+    if source is None or not source.shots:
+        raise EditRefused("Only a film has shots of its own. A still, a page and a card are one shot each.")
+    return replace(state, sources={**state.sources, source.id: replace(source, shots=change(source.shots))})
+
+
+def _with_piece(state: State, piece: Piece) -> State:
+    return replace(state, pieces=tuple(piece if each.id == piece.id else each for each in state.pieces))
+
+
+def _part_shot(state: State, at: int) -> State:
+    number, shot, piece, inside = _shot_here(state, at)
+    first = state.rate.first_sample(reel.starts(state.pieces)[reel.find(state.pieces, piece.id)])
+    here = state.rate.snap(at)
+    if here == first and not piece.opens:
+        return _with_piece(state, replace(piece, opens=True))
+    if here == shot.span.start:
+        raise EditRefused(f"Shot {number + 1} begins here already. Move to the frame on which the new one begins.")
+    return _with_shots(state, piece, lambda cut: shots.part(cut, inside, state.rate))
+
+
+def _join_shots(state: State, at: int) -> State:
+    number, shot, _, _ = _shot_here(state, at)
+    if number == 0:
+        raise EditRefused("This is the first shot: there is none before it to join it with.")
+    _, _, piece, inside = _shot_here(state, shot.span.start)
+    first = state.rate.first_sample(reel.starts(state.pieces)[reel.find(state.pieces, piece.id)])
+    if shot.span.start == first:
+        return _with_piece(state, replace(piece, opens=False))
+    return _with_shots(state, piece, lambda cut: shots.join(cut, inside))
+
+
+def _name_shot(state: State, at: int, text: str) -> State:
+    _, shot, _, _ = _shot_here(state, at)
+    _, _, piece, inside = _shot_here(state, shot.span.start)
+    source = state.sources.get(piece.source or "")
+    if source is None or not source.shots:
+        return _with_piece(state, replace(piece, name=shots.checked_name(text)))
+    return _with_shots(state, piece, lambda cut: shots.name(cut, inside, text))
+
+
+def _made_piece(state: State, shown: Shown, new_id: Callable[[], str]) -> Piece:
+    """A piece of what is to be shown."""
+    frames = max(1, round(shown.length * state.rate.fps / SAMPLE_RATE)) if shown.length > 0 else 0
+    if shown.length > reel.LONGEST_SECONDS * SAMPLE_RATE:
+        raise EditRefused("A piece lasts a day at most.")
+    if shown.source is None:
+        if shown.colour not in reel.COLOURS:
+            raise EditRefused(f"A card is {', '.join(reel.COLOURS)}, not “{shown.colour}”.")
+        if not frames:
+            raise EditRefused("A card needs a length of at least one frame.")
+        return Piece(new_id(), frames, name=_words(shown.words), colour=shown.colour)
+    source = state.sources.get(shown.source)
+    if source is None:
+        raise EditRefused("This file is not one of the production's. Bring it in first.")
+    return reel.whole(source, new_id(), frames, shown.page)
+
+
+def _words(text: str) -> str:
+    words = " ".join(text.split())
+    if len(words) > reel.LONGEST_NAME:
+        raise EditRefused(f"A card holds {reel.LONGEST_NAME} letters at most, and these are {len(words)}.")
+    return words
+
+
+PAGE_LEAD = SAMPLE_RATE // 2
+"""A page is seen this long before its words begin, and after they end."""
+
+
+def _lines_from_notes(state: State, source: str, fit: bool, new_id: Callable[[], str]) -> tuple[State, int]:
+    found = state.sources.get(source)
+    if found is None or not any(found.notes):
+        raise EditRefused("There are no notes and no words on these pages.")
+    noted: dict[str, int] = {}
+    for piece in state.pieces:
+        if piece.source == source and piece.page < len(found.notes) and piece.page not in noted.values():
+            noted[piece.id] = piece.page
+    texts = {key: " ".join(lines.paragraphs(found.notes[page])) for key, page in noted.items()}
+    texts = {key: text for key, text in texts.items() if text}
+    if not texts:
+        raise EditRefused("None of the pages that say something is in the reel. Put them in first.")
+    rate, pieces = state.rate, state.pieces
+    if fit:
+        wanted = {key: expected_length(text, state.pace) + 2 * PAGE_LEAD for key, text in texts.items()}
+        pieces = tuple(
+            replace(piece, length=rate.frame_at(wanted[piece.id]) + 1) if piece.id in wanted else piece for piece in pieces
+        )
+    after = _reeled(state, pieces, True)
+    edges = dict(zip((piece.id for piece in pieces), reel.starts(pieces), strict=False))
+    drafts = []
+    for piece in pieces:
+        if piece.id in texts:
+            start, end = (rate.first_sample(edges[piece.id] + n) for n in (0, piece.length))
+            lead = min(PAGE_LEAD, (end - start) // 4)
+            drafts.append(Draft(texts[piece.id], Span(rate.snap(start + lead), rate.snap(end - lead))))
+    last = next((line.id for line in reversed(after.lines) if not line.dropped), None)
+    new = lines.add_drafts(after.lines, last, drafts, rate, {}, new_id, after.recorded)
+    return replace(after, lines=new), len(drafts)
+
+
+def _reeled(state: State, pieces: reel.Reel, follows: bool) -> State:
+    """The state with another reel; lines and their takes go with their picture if they are to."""
+    after = replace(state, pieces=pieces)
+    return follow(state, after) if follows else after
 
 
 def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State, str]:
@@ -347,13 +583,63 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             away = state.aside | {take} if aside else state.aside - {take}
             return replace(state, aside=away), "take set aside" if aside else "take brought back"
         case PartShot(at):
-            number = shots.shot_at(state.cut, at) + 1
-            return _with_shots(state, shots.part(state.cut, at, state.rate)), f"shot {number} parted"
+            number = _shot_here(state, at)[0] + 1
+            return _part_shot(state, at), f"shot {number} parted"
         case JoinShots(at):
-            number = shots.shot_at(state.cut, at) + 1
-            return _with_shots(state, shots.join(state.cut, at)), f"shots {number - 1} and {number} joined"
+            number = _shot_here(state, at)[0] + 1
+            return _join_shots(state, at), f"shots {number - 1} and {number} joined"
         case NameShot(at, text):
-            number = shots.shot_at(state.cut, at) + 1
-            return _with_shots(state, shots.name(state.cut, at, text)), f"name of shot {number}"
-        case SetPicture(picture):
-            return replace(state, picture=picture), "picture" if picture else "no picture"
+            return _name_shot(state, at, text), f"name of shot {_shot_here(state, at)[0] + 1}"
+        case AddPieces(shown, at, follows):
+            made = [_made_piece(state, each, new_id) for each in shown]
+            place = None if at is None else state.rate.frame_at(at)
+            name = f"{len(made)} pieces put in" if len(made) != 1 else "a card left" if not made[0].source else "picture"
+            return _reeled(state, reel.insert(state.pieces, made, place, new_id), follows), name
+        case SplitPiece(at):
+            return _reeled(state, reel.split(state.pieces, state.rate.frame_at(at), new_id), False), "piece split"
+        case TrimPiece(piece, edge, at, close, follows):
+            frame = state.rate.frame_at(at)
+            new_reel = reel.trim(state.pieces, piece, edge, frame, close, new_id, state.sources)
+            return _reeled(state, new_reel, follows), f"{edge} of a piece"
+        case DropPiece(piece, close, follows):
+            return _reeled(state, reel.drop(state.pieces, piece, close, new_id), follows), "piece dropped"
+        case MovePiece(piece, before, follows):
+            return _reeled(state, reel.move(state.pieces, piece, before), follows), "piece moved"
+        case FillPiece(piece, shown, first):
+            place_of = state.pieces[reel.find(state.pieces, piece)]
+            asked = replace(shown, length=state.rate.first_sample(place_of.length))
+            made_piece = replace(_made_piece(state, asked, new_id), first=state.rate.frame_at(first))
+            if made_piece.source is None or state.sources[made_piece.source].kind != "film":
+                made_piece = replace(made_piece, first=0)
+            if made_piece.source is None:
+                raise EditRefused("Choose a film, a still or a page to put in the place of this piece.")
+            return _reeled(state, reel.fill(state.pieces, piece, made_piece, state.sources, new_id), False), "place filled"
+        case SetPiece(piece, text, colour, heard, level):
+            old = state.pieces[reel.find(state.pieces, piece)]
+            if colour is not None and colour not in reel.COLOURS:
+                raise EditRefused(f"A card is {', '.join(reel.COLOURS)}, not “{colour}”.")
+            changed = replace(
+                old,
+                name=old.name if text is None else _words(text),
+                colour=colour or old.colour,
+                heard=heard or old.heard,
+                level=old.level if level is None else laid.checked_level(level),
+            )
+            return _with_piece(state, changed), "piece"
+        case LaySound(source, at, original):
+            length = state.sounds.get(source, 0)
+            if not length:
+                raise EditRefused("This file has no sound to be laid. Choose one that has.")
+            span = Span(max(0, at), max(0, at) + length)
+            sound = LaidSound(new_id(), source, span, original=original, heard="kept" if original else "lowered")
+            others = tuple(replace(each, original=each.original and not original) for each in state.laid)
+            return replace(state, laid=(*others, sound)), "sound laid"
+        case SetSound(sound_id, span_wanted, channel, level, heard, original_wanted):
+            new_laid = laid.change(state.laid, sound_id, state.sounds, span_wanted, channel, level, heard, original_wanted)
+            return replace(state, laid=new_laid), "laid sound"
+        case LinesFromNotes(source, fit):
+            made_state, made_count = _lines_from_notes(state, source, fit, new_id)
+            return made_state, f"{made_count} line{'s' if made_count != 1 else ''} from slides"
+        case DropSound(sound_id):
+            index = laid.find(state.laid, sound_id)
+            return replace(state, laid=(*state.laid[:index], *state.laid[index + 1 :])), "laid sound taken away"

@@ -9,7 +9,9 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any, TypeAlias
 
-from fendo_core.picture.shots import Shot
+from fendo_core.picture import reel
+from fendo_core.picture.laid import LaidSound
+from fendo_core.picture.reel import Piece, Source
 from fendo_core.script.lines import Line
 from fendo_core.script.pace import Pace, expected_length
 from fendo_core.timebase import FrameRate, Span
@@ -17,8 +19,8 @@ from fendo_core.timebase.rates import nearest_rate
 
 Row: TypeAlias = dict[str, Any]
 Rows: TypeAlias = dict[str, Row | None]
-"""Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `say:<word>`, `shots:<film>`, `picture`, `order`); None where
-there is none."""
+"""Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `say:<word>`, `shots:<source>`, `piece:<id>`, `sound:<id>`, and
+the orders `order` of lines and `reel` of pieces); None where there is none."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,31 +28,60 @@ class State:
     """One production's words, slots, picks, takes set aside, and picture.
 
     `picks` maps line to take, of the reader that the line has. `sayings` are how words are said, by the word in small
-    letters: (word, said). What follows them is read, not changed, by edits.
+    letters: (word, said). What follows `laid` is read, not changed, by edits, but for the shots of `sources`.
 
     Attributes:
-        shots: of the picture; without one the whole programme, where its length is known.
-        cut: the shots of the film `cut_of`, with their names, as edits change them.
-        length: of the programme, samples; where there is no picture, where its last slot ends.
-        recorded: lines that have takes.
+        pieces: the reel.
+        laid: sounds laid under the picture.
+        moved: samples that a take was moved with its picture since it was recorded, by take; 0 is left out.
+        sources: what was brought in, by identity.
+        takes: those of each line, by line.
+        wanted: samples that the programme is to last while it has no picture; 0: not said.
         readers: names by identity.
         pace: of the production's reader; `paces` of all readers by identity.
+        sounds: lengths of the sources' sounds in samples, 0 for what has none.
     """
 
     lines: tuple[Line, ...] = ()
     picks: Mapping[str, str] = field(default_factory=dict)
     aside: frozenset[str] = frozenset()
-    picture: str | None = None
+    pieces: tuple[Piece, ...] = ()
+    laid: tuple[LaidSound, ...] = ()
+    moved: Mapping[str, int] = field(default_factory=dict)
     sayings: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+    sources: Mapping[str, Source] = field(default_factory=dict)
+    sounds: Mapping[str, int] = field(default_factory=dict)
     rate: FrameRate = nearest_rate(Fraction(25))
-    shots: tuple[Span, ...] = ()
-    cut: tuple[Shot, ...] = ()
-    cut_of: str | None = None
     pace: Pace = field(default_factory=Pace.starting)
-    length: int = 0
-    recorded: frozenset[str] = frozenset()
+    wanted: int = 0
+    takes: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     readers: Mapping[str, str] = field(default_factory=dict)
     paces: Mapping[str, Pace] = field(default_factory=dict)
+
+    @property
+    def recorded(self) -> frozenset[str]:
+        """Lines that have takes."""
+        return frozenset(self.takes)
+
+    @property
+    def length(self) -> int:
+        """Samples of the programme: of the picture, else what is wanted, else where the last slot or sound ends."""
+        if self.pieces:
+            return reel.length(self.pieces, self.rate)
+        ends = [line.slot.end for line in self.lines if line.slot and not line.dropped]
+        return self.wanted or max([*ends, *(sound.span.end for sound in self.laid)], default=0)
+
+    @property
+    def reel_shots(self) -> tuple[reel.ReelShot, ...]:
+        """The shots of the picture."""
+        return reel.reel_shots(self.pieces, self.sources, self.rate)
+
+    @property
+    def shots(self) -> tuple[Span, ...]:
+        """Where lines can be laid: the shots; without a picture the whole programme, where its length is known."""
+        if self.pieces:
+            return tuple(shot.span for shot in self.reel_shots)
+        return (Span(0, self.wanted),) if self.wanted else ()
 
     def pace_of(self, line: Line) -> Pace:
         """The pace of the line's reader."""
@@ -77,14 +108,23 @@ def rows(state: State) -> Rows:
         for line in state.lines
     }
     found["order"] = {"lines": [line.id for line in state.lines]}
-    if state.cut_of:
-        spans = [[shot.span.start, shot.span.end] for shot in state.cut]
-        found[f"shots:{state.cut_of}"] = {"spans": spans, "names": [shot.name for shot in state.cut]}
-    found["picture"] = {"id": state.picture}
+    found["reel"] = {"pieces": [piece.id for piece in state.pieces]}
+    found.update({f"piece:{piece.id}": _without_id(piece) for piece in state.pieces})
+    for sound in state.laid:
+        found[f"sound:{sound.id}"] = {**_without_id(sound), "span": [sound.span.start, sound.span.end]}
+    for source in state.sources.values():
+        if source.shots:
+            spans = [[shot.span.start, shot.span.end] for shot in source.shots]
+            found[f"shots:{source.id}"] = {"spans": spans, "names": [shot.name for shot in source.shots]}
     found.update({f"say:{key}": {"word": word, "said": said} for key, (word, said) in state.sayings.items()})
     found.update({f"pick:{line}": {"take": take} for line, take in state.picks.items()})
-    found.update({f"take:{take}": {"aside": True} for take in state.aside})
+    for take in {*state.aside, *state.moved}:
+        found[f"take:{take}"] = {"aside": take in state.aside, "moved": state.moved.get(take, 0)}
     return found
+
+
+def _without_id(value: Piece | LaidSound) -> Row:
+    return {name: getattr(value, name) for name in value.__slots__ if name != "id"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,7 +155,8 @@ def difference(before: State, after: State) -> Difference:
 def conflicts(touched: Iterable[str], since: Iterable[Iterable[str]]) -> frozenset[str]:
     """Rows touched by an edit that others touched since the edit's author last looked.
 
-    The order of lines alone is no conflict: two people may add lines at different places.
+    The order of lines alone is no conflict: two people may add lines at different places. The order of pieces is one: what
+    lies where in the reel depends on all of them.
     """
     own = frozenset(touched) - {"order"}
     return frozenset(key for keys in since for key in keys if key in own)

@@ -5,16 +5,13 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from difflib import SequenceMatcher
 
+from fendo_core.production.refusal import EditRefused
 from fendo_core.script.splitting import split
 from fendo_core.timebase import FrameRate, Span
 
 LONGEST_TEXT = 4_000
 LONGEST_NOTES = 2_000
 MOST_LINES = 20_000
-
-
-class EditRefused(ValueError):
-    """An edit that cannot be done; the message says why and what is possible."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Mapping
 
-from fendo_core.script.lines import EditRefused
+from fendo_core.production.refusal import EditRefused
 
 LONGEST_WORD, LONGEST_SAID = 60, 120
 MOST_SAYINGS = 500

@@ -4,7 +4,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal, TypeAlias
 
-from fendo_core.script.lines import EditRefused, Line, changed, tokens
+from fendo_core.production.refusal import EditRefused
+from fendo_core.script.lines import Line, changed, tokens
 from fendo_core.script.pace import Pace, expected_length
 from fendo_core.timebase import FrameRate, Span, milliseconds, seconds_text
 

@@ -2,22 +2,31 @@
 
 import os
 import re
+import shutil
 import zipfile
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from django.conf import settings
 
+from fendo_core.audio import wav
 from fendo_core.booth.naming import safe_name
 from fendo_core.handover.listing import Listed, csv_list
-from fendo_core.handover.mix import Placed, mixdown
-from fendo_core.picture import codec, film
+from fendo_core.handover.mix import CUT_FADE, Bed, Ducking, Placed, mixdown
+from fendo_core.picture import codec
+from fendo_core.picture.film import read_sound as read_source
+from fendo_core.picture.laid import one_channel
+from fendo_core.picture.reel import starts
+from fendo_core.production.state import State
 from fendo_core.takes.measures import heard
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.booth.capture import read_sound
-from fendo_server.picture.services import facts_of
+from fendo_server.handover import reel_out
+from fendo_server.picture.models import Source
+from fendo_server.productions import state
 from fendo_server.productions.models import Production
 from fendo_server.takes.models import Pick, Take
 from fendo_server.work import running
@@ -64,53 +73,85 @@ def _publish(making: Path, target: Path) -> None:
 def placed(take: Take) -> Placed:
     """A take at its place in the programme."""
     spoken = Span(take.speech_start, take.speech_end) if take.speech_start is not None else None
-    path, first = take.path, take.start
+    path, first = take.path, take.placed
 
     def load(start: int, end: int) -> np.ndarray:
         return read_sound(path, start - first, end - first)
 
-    return Placed(heard(spoken, take.start, take.length), load)
+    return Placed(heard(spoken, first, take.length), load)
+
+
+def _bed(stored: Source, sound: Any, fades: tuple[bool, bool]) -> Bed:
+    """A stretch of a source's own sound at its place: `sound` has span, first, heard and level, and may name a channel."""
+    folder, pieces, offset = stored.derived, stored.sound_pieces, sound.first - sound.span.start
+    channel = getattr(sound, "channel", "both")
+
+    def load(start: int, end: int) -> np.ndarray:
+        return one_channel(read_source(folder, pieces, start + offset, end + offset), channel)
+
+    fade_in, fade_out = (CUT_FADE if cut else 0 for cut in fades)
+    return Bed(sound.span, load, sound.heard == "lowered", sound.level, (fade_in, fade_out))
+
+
+@dataclass(frozen=True)
+class _PieceSound:
+    span: Span
+    first: int
+    heard: str
+    level: float
+
+
+def beds(present: State, sources: dict[str, Source]) -> list[Bed]:
+    """What sounds under the voice: the pieces' own sound, and what is laid under them."""
+    found, rate = [], present.rate
+    for piece, first in zip(present.pieces, starts(present.pieces), strict=False):
+        stored, known = sources.get(piece.source or ""), present.sources.get(piece.source or "")
+        if stored is None or known is None or known.kind != "film" or not stored.sound_pieces or piece.heard == "silent":
+            continue
+        span = Span(rate.first_sample(first), rate.first_sample(first + piece.length))
+        sound = _PieceSound(span, rate.first_sample(piece.first), piece.heard, piece.level)
+        found.append(_bed(stored, sound, (piece.first > 0, piece.first + piece.length < known.frames)))
+    for laid in present.laid:
+        stored = sources[laid.source]
+        if stored.sound_pieces and laid.heard != "silent":
+            cut = (laid.first > 0, laid.first + laid.span.length < stored.length)
+            found.append(_bed(stored, laid, cut))
+    return found
 
 
 @running.handles("film with the voice")
 def film_out(progress: running.Progress) -> dict[str, Any]:
-    """The picture untouched, with the picked takes in place and its own sound lowered under them."""
+    """The picture with the picked takes in place, and its own sound lowered under them."""
     production = progress.job.production
-    stored, takes = production.picture, picked(production)
-    if stored is None:
+    present, takes = state.load(production), picked(production)
+    if not present.pieces:
         raise running.JobFailed("There is no picture yet: bring in a film first, or hand over the voice files.")
     if not takes:
         raise running.JobFailed("No take is picked yet, so there is no voice to put in. Pick at least one take first.")
-    facts = facts_of(stored)
-    speaking = [Span(t.start + a, t.start + b) for t in takes for a, b in t.phrases]
-
-    def bed(start: int, end: int) -> np.ndarray:
-        return film.read_sound(stored.derived, stored.sound_pieces, start, end)
+    sources = {str(source.id): source for source in production.sources.all()}
+    speaking = [Span(t.placed + a, t.placed + b) for t in takes for a, b in t.phrases]
+    ducking = Ducking(depth=production.duck_depth, rise=production.duck_rise)
+    under, length = beds(present, sources), present.length
 
     def sound() -> Iterator[bytes]:
-        for block in mixdown(stored.length, [placed(t) for t in takes], speaking, bed if stored.sound_pieces else None):
+        for block in mixdown(length, [placed(t) for t in takes], speaking, under, ducking):
             yield block.astype("<f4").tobytes()
 
     making = _making(progress.job)
-    arguments = [*codec.input_of(stored.original, facts.kind)]
-    arguments += ["-protocol_whitelist", "pipe", "-f", "f32le", "-ar", str(SAMPLE_RATE), "-ac", "2", "-i", "pipe:0"]
-    arguments += ["-map", "0:v:0", "-map", "1:a:0"]
-    if facts.copyable:
-        arguments += ["-c:v", "copy"]
-    else:
-        fps = f"{facts.rate.fps.numerator}/{facts.rate.fps.denominator}"
-        arguments += ["-vf", f"fps={fps}", "-c:v", "libx264", "-preset", "veryfast", "-crf", "18", "-pix_fmt", "yuv420p"]
-    arguments += ["-c:a", "aac", "-b:a", "192k", "-movflags", "+faststart", "-f", "mp4"]
-    seconds = stored.length // SAMPLE_RATE
-    report = progress.part(0.0, 0.97, "mixing the voice into the film")
+    seconds = length // SAMPLE_RATE
     try:
+        picture = reel_out.picture(present, sources, making, progress)
+        arguments = [*picture.inputs, "-protocol_whitelist", "pipe", "-f", "f32le", "-ar", str(SAMPLE_RATE)]
+        arguments += ["-ac", "2", "-i", "pipe:0", "-map", "0:v:0", "-map", "1:a:0", *picture.options]
+        arguments += ["-c:a", "aac", "-b:a", "192k", "-movflags", "+faststart", "-f", "mp4"]
+        report = progress.part(picture.share, 0.97, "mixing the voice into the film")
         codec.transcode(arguments, making, seconds * 1_000_000, report, 300 + seconds * 6, feed=sound())
         progress(0.98, "checking the file")
         found = codec.probe(making, "mov")
-        length, wanted = float(found["format"]["duration"]), stored.length / SAMPLE_RATE
-        if abs(length - wanted) > 0.2:
+        came, wanted = float(found["format"]["duration"]), length / SAMPLE_RATE
+        if abs(came - wanted) > 0.2:
             raise running.JobFailed(
-                f"The film came out {length:.1f} s long instead of {wanted:.1f} s, so it was not kept. Try again."
+                f"The film came out {came:.1f} s long instead of {wanted:.1f} s, so it was not kept. Try again."
             )
         target = _target(production, f"{production.name} with narration", ".mp4")
         _publish(making, target)
@@ -121,7 +162,19 @@ def film_out(progress: running.Progress) -> dict[str, Any]:
         ) from error
     finally:
         making.unlink(missing_ok=True)
+        shutil.rmtree(reel_out.folder_of(making), ignore_errors=True)
     return {"file": target.name, "bytes": target.stat().st_size}
+
+
+def _pack(archive: zipfile.ZipFile, take: Take, name: str) -> None:
+    """A take's WAV; where it was moved with its picture since, its header's time reference says where it lies now."""
+    if not take.moved:
+        archive.write(take.path, name)
+        return
+    with take.path.open("rb") as file, archive.open(name, "w", force_zip64=True) as packed:
+        start = file.read(1 << 20)
+        packed.write(wav.moved_header(start, take.moved))
+        shutil.copyfileobj(file, packed, 1 << 20)
 
 
 @running.handles("voice files")
@@ -140,8 +193,8 @@ def voice_files(progress: running.Progress) -> dict[str, Any]:
                 while name.lower() in names:
                     name = re.sub(r"\.wav$", "_.wav", name)
                 names.add(name.lower())
-                archive.write(take.path, name)
-                listed.append(Listed(name, take.line.number, take.number, take.line.text, take.start, take.length))
+                _pack(archive, take, name)
+                listed.append(Listed(name, take.line.number, take.number, take.line.text, take.placed, take.length))
                 progress((count + 1) / len(takes))
             rows = csv_list(listed, production.rate, production.start_frame)
             archive.writestr("list.csv", rows.encode("utf-8-sig"))

@@ -1,78 +1,181 @@
-"""Films over HTTP: bring in, and everything the browser plays."""
+"""What was brought in, over HTTP: sent in pieces, and everything the browser plays."""
 
+from typing import Any
 from uuid import UUID
 
 from django.http import Http404, HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework.decorators import api_view, parser_classes
+from rest_framework import serializers
+from rest_framework.decorators import api_view
 from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
+from rest_framework.views import APIView
 
 from fendo_server.access import get_owned
 from fendo_server.media import send_file
-from fendo_server.picture import services
-from fendo_server.picture.models import Film
+from fendo_server.picture import arriving
+from fendo_server.picture.models import Arrival, Source
 from fendo_server.problems import ProblemSerializer
-from fendo_server.productions.description import film_row
+from fendo_server.productions.description import source_row
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import FilmSerializer
+from fendo_server.productions.serializers import SourceSerializer
 
 
-class StreamParser(BaseParser):
-    """The body as it comes, for files too large to hold."""
+class BytesParser(BaseParser):
+    """The body as it comes."""
 
     media_type = "application/octet-stream"
 
     def parse(self, stream, media_type=None, parser_context=None):
-        return stream
+        return stream.read(arriving.LARGEST_PIECE + 1)
+
+
+class AnnouncedSerializer(serializers.Serializer):
+    """A file that is to come."""
+
+    name = serializers.CharField(max_length=1_000)
+    size = serializers.IntegerField(min_value=0)
+    digest = serializers.RegexField(r"^[0-9a-f]{64}$", help_text="SHA-256 of size and first, middle, last MiB")
+
+
+class ArrivalSerializer(serializers.Serializer):
+    """A file on its way in; `known` is the source that is the same file already, and nothing is to be sent then."""
+
+    id = serializers.CharField(allow_null=True)
+    received = serializers.IntegerField()
+    known = SourceSerializer(allow_null=True)
+
+
+class FinishedSerializer(serializers.Serializer):
+    """Whether the file goes into the reel at once."""
+
+    laid = serializers.BooleanField(default=True)
 
 
 @extend_schema(
-    operation_id="bring_in_film",
-    request={"application/octet-stream": OpenApiTypes.BINARY},
-    parameters=[OpenApiParameter("name", str, required=True, description="the file's name")],
-    responses={201: FilmSerializer, 422: ProblemSerializer, 507: ProblemSerializer},
+    operation_id="announce_file",
+    request=AnnouncedSerializer,
+    responses={201: ArrivalSerializer, 422: ProblemSerializer},
 )
 @api_view(["POST"])
-@parser_classes([StreamParser])
-def films(request: Request, production_id: UUID) -> Response:
-    """Bring in a film: it becomes the picture at once, and is prepared by a job."""
+def arrivals(request: Request, production_id: UUID) -> Response:
+    """Say that a file is to come; the answer says from which byte on it is to be sent."""
     production = get_owned(Production, request.user, production_id)
-    length = request.META.get("CONTENT_LENGTH") or ""
-    arrived = services.receive(request.stream or request._request, int(length) if length.isdigit() else None)
-    film = services.bring_in(production, request.user, request.query_params.get("name", "film"), arrived)
-    return Response(film_row(film), status=201)
+    asked = AnnouncedSerializer(data=request.data)
+    asked.is_valid(raise_exception=True)
+    known = production.sources.filter(digest=asked.validated_data["digest"]).exclude(state=Source.State.FAILED).first()
+    if known:
+        return Response({"id": None, "received": 0, "known": source_row(known)}, status=201)
+    arrival = arriving.announce(production, **asked.validated_data)
+    return Response({"id": str(arrival.id), "received": arrival.received, "known": None}, status=201)
 
 
-def _film(request: Request, film_id: UUID) -> Film:
-    return get_owned(Film, request.user, film_id, "production")
+def _arrival(request: Request, arrival_id: UUID) -> Arrival:
+    return get_owned(Arrival, request.user, arrival_id, "production")
 
 
-@extend_schema(operation_id="film_picture", responses={(200, "video/mp4"): OpenApiTypes.BINARY})
+class OneArrival(APIView):
+    """A file on its way in."""
+
+    parser_classes = [BytesParser]
+
+    @extend_schema(
+        operation_id="send_file_piece",
+        request={"application/octet-stream": OpenApiTypes.BINARY},
+        parameters=[OpenApiParameter("at", int, required=True, description="the first byte that is sent")],
+        responses={200: ArrivalSerializer, 409: ProblemSerializer, 422: ProblemSerializer},
+    )
+    def put(self, request: Request, arrival_id: UUID) -> Response:
+        """The next piece, of 8 MiB at most."""
+        arrival = _arrival(request, arrival_id)
+        at = request.query_params.get("at", "")
+        if not at.isdigit() or not isinstance(request.data, bytes):
+            raise Http404
+        received = arriving.append(arrival, int(at), request.data)
+        return Response({"id": str(arrival.id), "received": received, "known": None})
+
+    @extend_schema(operation_id="stop_file", request=None, responses={204: None})
+    def delete(self, request: Request, arrival_id: UUID) -> Response:
+        """Stop: what came is thrown away."""
+        arriving.forget(_arrival(request, arrival_id))
+        return Response(status=204)
+
+
+@extend_schema(
+    operation_id="finish_file",
+    request=FinishedSerializer,
+    responses={201: SourceSerializer, 409: ProblemSerializer, 422: ProblemSerializer},
+)
+@api_view(["POST"])
+def finish(request: Request, arrival_id: UUID) -> Response:
+    """The file is there: it is judged, laid (if it is to be), and prepared by a job."""
+    asked = FinishedSerializer(data=request.data)
+    asked.is_valid(raise_exception=True)
+    source = arriving.finish(_arrival(request, arrival_id), request.user, asked.validated_data["laid"])
+    return Response(source_row(source), status=201)
+
+
+def _source(request: Request, source_id: UUID) -> Source:
+    return get_owned(Source, request.user, source_id, "production")
+
+
+@extend_schema(operation_id="source_picture", responses={(200, "video/mp4"): OpenApiTypes.BINARY})
 @api_view(["GET"])
-def picture(request: Request, film_id: UUID) -> HttpResponseBase:
-    """The picture as the browser decodes it: the proxy, or the film itself while there is none."""
-    film = _film(request, film_id)
+def picture(request: Request, source_id: UUID) -> HttpResponseBase:
+    """A film as it was brought in."""
+    source = _source(request, source_id)
     kinds = {"mov": "video/mp4", "matroska": "video/webm"}
-    if film.has_proxy:
-        return send_file(request, film.derived / "proxy.mp4", "video/mp4")
-    return send_file(request, film.original, kinds.get(film.facts.get("kind", ""), "application/octet-stream"))
-
-
-@extend_schema(operation_id="film_sound", responses={(200, "audio/flac"): OpenApiTypes.BINARY})
-@api_view(["GET"])
-def sound(request: Request, film_id: UUID, piece: int) -> HttpResponseBase:
-    """Ten seconds of the film's own sound."""
-    film = _film(request, film_id)
-    if piece >= film.sound_pieces:
+    if source.kind != Source.Kind.FILM:
         raise Http404
-    return send_file(request, film.derived / f"{piece:04}.flac", "audio/flac")
+    return send_file(request, source.original, kinds.get(source.facts.get("kind", ""), "application/octet-stream"))
 
 
-@extend_schema(operation_id="film_strip", responses={(200, "image/jpeg"): OpenApiTypes.BINARY})
+@extend_schema(operation_id="source_segment", responses={(200, "video/mp4"): OpenApiTypes.BINARY})
 @api_view(["GET"])
-def strip(request: Request, film_id: UUID) -> HttpResponseBase:
-    """Small pictures at even distances, 96 by 54 points each, in rows of twenty."""
-    return send_file(request, _film(request, film_id).derived / "strip.jpg", "image/jpeg")
+def segment(request: Request, source_id: UUID, number: int) -> HttpResponseBase:
+    """A segment of a film's proxy."""
+    source = _source(request, source_id)
+    if number >= source.segments:
+        raise Http404
+    name = f"{source.segment_folder}/{number:04}.mp4" if source.segment_frames else "proxy.mp4"
+    return send_file(request, source.derived / name, "video/mp4")
+
+
+@extend_schema(operation_id="source_page", responses={(200, "image/jpeg"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def page(request: Request, source_id: UUID, number: int) -> HttpResponseBase:
+    """A still, or a page of slides."""
+    return send_file(request, _source(request, source_id).derived / f"page-{number:04}.jpg", "image/jpeg")
+
+
+@extend_schema(operation_id="source_sound", responses={(200, "audio/flac"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def sound(request: Request, source_id: UUID, piece: int) -> HttpResponseBase:
+    """Ten seconds of a source's own sound."""
+    source = _source(request, source_id)
+    if piece >= source.sound_pieces:
+        raise Http404
+    return send_file(request, source.derived / f"{piece:04}.flac", "audio/flac")
+
+
+@extend_schema(operation_id="source_strip", responses={(200, "image/jpeg"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def strip(request: Request, source_id: UUID) -> HttpResponseBase:
+    """Small pictures, 96 by 54 points each, in rows of twenty: at even distances of a film, or one a page."""
+    return send_file(request, _source(request, source_id).derived / "strip.jpg", "image/jpeg")
+
+
+class NotesSerializer(serializers.Serializer):
+    """What the pages of slides say, page by page."""
+
+    notes = serializers.ListField(child=serializers.CharField(allow_blank=True))
+
+
+@extend_schema(operation_id="source_notes", responses={200: NotesSerializer})
+@api_view(["GET"])
+def notes(request: Request, source_id: UUID) -> Response:
+    """What is to be said on each page: its notes, else its text."""
+    found: dict[str, Any] = {"notes": _source(request, source_id).notes}
+    return Response(found)

@@ -1,76 +1,105 @@
-"""Bringing in a film: received piece by piece, judged, kept in the production's folder, prepared by a job."""
+"""What is brought in: judged, kept in the production's folder, put into the reel, prepared by a job."""
 
+import hashlib
 import os
 import shutil
-import tempfile
-from collections.abc import Iterator
+from collections.abc import Sequence
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 from django.conf import settings
 from django.db import transaction
 
 from fendo_core.booth.naming import safe_name
-from fendo_core.picture import codec, film
+from fendo_core.picture import codec, film, pages
 from fendo_core.picture.cuts import find_cuts, shots
-from fendo_core.production.edits import SetPicture
+from fendo_core.production.edits import AddPieces, Edit, LaySound, Shown
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, format_timecode, parse_timecode
-from fendo_server.picture.models import Film
+from fendo_server.picture.models import Source
 from fendo_server.productions import changes
 from fendo_server.productions.models import Production
 from fendo_server.work import running
 
 LARGEST_FILE = 64 << 30
+LARGEST_STILL = 200 << 20
 STRIP_ROW = 20
 STRIP_MOST = 240
+STILL_LENGTH = 5 * SAMPLE_RATE
+DIGEST_PIECE = 1 << 20
 
 
-def receive(stream: BinaryIO, length: int | None) -> Path:
-    """The body of a request into a file of its own; the caller moves or deletes it.
+@dataclass(frozen=True)
+class Brought:
+    """What an arrived file is: a film or a sound with its facts, or pictures with their number."""
 
-    Raises:
-        FilmRefused: for what is no film by its first bytes (nothing more is read then), too large, or cut short.
-    """
-    folder = settings.DATA / "arriving"
-    folder.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(dir=folder)
-    path, received = Path(name), 0
-    try:
-        with os.fdopen(handle, "wb") as file:
-            for piece in _pieces(stream):
-                if not received and film.sniff(piece) is None:
-                    raise film.FilmRefused(
-                        "This file is no film that Fendo can read. MP4, MOV, MKV, WebM, AVI and MPEG files are read; "
-                        "nothing was changed. Export the picture as one of these and bring it in again."
-                    )
-                received += len(piece)
-                if received > LARGEST_FILE:
-                    raise film.FilmRefused("This file is larger than 64 GB. Nothing was kept; bring in a smaller copy.")
-                file.write(piece)
-        if received == 0:
-            raise film.FilmRefused("This file is empty. Nothing was changed; check that its copy was finished.")
-        if length is not None and received < length:
-            raise film.FilmRefused("The connection broke off before the whole film had arrived. Bring it in again.")
-    except BaseException:
-        path.unlink(missing_ok=True)
-        raise
-    return path
+    kind: str
+    facts: film.Film | None = None
+    pages: int = 1
+    width: int = 0
+    height: int = 0
+    what: str = ""
 
 
-def _pieces(stream: BinaryIO) -> Iterator[bytes]:
-    while piece := stream.read(1 << 20):
-        yield piece
-
-
-def bring_in(production: Production, author: Any, name: str, arrived: Path) -> Film:
-    """An arrived file becomes the production's picture (an edit that can be undone) and is prepared by a job.
+def judge(arrived: Path) -> Brought:
+    """What a file is, by what is in it.
 
     Raises:
-        FilmRefused: when it can't be the picture. The arrived file is deleted.
+        FilmRefused: when it is nothing that can be brought in, or is broken.
     """
-    try:
+    what = film.kind_of(arrived)
+    if what in codec.DEMUXERS:
         facts = film.inspect(arrived)
+        return Brought("film" if facts.frames else "sound", facts, what=facts.kind)
+    if what is None:
+        raise film.FilmRefused(film.NOT_READ)
+    if arrived.stat().st_size > LARGEST_STILL:
+        raise film.FilmRefused("A still or a PDF of more than 200 MB can't be shown here. Save a smaller copy.")
+    row = _rows("look", what, arrived)[0]
+    kind = "slides" if what == "pdf" else "still"
+    return Brought(kind, None, int(row["pages"]), int(row["width"]), int(row["height"]), what)
+
+
+def _rows(verb: str, what: str, path: Path, folder: Path | None = None, most: int = 1) -> list[dict[str, Any]]:
+    """The rows of the program that looks at pictures and draws them, none of them an error."""
+    rows = []
+    try:
+        for row in codec.pages(verb, what, path, folder, most):
+            if "error" in row:
+                raise film.FilmRefused(str(row["error"]))
+            rows.append(row)
+    except codec.CodecFailed as error:
+        raise film.FilmRefused(
+            "This file can't be drawn: it is damaged, or asks for more than is reasonable. Nothing was changed."
+        ) from error
+    if not rows:
+        raise film.FilmRefused("There is no picture in this file. Nothing was changed; export it again.")
+    return rows
+
+
+def digest_of(path: Path) -> str:
+    """Tells the same file when it comes again: SHA-256 of its size and of its first, middle and last MiB.
+
+    A page can compute it of a file of any size before anything is sent.
+    """
+    size = path.stat().st_size
+    told = hashlib.sha256(str(size).encode())
+    with path.open("rb") as file:
+        for at in (0, max(0, size // 2 - DIGEST_PIECE // 2), max(0, size - DIGEST_PIECE)):
+            file.seek(at)
+            told.update(file.read(DIGEST_PIECE))
+    return told.hexdigest()
+
+
+def bring_in(production: Production, author: Any, name: str, arrived: Path, laid: bool = True) -> Source:
+    """An arrived file is kept and prepared by a job; with `laid` it goes to the end of the reel (an edit).
+
+    Raises:
+        FilmRefused: when it can't be brought in. The arrived file is deleted.
+    """
+    try:
+        found, digest = judge(arrived), digest_of(arrived)
         folder = settings.MEDIA / production.directory / "Picture"
         folder.mkdir(parents=True, exist_ok=True)
         stem, ending = os.path.splitext(safe_name(name, 100))
@@ -82,29 +111,48 @@ def bring_in(production: Production, author: Any, name: str, arrived: Path) -> F
         target.chmod(0o644)
     finally:
         arrived.unlink(missing_ok=True)
+    facts = found.facts
     with transaction.atomic():
-        made = Film.objects.create(
+        made = Source.objects.create(
             production=production,
+            kind=found.kind,
             name=target.name,
             file=f"Picture/{target.name}",
-            state=Film.State.PREPARING,
-            remarks=list(facts.remarks),
-            facts=_stored(facts),
-            fps_above=facts.rate.fps.numerator,
-            fps_below=facts.rate.fps.denominator,
-            frames=facts.frames,
-            length=facts.length,
-            shots=[[0, facts.length]],
+            state=Source.State.PREPARING,
+            remarks=list(facts.remarks) if facts else [],
+            facts=_stored(facts) if facts else {"kind": found.what, "width": found.width, "height": found.height},
+            fps_above=facts.rate.fps.numerator if facts else 25,
+            fps_below=facts.rate.fps.denominator if facts else 1,
+            frames=facts.frames if facts else 0,
+            length=facts.length if facts else 0,
+            shots=[[0, facts.length]] if found.kind == "film" and facts else [],
+            pages=found.pages,
+            digest=digest,
         )
-        _take_rate(production, facts.rate)
-        changes.perform(production, author, production.revision, SetPicture(str(made.id)))
-        running.start(production, "prepare film", film=str(made.id))
+        if found.kind == "film" and facts:
+            _take_rate(production, facts.rate)
+        for edit in laying(made) if laid else ():
+            production.refresh_from_db()
+            changes.perform(production, author, production.revision, edit)
+        running.start(production, "prepare source", source=str(made.id))
     return made
 
 
+def laying(source: Source) -> Sequence[Edit]:
+    """How a source just brought in is laid: picture at the end of the reel, sound from the beginning."""
+    key, production = str(source.id), source.production
+    if source.kind == Source.Kind.SOUND:
+        return (LaySound(key, 0, original=not production.pieces.exists() and not production.laid.exists()),)
+    length = 0 if source.kind == Source.Kind.FILM else STILL_LENGTH
+    return (AddPieces(tuple(Shown(key, page, length) for page in range(source.pages)), follow=False),)
+
+
 def _take_rate(production: Production, rate: FrameRate) -> None:
-    """The first film gives the production its frame rate; its start timecode keeps its reading."""
-    if production.films.count() > 1 or production.rate.fps == rate.fps:
+    """The first film gives the production its frame rate, unless something lies in the reel already; its start timecode
+    keeps its reading.
+    """
+    others = production.sources.filter(kind=Source.Kind.FILM).count() > 1
+    if others or production.pieces.exists() or production.rate.fps == rate.fps:
         return
     start = format_timecode(production.start_frame, production.rate)
     production.fps_above, production.fps_below, production.drop_frame = rate.fps.numerator, rate.fps.denominator, False
@@ -112,54 +160,79 @@ def _take_rate(production: Production, rate: FrameRate) -> None:
     production.save(update_fields=["fps_above", "fps_below", "drop_frame", "start_frame"])
 
 
+_FACTS = ("kind", "codec", "width", "height", "has_sound", "ready_as_is", "plays_in_browser", "copyable", "interlaced")
+
+
 def _stored(facts: film.Film) -> dict[str, Any]:
-    names = ("kind", "codec", "width", "height", "has_sound", "ready_as_is", "plays_in_browser", "copyable")
-    return {name: getattr(facts, name) for name in names}
+    return {name: getattr(facts, name) for name in _FACTS}
 
 
-def facts_of(stored: Film) -> film.Film:
+def facts_of(stored: Source) -> film.Film:
     """The core's film from its row."""
     rate = FrameRate(Fraction(stored.fps_above, stored.fps_below))
     return film.Film(rate=rate, frames=stored.frames, length=stored.length, remarks=(), **stored.facts)
 
 
-@running.handles("prepare film")
+@running.handles("prepare source")
 def prepare(progress: running.Progress) -> dict[str, Any]:
-    """Sound in pieces, the film strip, the cuts, and a proxy where the film itself does not step well."""
-    stored = Film.objects.select_related("production").get(pk=progress.job.arguments["film"])
-    facts, folder = facts_of(stored), stored.derived
-    shutil.rmtree(folder, ignore_errors=True)
-    folder.mkdir(parents=True)
+    """What the browser needs of a source: sound in pieces, the strip, the cuts, a proxy; of pictures, their pages."""
+    stored = Source.objects.select_related("production").get(pk=progress.job.arguments["source"])
+    shutil.rmtree(stored.derived, ignore_errors=True)
+    stored.derived.mkdir(parents=True)
+    Source.objects.filter(pk=stored.pk).update(segments=0, has_proxy=False)
     try:
-        if facts.has_sound:
-            pieces = film.cut_sound(stored.original, facts, folder, progress.part(0.0, 0.15, "preparing the sound"))
-            Film.objects.filter(pk=stored.pk).update(sound_pieces=pieces)
-        progress(0.15, "drawing the strip")
-        columns = min(STRIP_MOST, max(1, facts.length // (2 * SAMPLE_RATE)))
-        draw_strip(stored, facts, columns)
-        Film.objects.filter(pk=stored.pk).update(strip_columns=columns)
-        frames = film.small_frames(stored.original, facts, progress.part(0.2, 0.45, "finding the cuts"))
-        found = shots(find_cuts(frames), facts.frames, facts.rate)
-        # Shots that somebody corrected while they were looked for stay as they are.
-        untouched = Film.objects.filter(pk=stored.pk, shots=[[0, facts.length]], shot_names=[])
-        untouched.update(shots=[[shot.start, shot.end] for shot in found])
-        if not facts.ready_as_is:
-            making = folder / f"making-{progress.job.attempts}.mp4"
-            film.make_proxy(stored.original, facts, making, progress.part(0.45, 1.0, "making it quick to step through"))
-            making.replace(folder / "proxy.mp4")
-            Film.objects.filter(pk=stored.pk).update(has_proxy=True)
-        Film.objects.filter(pk=stored.pk).update(state=Film.State.READY, error="")
+        if stored.kind in (Source.Kind.STILL, Source.Kind.SLIDES):
+            _prepare_pages(stored, progress)
+        else:
+            _prepare_film(stored, progress)
+        Source.objects.filter(pk=stored.pk).update(state=Source.State.READY, error="")
     except (codec.CodecFailed, film.FilmRefused) as error:
         said = (
-            "This film can't be read to its end: it is damaged or not complete. The words and takes are safe. "
+            f"“{stored.name}” can't be read to its end: it is damaged or not complete. The words and takes are safe. "
             "Copy or export it again and bring it in once more."
         )
-        Film.objects.filter(pk=stored.pk).update(state=Film.State.FAILED, error=said)
+        Source.objects.filter(pk=stored.pk).update(state=Source.State.FAILED, error=said)
         raise running.JobFailed(said) from error
     return {}
 
 
-def draw_strip(stored: Film, facts: film.Film, columns: int) -> None:
+def _prepare_pages(stored: Source, progress: running.Progress) -> None:
+    progress(0.0, "drawing the pages" if stored.pages > 1 else "drawing the still")
+    rows = _rows("draw", stored.facts["kind"], stored.original, stored.derived, stored.pages)
+    sheet = pages.strip(stored.derived, len(rows), STRIP_ROW)
+    sheet.save(stored.derived / "strip.jpg", quality=80)
+    notes = [row["notes"] for row in rows] if stored.kind == Source.Kind.SLIDES else []
+    Source.objects.filter(pk=stored.pk).update(notes=notes, strip_columns=len(rows))
+
+
+def _prepare_film(stored: Source, progress: running.Progress) -> None:
+    facts, folder = facts_of(stored), stored.derived
+    own = Source.objects.filter(pk=stored.pk)
+    if facts.has_sound:
+        pieces = film.cut_sound(stored.original, facts, folder, progress.part(0.0, 0.15, "preparing the sound"))
+        own.update(sound_pieces=pieces)
+    if not facts.frames:
+        return
+    progress(0.15, "drawing the strip")
+    columns = min(STRIP_MOST, max(1, facts.length // (2 * SAMPLE_RATE)))
+    draw_strip(stored, facts, columns)
+    own.update(strip_columns=columns)
+    if not facts.ready_as_is:
+        # Each attempt has a folder of its own: what a killed worker's codec still writes is not ours.
+        name = f"proxy-{progress.job.attempts}"
+        (folder / name).mkdir()
+        own.update(segment_folder=name, segment_frames=film.segment_frames(facts.rate))
+        report = progress.part(0.2, 0.7, "making it quick to step through")
+        count = film.make_proxy(stored.original, facts, folder / name, report, lambda ready: own.update(segments=ready))
+        own.update(segments=count, has_proxy=True)
+    frames = film.small_frames(stored.original, facts, progress.part(0.7, 1.0, "finding the cuts"))
+    found = shots(find_cuts(frames), facts.frames, facts.rate)
+    # Shots that somebody corrected while they were looked for stay as they are.
+    untouched = own.filter(shots=[[0, facts.length]], shot_names=[])
+    untouched.update(shots=[[shot.start, shot.end] for shot in found])
+
+
+def draw_strip(stored: Source, facts: film.Film, columns: int) -> None:
     """The film strip: `columns` small pictures at even distances, in rows of `STRIP_ROW`, one JPEG."""
     rows = -(-columns // STRIP_ROW)
     picture = "scale=96:54:force_original_aspect_ratio=increase,crop=96:54"

@@ -1,9 +1,9 @@
 """Productions over HTTP."""
 
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
-from django.db.models import Count, OuterRef, Subquery
+from django.db.models import Count, OuterRef, Subquery, Sum
 from django.db.models.functions import Coalesce
 from django.utils.decorators import method_decorator
 from django.views.decorators.gzip import gzip_page
@@ -13,14 +13,18 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from fendo_core.production import edits
+from fendo_core.production.following import consequence
+from fendo_core.production.refusal import EditRefused
 from fendo_core.timebase import parse_timecode
 from fendo_server.access import get_owned, owned
-from fendo_server.picture.models import Film
+from fendo_server.picture.models import Piece
 from fendo_server.problems import Problem, ProblemSerializer
-from fendo_server.productions import changes, description, services
+from fendo_server.productions import changes, description, services, state
 from fendo_server.productions.models import Folder, Production
 from fendo_server.productions.serializers import (
     EDITS,
+    ConsequenceSerializer,
     EditSchema,
     FolderSerializer,
     ListedProductionSerializer,
@@ -47,8 +51,8 @@ def _listed(production: Any) -> dict[str, Any]:
         "recorded": production.recorded_count,
         "picked": production.picked_count,
         "takes": production.take_count,
-        "length": production.picture.length if production.picture else 0,
-        "film": str(production.picture_id) if production.picture_id else None,
+        "length": production.rate.first_sample(production.frames),
+        "still": str(production.still) if production.still else None,
     }
 
 
@@ -66,15 +70,17 @@ class Productions(APIView):
         lines = Line.objects.filter(production=OuterRef("pk"), dropped=False)
         takes = Take.objects.filter(line__production=OuterRef("pk"), line__dropped=False, state=Take.State.FINISHED)
         picks = Pick.objects.filter(line__production=OuterRef("pk"), line__dropped=False)
+        pieces = Piece.objects.filter(production=OuterRef("pk"))
         found = (
             owned(Production, request.user)
-            .select_related("picture")
             .order_by("-changed")
             .annotate(
                 line_count=_count(lines, "production"),
                 recorded_count=_count(lines.filter(takes__state=Take.State.FINISHED), "production"),
                 take_count=_count(takes, "line__production"),
                 picked_count=_count(picks, "line__production"),
+                frames=Coalesce(Subquery(pieces.order_by().values("production").annotate(n=Sum("length")).values("n")), 0),
+                still=Subquery(pieces.exclude(source=None).order_by("position").values("source")[:1]),
             )
         )
         return Response([_listed(production) for production in found])
@@ -99,7 +105,7 @@ class OneProduction(APIView):
     @extend_schema(operation_id="production", responses={200: ProductionSerializer, 404: ProblemSerializer})
     def get(self, request: Request, production_id: UUID) -> Response:
         """Everything the rooms show."""
-        return Response(description.whole(get_owned(Production, request.user, production_id, "picture", "reader")))
+        return Response(description.whole(get_owned(Production, request.user, production_id, "reader")))
 
     @extend_schema(
         operation_id="set_production",
@@ -142,18 +148,42 @@ class OneProduction(APIView):
 def edit(request: Request, production_id: UUID) -> Response:
     """Do one edit; it is recorded and can be undone."""
     production = get_owned(Production, request.user, production_id)
+    asked = _asked(request, production)
+    change = changes.perform(production, request.user, asked.validated_data["revision"], asked.made())
+    return Response(description.patch(production, change))
+
+
+def _asked(request: Request, production: Production) -> Any:
+    """The edit that is asked for, checked."""
     kind = request.data.get("kind") if isinstance(request.data, dict) else None
     if kind not in EDITS:
         raise Problem(422, "Not understood", f"There is no edit of the kind “{kind}”. Known are {', '.join(EDITS)}.")
     asked = EDITS[kind](data=request.data)
     asked.is_valid(raise_exception=True)
     _belongs(production, asked.validated_data)
-    change = changes.perform(production, request.user, asked.validated_data["revision"], asked.made())
-    return Response(description.patch(production, change))
+    return asked
+
+
+@extend_schema(
+    operation_id="preview_edit",
+    request=EditSchema,
+    responses={200: ConsequenceSerializer, 422: ProblemSerializer},
+)
+@api_view(["POST"])
+def preview(request: Request, production_id: UUID) -> Response:
+    """What an edit of the reel would do to words and takes; nothing is changed."""
+    production = get_owned(Production, request.user, production_id)
+    before = state.load(production)
+    try:
+        after, _ = edits.perform(before, _asked(request, production).made(), lambda: str(uuid4()))
+    except EditRefused as error:
+        return Response({"moved": [], "left": [], "takes": 0, "longer": 0, "text": str(error)})
+    found = consequence(before, after)
+    return Response(ConsequenceSerializer(found).data)
 
 
 def _belongs(production: Production, values: dict[str, Any]) -> None:
-    """Refuse takes and films of other productions (lines are looked for in this one's state by the core)."""
+    """Refuse takes of other productions (all else is looked for in this one's state by the core)."""
     take = values.get("take")
     if take is not None:
         same = Take.objects.filter(pk=take, line__production=production, state=Take.State.FINISHED)
@@ -161,9 +191,6 @@ def _belongs(production: Production, values: dict[str, Any]) -> None:
             same = same.filter(line=values["line"])
         if not same.exists():
             raise Problem(422, "Not possible", "This take is not one of this line's finished takes. Nothing was changed.")
-    picture = values.get("picture")
-    if picture is not None and not Film.objects.filter(pk=picture, production=production, length__gt=0).exists():
-        raise Problem(422, "Not possible", "This film is not one of this production's. Nothing was changed.")
 
 
 @extend_schema(operation_id="undo", request=None, responses=PatchSerializer)

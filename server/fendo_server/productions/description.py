@@ -13,7 +13,7 @@ from fendo_core.script.pronunciation import hints
 from fendo_core.script.slots import fit, out_of_order
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.timebase import Span
-from fendo_server.picture.models import Film
+from fendo_server.picture.models import Source
 from fendo_server.productions import changes, state
 from fendo_server.productions.models import Change, Production
 from fendo_server.takes.description import TAKE_FIELDS, describe
@@ -67,26 +67,77 @@ def reader_rows(production: Production, present: State) -> list[dict[str, Any]]:
     return [reader_row(key, name, present.paces[key]) for key, name in named]
 
 
-def film_row(film: Film | None) -> dict[str, Any] | None:
-    """The picture."""
-    if film is None:
-        return None
+def source_row(source: Source) -> dict[str, Any]:
+    """Something that was brought in."""
+    facts = source.facts
     return {
-        "id": str(film.id),
-        "name": film.name,
-        "state": film.state,
-        "error": film.error,
-        "remarks": film.remarks,
-        "frames": film.frames,
-        "length": film.length,
-        "shots": film.shots,
-        "shot_names": [*film.shot_names, *[""] * (len(film.shots) - len(film.shot_names))],
-        "sound_pieces": film.sound_pieces,
-        "has_proxy": film.has_proxy,
-        "plays_at_once": bool(film.facts.get("plays_in_browser")),
-        "strip_columns": film.strip_columns,
-        "width": film.facts.get("width", 16),
-        "height": film.facts.get("height", 9),
+        "id": str(source.id),
+        "kind": source.kind,
+        "name": source.name,
+        "state": source.state,
+        "error": source.error,
+        "remarks": source.remarks,
+        "length": source.length,
+        "fps": [source.fps_above, source.fps_below],
+        "pages": source.pages,
+        "noted": any(source.notes),
+        "sound_pieces": source.sound_pieces,
+        "segments": source.segments,
+        "segment_frames": source.segment_frames,
+        "has_proxy": source.has_proxy,
+        "plays_at_once": bool(facts.get("plays_in_browser")),
+        "strip_columns": source.strip_columns,
+        "width": facts.get("width", 0),
+        "height": facts.get("height", 0),
+    }
+
+
+def picture_rows(production: Production, present: State) -> dict[str, Any]:
+    """The reel as it is played: pieces and shots by programme samples, laid sounds, and what was brought in."""
+    rate, first = production.rate, 0
+    pieces = []
+    for piece in present.pieces:
+        source = present.sources.get(piece.source or "")
+        pieces.append(
+            {
+                "id": piece.id,
+                "kind": source.kind if source else "card",
+                "source": piece.source,
+                "page": piece.page,
+                "span": [rate.first_sample(first), rate.first_sample(first + piece.length)],
+                "first": rate.first_sample(piece.first),
+                "name": piece.name,
+                "colour": piece.colour,
+                "heard": piece.heard,
+                "level": piece.level,
+                "opens": piece.opens,
+                # A sound that begins or ends with its source was not cut, and so needs no fade.
+                "cut": [piece.first > 0, bool(source and piece.first + piece.length < source.frames)],
+            }
+        )
+        first += piece.length
+    shots = present.reel_shots
+    laid = [
+        {
+            "id": sound.id,
+            "source": sound.source,
+            "span": [sound.span.start, sound.span.end],
+            "first": sound.first,
+            "channel": sound.channel,
+            "level": sound.level,
+            "heard": sound.heard,
+            "original": sound.original,
+            "cut": [sound.first > 0, sound.first + sound.span.length < present.sounds.get(sound.source, 0)],
+        }
+        for sound in present.laid
+    ]
+    return {
+        "length": present.length,
+        "pieces": pieces,
+        "laid": laid,
+        "shots": [[shot.span.start, shot.span.end] for shot in shots],
+        "shot_names": [shot.name for shot in shots],
+        "sources": [source_row(source) for source in production.sources.order_by("made")],
     }
 
 
@@ -109,7 +160,7 @@ def to_do(present: State, lines_with_takes: set[str]) -> dict[str, int]:
     wordy = [line for line in lines if line.text]
     fits = [fit(line.text, line.slot, present.pace_of(line), line.wild).state for line in wordy]
     return {
-        "picture": 0 if present.picture else 1,
+        "picture": sum(1 for piece in present.pieces if piece.is_hole) if present.pieces else 1,
         "script": len(lines) - len(wordy) + fits.count("no slot") + fits.count("over"),
         "booth": sum(1 for line in wordy if line.id not in lines_with_takes),
         "takes": sum(1 for line in lines if line.id in lines_with_takes and line.id not in present.picks),
@@ -142,7 +193,6 @@ def whole(production: Production) -> dict[str, Any]:
         "drop_frame": production.drop_frame,
         "start_frame": production.start_frame,
         "name_pattern": production.name_pattern,
-        "length": present.length,
         "wanted_length": production.wanted_length,
         "pace": pace_row(production, present.pace),
         "languages": [{"code": code, "name": name} for code, name in LANGUAGES.items()],
@@ -153,11 +203,17 @@ def whole(production: Production) -> dict[str, Any]:
         "readers": reader_rows(production, present),
         "landing": str(production.landing_id) if production.landing_id else None,
         "folders": [{"id": str(f.id), "path": f.path} for f in production.folders.order_by("path")],
-        "film": film_row(production.picture),
+        "monitor": production.monitor,
+        "duck_depth": production.duck_depth,
+        "duck_rise": production.duck_rise,
+        "picture": picture_rows(production, present),
         "lines": [line_row(line, present) for line in present.lines if not line.dropped],
         "takes": take_rows(production, {line.id: line.slot for line in present.lines}),
         **_common(production, present),
     }
+
+
+PICTURE_ROWS = {"piece", "reel", "sound", "shots"}
 
 
 def patch(production: Production, change: Change | None) -> dict[str, Any]:
@@ -180,6 +236,6 @@ def patch(production: Production, change: Change | None) -> dict[str, Any]:
         "order": list(by_id) if touched["order"] or touched["line"] else None,
         "lines": [line_row(by_id[key], present) for key in lines if key in by_id],
         "takes": take_rows(production, {key: line.slot for key, line in by_id.items()}, sorted(lines)),
-        "film": film_row(production.picture),
+        "picture": picture_rows(production, present) if touched.keys() & PICTURE_ROWS else None,
         **_common(production, present),
     }

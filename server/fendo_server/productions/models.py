@@ -16,6 +16,11 @@ from fendo_core.timebase import FrameRate
 class Production(models.Model):
     """One piece of work: a picture, a script, and the takes read against it."""
 
+    class Monitor(models.TextChoices):
+        PROGRAMME = "programme"
+        ORIGINAL = "original"
+        SILENT = "silent"
+
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="productions")
     name = models.CharField(max_length=120)
@@ -27,7 +32,6 @@ class Production(models.Model):
     start_frame = models.PositiveIntegerField(default=10 * 3600 * 25, help_text="frames since midnight of its first frame")
     landing = models.ForeignKey("Folder", null=True, on_delete=models.SET_NULL, related_name="+")
     reader = models.ForeignKey("Reader", null=True, on_delete=models.SET_NULL, related_name="+")
-    picture = models.ForeignKey("picture.Film", null=True, on_delete=models.SET_NULL, related_name="+")
     name_pattern = models.CharField(max_length=200, default=DEFAULT_PATTERN)
     pace = models.FloatField(default=DEFAULT_PACE, help_text="syllables a second, where no takes tell better")
     wanted_length = models.PositiveBigIntegerField(
@@ -37,6 +41,11 @@ class Production(models.Model):
     language = models.CharField(max_length=10, default=DEFAULT_LANGUAGE)
     level_window = models.CharField(max_length=20, default="lively")
     headphones = models.BooleanField(default=False)
+    monitor = models.CharField(
+        max_length=10, choices=Monitor, default=Monitor.PROGRAMME, help_text="what is heard in headphones while recording"
+    )
+    duck_depth = models.FloatField(default=-12.0, help_text="dB by which sound is lowered under the voice")
+    duck_rise = models.PositiveIntegerField(default=38_400, help_text="samples in which it comes back")
     input = models.JSONField(default=dict, help_text="the input and channel chosen in the Booth")
     made = models.DateTimeField(auto_now_add=True)
     changed = models.DateTimeField(auto_now=True)
@@ -46,6 +55,7 @@ class Production(models.Model):
             models.CheckConstraint(condition=Q(fps_above__gt=0, fps_below__gt=0), name="a_frame_rate_is_positive"),
             models.CheckConstraint(condition=Q(wanted_length=None) | Q(wanted_length__gt=0), name="a_wanted_length_is_one"),
             models.CheckConstraint(condition=Q(pace__gte=1.0, pace__lte=12.0), name="a_pace_is_speakable"),
+            models.CheckConstraint(condition=Q(duck_depth__gte=-60.0, duck_depth__lte=0.0), name="lowered_is_not_louder"),
         ]
 
     @property

@@ -6,12 +6,15 @@ from drf_spectacular.utils import PolymorphicProxySerializer, extend_schema_fiel
 from rest_framework import serializers
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
+from fendo_core.picture.laid import CHANNELS
+from fendo_core.picture.reel import COLOURS, HEARD
 from fendo_core.production import edits
 from fendo_core.script.lines import Draft
 from fendo_core.script.pace import STYLES
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_server.picture.models import Film
+from fendo_server.picture.models import Source
+from fendo_server.productions.models import Production
 from fendo_server.takes.models import Take
 
 LEVEL_WINDOW_KEYS = list(LEVEL_WINDOWS)
@@ -82,24 +85,74 @@ class TakeSerializer(serializers.Serializer):
     within = serializers.IntegerField(allow_null=True, help_text="samples by which its place may be off")
 
 
-class FilmSerializer(serializers.Serializer):
-    """The picture."""
+class SourceSerializer(serializers.Serializer):
+    """Something that was brought in; `length` in samples, 0 for what has none of its own."""
 
     id = serializers.CharField()
+    kind = serializers.ChoiceField(Source.Kind.choices)
     name = serializers.CharField()
-    state = serializers.ChoiceField(Film.State.choices)
+    state = serializers.ChoiceField(Source.State.choices)
     error = serializers.CharField()
     remarks = serializers.ListField(child=serializers.CharField())
-    frames = serializers.IntegerField()
     length = serializers.IntegerField()
-    shots = serializers.ListField(child=SpanField())
-    shot_names = serializers.ListField(child=serializers.CharField(allow_blank=True), help_text="one a shot")
+    fps = SpanField(help_text="frames a second as a fraction: above, below")
+    pages = serializers.IntegerField()
+    noted = serializers.BooleanField(help_text="its pages say something")
     sound_pieces = serializers.IntegerField()
+    segments = serializers.IntegerField(help_text="of its proxy that can be played")
+    segment_frames = serializers.IntegerField(help_text="frames in one of them; 0: one holds all")
     has_proxy = serializers.BooleanField()
     plays_at_once = serializers.BooleanField()
     strip_columns = serializers.IntegerField()
     width = serializers.IntegerField()
     height = serializers.IntegerField()
+
+
+@extend_schema_field({"type": "array", "items": {"type": "boolean"}, "minItems": 2, "maxItems": 2})
+class CutField(serializers.ListField):
+    """Whether the source goes on before the start, and after the end."""
+
+
+class ReelPieceSerializer(serializers.Serializer):
+    """A piece of the reel; `span` in programme samples, `first` the sample of its source at the start."""
+
+    id = serializers.CharField()
+    kind = serializers.ChoiceField(["film", "still", "slides", "card"])
+    source = serializers.CharField(allow_null=True)
+    page = serializers.IntegerField()
+    span = SpanField()
+    first = serializers.IntegerField()
+    name = serializers.CharField(allow_blank=True)
+    colour = serializers.ChoiceField(COLOURS)
+    heard = serializers.ChoiceField(HEARD)
+    level = serializers.FloatField()
+    opens = serializers.BooleanField()
+    cut = CutField()
+
+
+class LaidSoundSerializer(serializers.Serializer):
+    """Sound laid under the picture; samples."""
+
+    id = serializers.CharField()
+    source = serializers.CharField()
+    span = SpanField()
+    first = serializers.IntegerField()
+    channel = serializers.ChoiceField(CHANNELS)
+    level = serializers.FloatField()
+    heard = serializers.ChoiceField(HEARD)
+    original = serializers.BooleanField()
+    cut = CutField()
+
+
+class PictureSerializer(serializers.Serializer):
+    """The reel: pieces one after another, sounds laid under them, and what was brought in."""
+
+    length = serializers.IntegerField(help_text="samples of the programme; 0: not known")
+    pieces = ReelPieceSerializer(many=True)
+    laid = LaidSoundSerializer(many=True)
+    shots = serializers.ListField(child=SpanField())
+    shot_names = serializers.ListField(child=serializers.CharField(allow_blank=True), help_text="one a shot")
+    sources = SourceSerializer(many=True)
 
 
 class ToDoSerializer(serializers.Serializer):
@@ -206,7 +259,6 @@ class ProductionSerializer(StandingSerializer):
     drop_frame = serializers.BooleanField()
     start_frame = serializers.IntegerField()
     name_pattern = serializers.CharField()
-    length = serializers.IntegerField(help_text="samples of the programme; 0: not known")
     wanted_length = serializers.IntegerField(allow_null=True, help_text="while there is no picture")
     pace = PaceSerializer()
     languages = LanguageSerializer(many=True)
@@ -217,7 +269,10 @@ class ProductionSerializer(StandingSerializer):
     readers = ReaderSerializer(many=True)
     landing = serializers.CharField(allow_null=True)
     folders = FolderSerializer(many=True)
-    film = FilmSerializer(allow_null=True)
+    monitor = serializers.ChoiceField(Production.Monitor.choices)
+    duck_depth = serializers.FloatField()
+    duck_rise = serializers.IntegerField()
+    picture = PictureSerializer()
     lines = LineSerializer(many=True)
     takes = TakeSerializer(many=True)
 
@@ -229,7 +284,7 @@ class PatchSerializer(StandingSerializer):
     order = serializers.ListField(child=serializers.CharField(), allow_null=True)
     lines = LineSerializer(many=True)
     takes = TakeSerializer(many=True)
-    film = FilmSerializer(allow_null=True)
+    picture = PictureSerializer(allow_null=True, help_text="null: as it was")
 
 
 class ListedProductionSerializer(serializers.Serializer):
@@ -243,7 +298,7 @@ class ListedProductionSerializer(serializers.Serializer):
     picked = serializers.IntegerField()
     takes = serializers.IntegerField()
     length = serializers.IntegerField()
-    film = serializers.CharField(allow_null=True)
+    still = serializers.CharField(allow_null=True, help_text="the source whose small picture stands for it")
 
 
 class NewProductionSerializer(serializers.Serializer):
@@ -275,6 +330,9 @@ class SettingsSerializer(serializers.Serializer):
     reader = serializers.UUIDField(required=False)
     level_window = serializers.ChoiceField(LEVEL_WINDOW_KEYS, required=False)
     headphones = serializers.BooleanField(required=False)
+    monitor = serializers.ChoiceField(Production.Monitor.choices, required=False)
+    duck_depth = serializers.FloatField(required=False, min_value=-60.0, max_value=0.0)
+    duck_rise = serializers.IntegerField(required=False, min_value=SAMPLE_RATE // 10, max_value=5 * SAMPLE_RATE)
     input = InputSerializer(required=False)
     landing = serializers.UUIDField(required=False)
     start_timecode = serializers.CharField(required=False, max_length=11)
@@ -296,6 +354,35 @@ class DraftSerializer(serializers.Serializer):
     reader = serializers.CharField(max_length=80, allow_blank=True, default="", help_text="a name")
 
 
+class ShownSerializer(serializers.Serializer):
+    """What a new piece shows: a source or a card; `length` in samples for all but films."""
+
+    source = serializers.UUIDField(required=False, allow_null=True)
+    page = serializers.IntegerField(min_value=0, default=0)
+    length = serializers.IntegerField(min_value=0, default=0)
+    words = serializers.CharField(allow_blank=True, max_length=400, default="")
+    colour = serializers.ChoiceField(COLOURS, default=COLOURS[0])
+
+    @staticmethod
+    def made(values: dict[str, Any]) -> edits.Shown:
+        """The core's value."""
+        source = values.get("source")
+        return edits.Shown(**{**values, "source": str(source) if source else None})
+
+
+_IDENTITIES = ("line", "take", "after", "reader", "piece", "before", "sound", "source")
+
+
+class ConsequenceSerializer(serializers.Serializer):
+    """What an edit of the reel would do to words and takes."""
+
+    moved = serializers.ListField(child=serializers.CharField())
+    left = serializers.ListField(child=serializers.CharField())
+    takes = serializers.IntegerField()
+    longer = serializers.IntegerField()
+    text = serializers.CharField()
+
+
 class _EditSerializer(serializers.Serializer):
     """One kind of edit; `made` turns the validated values into the core's."""
 
@@ -306,23 +393,26 @@ class _EditSerializer(serializers.Serializer):
         values = {key: value for key, value in self.validated_data.items() if key not in ("revision", "kind")}
         if "slot" in values:
             values["slot"] = Span(*values["slot"]) if values["slot"] else None
+        if "span" in values:
+            values["span"] = Span(*values["span"])
+        if "pieces" in values:
+            values["pieces"] = tuple(ShownSerializer.made(one) for one in values["pieces"])
+        if "shown" in values:
+            values["shown"] = ShownSerializer.made(values["shown"])
         if "lines" in values:
             drafts = values["lines"]
             values["lines"] = tuple(
                 Draft(one["text"], Span(*one["slot"]) if one.get("slot") else None, one["notes"], one["reader"])
                 for one in drafts
             )
-        values = {
-            key: str(value) if key in ("line", "take", "after", "picture", "reader") and value else value
-            for key, value in values.items()
-        }
+        values = {key: str(value) if key in _IDENTITIES and value else value for key, value in values.items()}
         for key in ("only", "stress"):
             if values.get(key) is not None:
                 values[key] = tuple(str(one) if key == "only" else one for one in values[key])
         return self.edit(**values)  # type: ignore[attr-defined]
 
 
-def _kind(name: str, edit: type, **fields: serializers.Field) -> type[_EditSerializer]:
+def _kind(name: str, edit: type, /, **fields: serializers.Field) -> type[_EditSerializer]:
     """The serializer of one kind of edit."""
     camel = "".join(word.capitalize() for word in name.split("_"))
     members = {"kind": serializers.ChoiceField([name]), "edit": edit, "__doc__": edit.__doc__, **fields}
@@ -403,6 +493,73 @@ EDITS: dict[str, type[_EditSerializer]] = {
         at=serializers.IntegerField(min_value=0),
         called=serializers.CharField(allow_blank=True, max_length=400),
     ),
-    "set_picture": _kind("set_picture", edits.SetPicture, picture=_line(allow_null=True)),
+    "add_pieces": _kind(
+        "add_pieces",
+        edits.AddPieces,
+        pieces=ShownSerializer(many=True),
+        at=serializers.IntegerField(min_value=0, required=False, allow_null=True),
+        follow=serializers.BooleanField(default=True),
+    ),
+    "split_piece": _kind("split_piece", edits.SplitPiece, at=serializers.IntegerField(min_value=0)),
+    "trim_piece": _kind(
+        "trim_piece",
+        edits.TrimPiece,
+        piece=_line(),
+        edge=serializers.ChoiceField(["start", "end"]),
+        at=serializers.IntegerField(),
+        close=serializers.BooleanField(default=True),
+        follow=serializers.BooleanField(default=True),
+    ),
+    "drop_piece": _kind(
+        "drop_piece",
+        edits.DropPiece,
+        piece=_line(),
+        close=serializers.BooleanField(default=True),
+        follow=serializers.BooleanField(default=True),
+    ),
+    "move_piece": _kind(
+        "move_piece",
+        edits.MovePiece,
+        piece=_line(),
+        before=_line(allow_null=True, required=False),
+        follow=serializers.BooleanField(default=True),
+    ),
+    "fill_piece": _kind(
+        "fill_piece",
+        edits.FillPiece,
+        piece=_line(),
+        shown=ShownSerializer(),
+        first=serializers.IntegerField(min_value=0, default=0),
+    ),
+    "set_piece": _kind(
+        "set_piece",
+        edits.SetPiece,
+        piece=_line(),
+        name=serializers.CharField(allow_blank=True, required=False, max_length=400),
+        colour=serializers.ChoiceField(COLOURS, required=False),
+        heard=serializers.ChoiceField(HEARD, required=False),
+        level=serializers.FloatField(required=False),
+    ),
+    "lay_sound": _kind(
+        "lay_sound",
+        edits.LaySound,
+        source=_line(),
+        at=serializers.IntegerField(min_value=0),
+        original=serializers.BooleanField(default=False),
+    ),
+    "set_sound": _kind(
+        "set_sound",
+        edits.SetSound,
+        sound=_line(),
+        span=SpanField(required=False),
+        channel=serializers.ChoiceField(CHANNELS, required=False),
+        level=serializers.FloatField(required=False),
+        heard=serializers.ChoiceField(HEARD, required=False),
+        original=serializers.BooleanField(required=False),
+    ),
+    "lines_from_notes": _kind(
+        "lines_from_notes", edits.LinesFromNotes, source=_line(), fit=serializers.BooleanField(default=True)
+    ),
+    "drop_sound": _kind("drop_sound", edits.DropSound, sound=_line()),
 }
 EditSchema = PolymorphicProxySerializer(component_name="Edit", serializers=EDITS, resource_type_field_name="kind")

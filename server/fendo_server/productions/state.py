@@ -1,5 +1,6 @@
 """A production's state out of the database and a difference back into it."""
 
+from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from itertools import zip_longest
 from typing import Any
@@ -7,12 +8,15 @@ from typing import Any
 from django.db.models import CharField, F, Q, Value
 from django.db.models.functions import Cast, Concat, Left, Replace
 
+from fendo_core.picture.laid import LaidSound as CoreSound
+from fendo_core.picture.reel import Piece as CorePiece
+from fendo_core.picture.reel import Source as CoreSource
 from fendo_core.picture.shots import Shot
 from fendo_core.production.state import Row, Rows, State
 from fendo_core.script.lines import Line as CoreLine
 from fendo_core.script.syllables import speech_of_all
-from fendo_core.timebase import Span
-from fendo_server.picture.models import Film
+from fendo_core.timebase import FrameRate, Span
+from fendo_server.picture.models import Piece, Source
 from fendo_server.productions.models import Production
 from fendo_server.script import pace
 from fendo_server.script.models import Line
@@ -45,34 +49,63 @@ def load(production: Production) -> State:
         .filter(Q(reader=F("line__reader")) | Q(line__reader=None, reader=production.reader))
         .values_list("line_id", "take_id")
     )
-    takes = Take.objects.filter(line__production=production)
-    film, known, wanted = production.picture, pace.paces(production), production.wanted_length
-    last = max((line.slot.end for line in lines if line.slot and not line.dropped), default=0)
+    taken, aside, moved = defaultdict[str, list[str]](list), set(), {}
+    rows_of_takes = Take.objects.filter(line__production=production).order_by()
+    for take, line, away, by in rows_of_takes.values_list("id", "line_id", "aside", "moved"):
+        taken[str(line)].append(str(take))
+        if away:
+            aside.add(str(take))
+        if by:
+            moved[str(take)] = by
+    known, sources = pace.paces(production), list(production.sources.all())
     return State(
         lines=lines,
         picks={str(line): str(take) for line, take in picks},
-        aside=frozenset(map(str, takes.filter(aside=True).values_list("id", flat=True))),
-        picture=str(film.id) if film else None,
+        aside=frozenset(aside),
+        pieces=tuple(
+            CorePiece(str(key), *rest[:1], str(source) if source else None, *rest[1:])
+            for key, source, *rest in production.pieces.values_list("id", "source_id", *PIECE_COLUMNS)
+        ),
+        laid=tuple(
+            CoreSound(str(row.id), str(row.source_id), Span(row.start, row.end), **_named(row, SOUND_COLUMNS))
+            for row in production.laid.all()
+        ),
+        moved=moved,
         sayings={key: (word, said) for key, word, said in production.sayings.values_list("key", "word", "said")},
+        sources={str(source.id): _source(source, production.rate) for source in sources},
+        sounds={str(source.id): source.length for source in sources if source.facts.get("has_sound")},
         rate=production.rate,
-        shots=tuple(Span(*shot) for shot in film.shots) if film else (Span(0, wanted),) if wanted else (),
         pace=known.get(str(production.reader_id), pace.starting(production)),
-        cut=tuple(Shot(Span(*shot), name) for shot, name in zip_longest(film.shots, film.shot_names, fillvalue=""))
-        if film
-        else (),
-        cut_of=str(film.id) if film else None,
-        length=film.length if film else wanted or last,
-        recorded=frozenset(map(str, takes.order_by().values_list("line_id", flat=True).distinct())),
+        wanted=production.wanted_length or 0,
+        takes={line: tuple(ids) for line, ids in taken.items()},
         readers={str(key): name for key, name in production.readers.values_list("id", "name")},
         paces=known,
     )
+
+
+PIECE_COLUMNS = ("length", "first", "page", "name", "colour", "heard", "level", "opens")
+SOUND_COLUMNS = ("first", "channel", "level", "heard", "original")
+
+
+def _named(row: Any, names: Iterable[str]) -> dict[str, Any]:
+    return {name: getattr(row, name) for name in names}
+
+
+def _source(source: Source, rate: FrameRate) -> CoreSource:
+    """A source as the core knows it; its frames counted at the production's rate."""
+    frames = rate.frame_at(source.length - 1) + 1 if source.kind == Source.Kind.FILM and source.length else 0
+    named = zip_longest(source.shots, source.shot_names[: len(source.shots)], fillvalue="")
+    cut = tuple(Shot(Span(*shot), name) for shot, name in named)
+    return CoreSource(str(source.id), source.name, source.kind, frames, source.pages, cut, tuple(source.notes))
 
 
 def store(production: Production, rows: Rows) -> None:
     """Write the rows of a difference. A line that is no more is dropped, never deleted: it may have takes."""
     _lines(production, {key[5:]: row for key, row in rows.items() if key.startswith("line:")})
     # The order of lines comes last: it speaks of lines that the same change may have made.
-    for key, row in sorted(rows.items(), key=lambda item: item[0] == "order"):
+    # One original a production: the one that was is written before the one that is.
+    last = ("order", "reel")
+    for key, row in sorted(rows.items(), key=lambda item: (item[0] in last, bool(item[1] and item[1].get("original")))):
         kind, _, name = key.partition(":")
         match kind:
             case "pick":
@@ -85,14 +118,38 @@ def store(production: Production, rows: Rows) -> None:
             case "say":
                 production.sayings.update_or_create(key=name, defaults=row)
             case "take":
-                Take.objects.filter(line__production=production, pk=name).update(aside=row is not None)
+                # Rows of changes made before takes could move lack that.
+                values = {"aside": bool(row and row["aside"]), "moved": row.get("moved", 0) if row else 0}
+                Take.objects.filter(line__production=production, pk=name).update(**values)
             case "shots":
-                Film.objects.filter(production=production, pk=name).update(shots=row["spans"], shot_names=row["names"])
-            case "picture":
-                production.picture_id = row["id"] if row else None
-                production.save(update_fields=["picture"])
+                Source.objects.filter(production=production, pk=name).update(shots=row["spans"], shot_names=row["names"])
+            case "piece" if row is None:
+                production.pieces.filter(pk=name).delete()
+            case "piece":
+                values = {**{column: row[column] for column in PIECE_COLUMNS}, "source_id": row["source"]}
+                production.pieces.update_or_create(pk=name, defaults=values)
+            case "sound" if row is None:
+                production.laid.filter(pk=name).delete()
+            case "sound":
+                start, end = row["span"]
+                values = {**{column: row[column] for column in SOUND_COLUMNS}, "source_id": row["source"]}
+                production.laid.update_or_create(pk=name, defaults={**values, "start": start, "end": end})
+            case "reel":
+                _reel(production, row["pieces"] if row else [])
             case "order":
                 _order(production, row["lines"] if row else [])
+
+
+def _reel(production: Production, wanted: Iterable[str]) -> None:
+    """Pieces in the wanted order."""
+    places = {piece: place for place, piece in enumerate(wanted)}
+    moved = []
+    for piece in production.pieces.only("id", "position"):
+        place = places.get(str(piece.id), len(places))
+        if piece.position != place:
+            piece.position = place
+            moved.append(piece)
+    Piece.objects.bulk_update(moved, ["position"], batch_size=2000)
 
 
 COLUMNS = ("number", "text", "dropped", "slot_start", "slot_end", "notes", "stress", "reader_id", "wild")

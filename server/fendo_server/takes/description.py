@@ -7,8 +7,8 @@ from fendo_core.timebase import Span
 from fendo_server.takes.models import Take
 
 TAKE_FIELDS = (
-    "id", "line_id", "number", "file_name", "folder_id", "reader_id", "state", "aside", "cut_off", "start", "length",
-    "speech_start", "speech_end", "peak", "true_peak", "loudness", "noise", "clipped",
+    "id", "line_id", "number", "file_name", "folder_id", "reader_id", "state", "aside", "cut_off", "start", "moved",
+    "length", "speech_start", "speech_end", "peak", "true_peak", "loudness", "noise", "clipped",
     "within", "doubts", "cue",
 )  # fmt: skip
 """What is read of a take to describe it."""
@@ -18,11 +18,21 @@ def describe(take: Any, slot: Span | None, folder: str, reader: str) -> dict[str
     """One take (a model, or a row of `TAKE_FIELDS` and `source`), judged against its line's slot as it is now."""
     finished = take.state == Take.State.FINISHED
     spoken = Span(take.speech_start, take.speech_end) if take.speech_start is not None else None
-    sounds = heard(spoken, take.start, take.length) if finished else None
+    start = take.start + take.moved
+    sounds = heard(spoken, start, take.length) if finished else None
     measured = take.peak is not None
     said = None
     if finished:
-        said = judge(spoken, take.start, slot, len(take.clipped), take.cut_off, take.doubts, measured, take.cue)
+        said = judge(
+            spoken,
+            start,
+            slot,
+            len(take.clipped),
+            take.cut_off,
+            take.doubts,
+            measured,
+            None if take.cue is None else take.cue + take.moved,
+        )
     return {
         "id": str(take.id),
         "line": str(take.line_id),
@@ -32,7 +42,7 @@ def describe(take: Any, slot: Span | None, folder: str, reader: str) -> dict[str
         "reader": reader,
         "state": take.state,
         "aside": take.aside,
-        "start": take.start,
+        "start": start,
         "length": take.length,
         "speech": [spoken.start, spoken.end] if spoken else None,
         "heard": [sounds.start, sounds.end] if sounds else None,

@@ -11,7 +11,8 @@ from django.db.models import Q
 class Take(models.Model):
     """One recording of a line. Once it is finished its sound never changes.
 
-    `start` is the programme sample of the recording's first sample (it may lie before the programme), `length` its samples.
+    `start` is the programme sample at which its first sample was recorded (it may lie before the programme), `length` its
+    samples; `placed` is where it lies now.
     """
 
     class State(models.TextChoices):
@@ -31,6 +32,7 @@ class Take(models.Model):
     words = models.TextField(blank=True, help_text="what its line said when it was read")
     start = models.BigIntegerField(default=0)
     length = models.PositiveBigIntegerField(default=0)
+    moved = models.BigIntegerField(default=0, help_text="samples that it was moved with its picture since")
     cue = models.BigIntegerField(null=True, help_text="where a pick-up was to begin; null: with the slot")
     clock = models.JSONField(default=dict, help_text="its clock map")
     within = models.PositiveIntegerField(null=True, help_text="samples by which its place may be off; null: not known")
@@ -55,6 +57,11 @@ class Take(models.Model):
             models.UniqueConstraint(fields=["folder", "file_name"], name="take_files_are_unique"),
             models.CheckConstraint(condition=Q(state="recording") | Q(length__gt=0), name="a_finished_take_has_sound"),
         ]
+
+    @property
+    def placed(self) -> int:
+        """The programme sample at which it lies now."""
+        return self.start + self.moved
 
     @property
     def source(self) -> str:

@@ -21,11 +21,16 @@ NEWEST = 30
 
 
 class JobSerializer(serializers.ModelSerializer):
-    """A job. `result.file` names what can be downloaded once it is done."""
+    """A job. `result.file` names what can be downloaded once it is done, `about` the source that it prepares."""
+
+    about = serializers.SerializerMethodField()
+
+    def get_about(self, job: Job) -> str:
+        return str(job.arguments.get("source", ""))
 
     class Meta:
         model = Job
-        fields = ["id", "kind", "state", "progress", "step", "error", "result", "cancel_wanted", "made", "ended"]
+        fields = ["id", "kind", "about", "state", "progress", "step", "error", "result", "cancel_wanted", "made", "ended"]
         read_only_fields = fields
 
 

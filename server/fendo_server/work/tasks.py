@@ -31,7 +31,9 @@ async def requeue_stalled(context, timestamp: int) -> None:
 @app.periodic(cron="* * * * *")
 @app.task(name="close_forgotten_takes", queue="housekeeping", queueing_lock="close_forgotten_takes")
 def close_forgotten_takes(timestamp: int) -> None:
-    """Takes whose browser never came back become takes all the same."""
+    """Takes whose browser never came back become takes all the same; files that stopped coming are thrown away."""
     from fendo_server.booth.capture import close_forgotten
+    from fendo_server.picture.arriving import forget_old
 
     close_forgotten()
+    forget_old()

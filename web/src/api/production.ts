@@ -23,7 +23,8 @@ export function useProduction(id: string) {
     queryFn: () => answered(client.GET('/api/productions/{production_id}/', { params: { path: { production_id: id } } })),
     // A film that is being made playable gains sound, shots and strip step by step; a long take its measures.
     refetchInterval: ({ state: { data } }) =>
-      data?.film?.state === 'preparing' || data?.takes.some((take) => take.state === 'finished' && !take.measured)
+      data?.picture.sources.some((source) => source.state === 'preparing') ||
+      data?.takes.some((take) => take.state === 'finished' && !take.measured)
         ? 1500
         : false,
   })
@@ -31,7 +32,7 @@ export function useProduction(id: string) {
 
 /** A production with a change worked in: changed lines, their takes, the order. */
 export function patched(before: Production, patch: Patch): Production {
-  const { lines, takes, order, film, revision, undo, redo, to_do, crossing, sayings } = patch
+  const { lines, takes, order, picture, revision, undo, redo, to_do, crossing, sayings } = patch
   const byId = new Map(before.lines.map((line) => [line.id, line]))
   const changed = new Set(lines.map((line) => line.id))
   for (const line of lines) byId.set(line.id, line)
@@ -40,7 +41,7 @@ export function patched(before: Production, patch: Patch): Production {
     ...before,
     lines: places.flatMap((id) => byId.get(id) ?? []),
     takes: [...before.takes.filter((take) => !changed.has(take.line)), ...takes],
-    film,
+    picture: picture ?? before.picture,
     revision,
     undo,
     redo,

@@ -4,51 +4,35 @@
  */
 
 export interface paths {
-    "/api/films/{film_id}/picture/": {
+    "/api/arrivals/{arrival_id}/": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description The picture as the browser decodes it: the proxy, or the film itself while there is none. */
-        get: operations["film_picture"];
-        put?: never;
+        get?: never;
+        /** @description The next piece, of 8 MiB at most. */
+        put: operations["send_file_piece"];
         post?: never;
-        delete?: never;
+        /** @description Stop: what came is thrown away. */
+        delete: operations["stop_file"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/films/{film_id}/sound/{piece}/": {
+    "/api/arrivals/{arrival_id}/finish/": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description Ten seconds of the film's own sound. */
-        get: operations["film_sound"];
+        get?: never;
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/films/{film_id}/strip/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Small pictures at even distances, 96 by 54 points each, in rows of twenty. */
-        get: operations["film_strip"];
-        put?: never;
-        post?: never;
+        /** @description The file is there: it is judged, laid (if it is to be), and prepared by a job. */
+        post: operations["finish_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -176,6 +160,23 @@ export interface paths {
         patch: operations["set_production"];
         trace?: never;
     };
+    "/api/productions/{production_id}/arrivals/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say that a file is to come; the answer says from which byte on it is to be sent. */
+        post: operations["announce_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/edits/": {
         parameters: {
             query?: never;
@@ -187,23 +188,6 @@ export interface paths {
         put?: never;
         /** @description Do one edit; it is recorded and can be undone. */
         post: operations["edit"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/productions/{production_id}/films/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Bring in a film: it becomes the picture at once, and is prepared by a job. */
-        post: operations["bring_in_film"];
         delete?: never;
         options?: never;
         head?: never;
@@ -306,6 +290,23 @@ export interface paths {
         put?: never;
         /** @description Do the edit again that was undone last. */
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/reel-preview/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What an edit of the reel would do to words and takes; nothing is changed. */
+        post: operations["preview_edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -449,6 +450,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{source_id}/notes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is to be said on each page: its notes, else its text. */
+        get: operations["source_notes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/page/{number}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A still, or a page of slides. */
+        get: operations["source_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/picture/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A film as it was brought in. */
+        get: operations["source_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/picture/{number}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A segment of a film's proxy. */
+        get: operations["source_segment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/sound/{piece}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Ten seconds of a source's own sound. */
+        get: operations["source_sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{source_id}/strip/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Small pictures, 96 by 54 points each, in rows of twenty: at even distances of a film, or one a page. */
+        get: operations["source_strip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/abandon/": {
         parameters: {
             query?: never;
@@ -573,6 +676,38 @@ export interface components {
              */
             kind: "add_lines";
         };
+        /**
+         * @description * `add_pieces` - add_pieces
+         * @enum {string}
+         */
+        AddPiecesEditKindEnum: "add_pieces";
+        /** @description New pieces in the reel before the frame at sample `at` (None: at its end). */
+        AddPiecesEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            pieces: components["schemas"]["ShownRequest"][];
+            at?: number | null;
+            /** @default true */
+            follow?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_pieces";
+        };
+        /** @description A file that is to come. */
+        AnnouncedRequest: {
+            name: string;
+            size: number;
+            /** @description SHA-256 of size and first, middle, last MiB */
+            digest: string;
+        };
+        /** @description A file on its way in; `known` is the source that is the same file already, and nothing is to be sent then. */
+        Arrival: {
+            id: string | null;
+            received: number;
+            known: components["schemas"]["Source"] | null;
+        };
         /** @description A take that has begun: what it will be called, and where it lands. */
         BegunTake: {
             id: string;
@@ -598,6 +733,14 @@ export interface components {
              */
             kind: "bring_in_lines";
         };
+        /**
+         * @description * `both` - both
+         *     * `left` - left
+         *     * `right` - right
+         *     * `mix` - mix
+         * @enum {string}
+         */
+        ChannelEnum: "both" | "left" | "right" | "mix";
         /** @description How a take lies in the programme, how that is known, and what speaks against it; see the core's `ClockMap`. */
         ClockMap: {
             pieces: components["schemas"]["Piece"][];
@@ -636,6 +779,22 @@ export interface components {
             source?: components["schemas"]["SourceEnum"];
             fresh?: boolean;
             guide?: components["schemas"]["GuideEnum"];
+        };
+        /**
+         * @description * `slate` - slate
+         *     * `black` - black
+         *     * `sea` - sea
+         *     * `sand` - sand
+         * @enum {string}
+         */
+        ColourEnum: "slate" | "black" | "sea" | "sand";
+        /** @description What an edit of the reel would do to words and takes. */
+        Consequence: {
+            moved: string[];
+            left: string[];
+            takes: number;
+            longer: number;
+            text: string;
         };
         /** @description A line that would be made. */
         Draft: {
@@ -678,40 +837,82 @@ export interface components {
              */
             kind: "drop_line";
         };
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["SetPictureEditRequest"];
-        /** @description The picture. */
-        Film: {
-            id: string;
-            name: string;
-            state: components["schemas"]["FilmStateEnum"];
-            error: string;
-            remarks: string[];
-            frames: number;
-            length: number;
-            shots: number[][];
-            /** @description one a shot */
-            shot_names: string[];
-            sound_pieces: number;
-            has_proxy: boolean;
-            plays_at_once: boolean;
-            strip_columns: number;
-            width: number;
-            height: number;
-        };
         /**
-         * @description * `arriving` - Arriving
-         *     * `preparing` - Preparing
-         *     * `ready` - Ready
-         *     * `failed` - Failed
+         * @description * `drop_piece` - drop_piece
          * @enum {string}
          */
-        FilmStateEnum: "arriving" | "preparing" | "ready" | "failed";
+        DropPieceEditKindEnum: "drop_piece";
+        /** @description A piece out of the reel; what follows closes up, or a hole is left. */
+        DropPieceEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            piece: string;
+            /** @default true */
+            close?: boolean;
+            /** @default true */
+            follow?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drop_piece";
+        };
+        /**
+         * @description * `drop_sound` - drop_sound
+         * @enum {string}
+         */
+        DropSoundEditKindEnum: "drop_sound";
+        /** @description A laid sound taken away. */
+        DropSoundEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            sound: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drop_sound";
+        };
+        /**
+         * @description * `start` - start
+         *     * `end` - end
+         * @enum {string}
+         */
+        EdgeEnum: "start" | "end";
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
+        /**
+         * @description * `fill_piece` - fill_piece
+         * @enum {string}
+         */
+        FillPieceEditKindEnum: "fill_piece";
+        /** @description A shot in the place of a piece, keeping its length; the shot begins at sample `first` of its source. */
+        FillPieceEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            piece: string;
+            shown: components["schemas"]["ShownRequest"];
+            /** @default 0 */
+            first?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fill_piece";
+        };
         /** @description The end of a take. */
         FinishRequest: {
             total: number;
             clock: components["schemas"]["ClockRequest"];
             /** @default false */
             cut_off?: boolean;
+        };
+        /** @description Whether the file goes into the reel at once. */
+        FinishedRequest: {
+            /** @default true */
+            laid?: boolean;
         };
         /**
          * @description * `no words` - no words
@@ -748,6 +949,13 @@ export interface components {
         Have: {
             have: number;
         };
+        /**
+         * @description * `lowered` - lowered
+         *     * `kept` - kept
+         *     * `silent` - silent
+         * @enum {string}
+         */
+        HeardEnum: "lowered" | "kept" | "silent";
         /** @description The input chosen in the Booth, remembered with the production. */
         Input: {
             device?: string;
@@ -777,11 +985,12 @@ export interface components {
             /** @description which of them is start, end, words, notes, reader */
             columns: (number | null)[];
         };
-        /** @description A job. `result.file` names what can be downloaded once it is done. */
+        /** @description A job. `result.file` names what can be downloaded once it is done, `about` the source that it prepares. */
         Job: {
             /** Format: uuid */
             readonly id: string;
             readonly kind: string;
+            readonly about: string;
             readonly state: components["schemas"]["JobStateEnum"];
             /** Format: double */
             readonly progress: number;
@@ -836,6 +1045,19 @@ export interface components {
              */
             kind: "join_shots";
         };
+        /** @description Sound laid under the picture; samples. */
+        LaidSound: {
+            id: string;
+            source: string;
+            span: number[];
+            first: number;
+            channel: components["schemas"]["ChannelEnum"];
+            /** Format: double */
+            level: number;
+            heard: components["schemas"]["HeardEnum"];
+            original: boolean;
+            cut: boolean[];
+        };
         /** @description A language whose length can be told. */
         Language: {
             code: string;
@@ -881,6 +1103,26 @@ export interface components {
              */
             kind: "lay_slots";
         };
+        /**
+         * @description * `lay_sound` - lay_sound
+         * @enum {string}
+         */
+        LaySoundEditKindEnum: "lay_sound";
+        /** @description The sound of a source laid under the programme from sample `at` on. */
+        LaySoundEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            source: string;
+            at: number;
+            /** @default false */
+            original?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lay_sound";
+        };
         /** @description The wanted window of peaks, dBFS. */
         LevelWindow: {
             key: components["schemas"]["LevelWindowEnum"];
@@ -920,6 +1162,28 @@ export interface components {
             /** @description how words in it are said */
             sayings: unknown[][];
         };
+        /**
+         * @description * `lines_from_notes` - lines_from_notes
+         * @enum {string}
+         */
+        LinesFromNotesEditKindEnum: "lines_from_notes";
+        /**
+         * @description What the pages of slides say becomes lines, each in the slot of its page; with `fit` a page stands as long as its
+         *     words are expected to take.
+         */
+        LinesFromNotesEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            source: string;
+            /** @default true */
+            fit?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lines_from_notes";
+        };
         /** @description A production in the list. */
         ListedProduction: {
             id: string;
@@ -930,7 +1194,8 @@ export interface components {
             picked: number;
             takes: number;
             length: number;
-            film: string | null;
+            /** @description the source whose small picture stands for it */
+            still: string | null;
         };
         /**
          * @description * `mend_slots` - mend_slots
@@ -946,6 +1211,34 @@ export interface components {
              * @enum {string}
              */
             kind: "mend_slots";
+        };
+        /**
+         * @description * `programme` - Programme
+         *     * `original` - Original
+         *     * `silent` - Silent
+         * @enum {string}
+         */
+        MonitorEnum: "programme" | "original" | "silent";
+        /**
+         * @description * `move_piece` - move_piece
+         * @enum {string}
+         */
+        MovePieceEditKindEnum: "move_piece";
+        /** @description A piece put before another (None: at the end). */
+        MovePieceEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            piece: string;
+            /** Format: uuid */
+            before?: string | null;
+            /** @default true */
+            follow?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_piece";
         };
         /** @description The next file name under a pattern. */
         NameExample: {
@@ -1014,6 +1307,10 @@ export interface components {
             /** @description where a pick-up begins, programme sample */
             cue?: number | null;
         };
+        /** @description What the pages of slides say, page by page. */
+        Notes: {
+            notes: string[];
+        };
         /** @enum {unknown} */
         NullEnum: null;
         /** @description What lengths are told by, in syllables a second. */
@@ -1063,7 +1360,8 @@ export interface components {
             order: string[] | null;
             lines: components["schemas"]["Line"][];
             takes: components["schemas"]["Take"][];
-            film: components["schemas"]["Film"] | null;
+            /** @description null: as it was */
+            picture: components["schemas"]["Picture"] | null;
         };
         /** @description Settings of a production; only what is sent is changed. */
         PatchedSettingsRequest: {
@@ -1079,6 +1377,10 @@ export interface components {
             reader?: string;
             level_window?: components["schemas"]["LevelWindowEnum"];
             headphones?: boolean;
+            monitor?: components["schemas"]["MonitorEnum"];
+            /** Format: double */
+            duck_depth?: number;
+            duck_rise?: number;
             input?: components["schemas"]["InputRequest"];
             /** Format: uuid */
             landing?: string;
@@ -1102,6 +1404,17 @@ export interface components {
              * @enum {string}
              */
             kind: "pick";
+        };
+        /** @description The reel: pieces one after another, sounds laid under them, and what was brought in. */
+        Picture: {
+            /** @description samples of the programme; 0: not known */
+            length: number;
+            pieces: components["schemas"]["ReelPiece"][];
+            laid: components["schemas"]["LaidSound"][];
+            shots: number[][];
+            /** @description one a shot */
+            shot_names: string[];
+            sources: components["schemas"]["Source"][];
         };
         /** @description From a sample of the take on, where it lies in the programme. */
         Piece: {
@@ -1143,8 +1456,6 @@ export interface components {
             drop_frame: boolean;
             start_frame: number;
             name_pattern: string;
-            /** @description samples of the programme; 0: not known */
-            length: number;
             /** @description while there is no picture */
             wanted_length: number | null;
             pace: components["schemas"]["Pace"];
@@ -1157,7 +1468,11 @@ export interface components {
             readers: components["schemas"]["Reader"][];
             landing: string | null;
             folders: components["schemas"]["Folder"][];
-            film: components["schemas"]["Film"] | null;
+            monitor: components["schemas"]["MonitorEnum"];
+            /** Format: double */
+            duck_depth: number;
+            duck_rise: number;
+            picture: components["schemas"]["Picture"];
             lines: components["schemas"]["Line"][];
             takes: components["schemas"]["Take"][];
         };
@@ -1169,6 +1484,30 @@ export interface components {
             pace: number;
             takes: number;
         };
+        /** @description A piece of the reel; `span` in programme samples, `first` the sample of its source at the start. */
+        ReelPiece: {
+            id: string;
+            kind: components["schemas"]["ReelPieceKindEnum"];
+            source: string | null;
+            page: number;
+            span: number[];
+            first: number;
+            name: string;
+            colour: components["schemas"]["ColourEnum"];
+            heard: components["schemas"]["HeardEnum"];
+            /** Format: double */
+            level: number;
+            opens: boolean;
+            cut: boolean[];
+        };
+        /**
+         * @description * `film` - film
+         *     * `still` - still
+         *     * `slides` - slides
+         *     * `card` - card
+         * @enum {string}
+         */
+        ReelPieceKindEnum: "film" | "still" | "slides" | "card";
         /**
          * @description * `renumber` - renumber
          * @enum {string}
@@ -1258,21 +1597,26 @@ export interface components {
             kind: "set_notes";
         };
         /**
-         * @description * `set_picture` - set_picture
+         * @description * `set_piece` - set_piece
          * @enum {string}
          */
-        SetPictureEditKindEnum: "set_picture";
-        /** @description The film that the production is read against; None for none. */
-        SetPictureEditRequest: {
+        SetPieceEditKindEnum: "set_piece";
+        /** @description What a piece is called or says, its ground, and how its own sound is heard; None stays. */
+        SetPieceEditRequest: {
             /** @description the revision that the edit was made at */
             revision: number;
             /** Format: uuid */
-            picture: string | null;
+            piece: string;
+            name?: string;
+            colour?: components["schemas"]["ColourEnum"];
+            heard?: components["schemas"]["HeardEnum"];
+            /** Format: double */
+            level?: number;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            kind: "set_picture";
+            kind: "set_piece";
         };
         /**
          * @description * `set_reader` - set_reader
@@ -1364,6 +1708,29 @@ export interface components {
             kind: "set_slot_start";
         };
         /**
+         * @description * `set_sound` - set_sound
+         * @enum {string}
+         */
+        SetSoundEditKindEnum: "set_sound";
+        /** @description A laid sound moved, trimmed, or heard another way; None stays. */
+        SetSoundEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            sound: string;
+            span?: number[];
+            channel?: components["schemas"]["ChannelEnum"];
+            /** Format: double */
+            level?: number;
+            heard?: components["schemas"]["HeardEnum"];
+            original?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_sound";
+        };
+        /**
          * @description * `set_stress` - set_stress
          * @enum {string}
          */
@@ -1417,6 +1784,44 @@ export interface components {
              */
             kind: "set_words";
         };
+        /** @description What a new piece shows: a source or a card; `length` in samples for all but films. */
+        ShownRequest: {
+            /** Format: uuid */
+            source?: string | null;
+            /** @default 0 */
+            page?: number;
+            /** @default 0 */
+            length?: number;
+            /** @default  */
+            words?: string;
+            /** @default slate */
+            colour?: components["schemas"]["ColourEnum"];
+        };
+        /** @description Something that was brought in; `length` in samples, 0 for what has none of its own. */
+        Source: {
+            id: string;
+            kind: components["schemas"]["SourceKindEnum"];
+            name: string;
+            state: components["schemas"]["SourceStateEnum"];
+            error: string;
+            remarks: string[];
+            length: number;
+            /** @description frames a second as a fraction: above, below */
+            fps: number[];
+            pages: number;
+            /** @description its pages say something */
+            noted: boolean;
+            sound_pieces: number;
+            /** @description of its proxy that can be played */
+            segments: number;
+            /** @description frames in one of them; 0: one holds all */
+            segment_frames: number;
+            has_proxy: boolean;
+            plays_at_once: boolean;
+            strip_columns: number;
+            width: number;
+            height: number;
+        };
         /**
          * @description * `none` - none
          *     * `browser` - browser
@@ -1424,6 +1829,22 @@ export interface components {
          * @enum {string}
          */
         SourceEnum: "none" | "browser" | "measured";
+        /**
+         * @description * `film` - Film
+         *     * `still` - Still
+         *     * `slides` - Slides
+         *     * `sound` - Sound
+         * @enum {string}
+         */
+        SourceKindEnum: "film" | "still" | "slides" | "sound";
+        /**
+         * @description * `arriving` - Arriving
+         *     * `preparing` - Preparing
+         *     * `ready` - Ready
+         *     * `failed` - Failed
+         * @enum {string}
+         */
+        SourceStateEnum: "arriving" | "preparing" | "ready" | "failed";
         /** @description What parting long lines would do; nothing is changed by asking. */
         Split: {
             parted: components["schemas"]["Parted"][];
@@ -1463,6 +1884,22 @@ export interface components {
              * @enum {string}
              */
             kind: "split_long";
+        };
+        /**
+         * @description * `split_piece` - split_piece
+         * @enum {string}
+         */
+        SplitPieceEditKindEnum: "split_piece";
+        /** @description The piece at sample `at` parted there. */
+        SplitPieceEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            at: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split_piece";
         };
         /**
          * @description * `spread_slots` - spread_slots
@@ -1540,6 +1977,29 @@ export interface components {
             takes: number;
             handover: number;
         };
+        /**
+         * @description * `trim_piece` - trim_piece
+         * @enum {string}
+         */
+        TrimPieceEditKindEnum: "trim_piece";
+        /** @description One end of a piece moved to the frame at sample `at`; what follows closes up, or a hole is left. */
+        TrimPieceEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            piece: string;
+            edge: components["schemas"]["EdgeEnum"];
+            at: number;
+            /** @default true */
+            close?: boolean;
+            /** @default true */
+            follow?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "trim_piece";
+        };
     };
     responses: never;
     parameters: never;
@@ -1549,66 +2009,107 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    film_picture: {
+    send_file_piece: {
         parameters: {
-            query?: never;
+            query: {
+                /** @description the first byte that is sent */
+                at: number;
+            };
             header?: never;
             path: {
-                film_id: string;
+                arrival_id: string;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
         responses: {
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "video/mp4": string;
+                    "application/json": components["schemas"]["Arrival"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    film_sound: {
+    stop_file: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                film_id: string;
-                piece: number;
+                arrival_id: string;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            200: {
+            /** @description No response body */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "audio/flac": string;
-                };
+                content?: never;
             };
         };
     };
-    film_strip: {
+    finish_file: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                film_id: string;
+                arrival_id: string;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FinishedRequest"];
+            };
+        };
         responses: {
-            200: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "image/jpeg": string;
+                    "application/json": components["schemas"]["Source"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1868,6 +2369,39 @@ export interface operations {
             };
         };
     };
+    announce_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnnouncedRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrival"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     edit: {
         parameters: {
             query?: never;
@@ -1900,50 +2434,6 @@ export interface operations {
                 };
             };
             422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    bring_in_film: {
-        parameters: {
-            query: {
-                /** @description the file's name */
-                name: string;
-            };
-            header?: never;
-            path: {
-                production_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/octet-stream": string;
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Film"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            507: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2123,6 +2613,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Patch"];
+                };
+            };
+        };
+    };
+    preview_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["EditRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consequence"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2352,6 +2875,135 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+        };
+    };
+    source_notes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notes"];
+                };
+            };
+        };
+    };
+    source_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+        };
+    };
+    source_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "video/mp4": string;
+                };
+            };
+        };
+    };
+    source_segment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "video/mp4": string;
+                };
+            };
+        };
+    };
+    source_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                piece: number;
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/flac": string;
+                };
+            };
+        };
+    };
+    source_strip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
                 };
             };
         };

@@ -6,6 +6,7 @@ import { useEffect, useRef, useState } from 'react'
 import { Link, Outlet, useLocation, useNavigate, useParams } from 'react-router'
 import { answered, client, type Patch, type Production } from '../api/client'
 import { knownProduction, refetchProduction, useEdits, useProduction, useSettings } from '../api/production'
+import { type Part, partsOf, sizeOf } from '../engine/reel'
 import { firstSample, frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
 import { Spine } from '../spine/Spine'
 import { Strip } from '../strip/Strip'
@@ -35,7 +36,7 @@ function Inside({ production }: { production: Production }) {
   const engine = useEngine()
   const navigate = useNavigate()
   const room = useLocation().pathname.split('/')[3] ?? 'booth'
-  const { film } = production
+  const { picture } = production
   const rate = rateOf(production)
   const { undo, redo } = useEdits(production.id)
   const { step } = useLines(production, engine)
@@ -51,13 +52,13 @@ function Inside({ production }: { production: Production }) {
     choose((production.lines.find((line) => line.text && !read.has(line.id)) ?? production.lines[0])?.id ?? null)
   }, [production, chosen, choose, queries])
 
-  const playable = film && (film.has_proxy || film.plays_at_once)
-  const address = playable ? `/api/films/${film.id}/picture/${film.has_proxy ? '?proxy' : ''}` : null
   const { above, below, drop } = rate
-  const frames = film?.frames ?? 0
+  // Drawn anew only when something of it has changed, not with every answer of the server.
+  const drawn = JSON.stringify([partsOf(picture.pieces, picture.sources), sizeOf(picture.sources)])
   useEffect(() => {
-    void engine.picture.open(address, { above, below, drop }, frames)
-  }, [engine, address, above, below, drop, frames])
+    const [parts, size] = JSON.parse(drawn) as [Part[], [number, number]]
+    engine.picture.open(parts, { above, below, drop }, size)
+  }, [engine, drawn, above, below, drop])
   useEffect(() => {
     document.title = `${production.name} · Fendo`
   }, [production.name])
@@ -67,11 +68,11 @@ function Inside({ production }: { production: Production }) {
   const play = () => {
     if (!free()) return
     if (transport.state.value.playing) return transport.stop()
-    const { score, ducks } = scoreOf(engine, production, picks(production))
+    const { score, ducks, ducking } = scoreOf(engine, production, picks(production))
     const sounds = () => Math.max(0, ...production.takes.map((take) => take.start + take.length))
-    const end = film?.length ?? Math.max(production.wanted_length ?? 0, sounds())
+    const end = picture.pieces.length ? picture.length : Math.max(picture.length, sounds())
     const from = transport.state.value.position
-    void transport.play(from >= end - SAMPLE_RATE / 10 ? 0 : from, { to: end, score, ducks })
+    void transport.play(from >= end - SAMPLE_RATE / 10 ? 0 : from, { to: end, score, ducks, ducking })
   }
   const move = (frames: number) => {
     if (!free()) return

@@ -1,12 +1,22 @@
 import { create } from 'zustand'
+import type { Edit } from '../api/client'
 
 /** What the page, the picture and the strip are about now: one line, and in Takes one of its takes. */
 type Desk = {
   line: string | null
   take: string | null
-  /** Slots can be moved by hand on the strip. */
-  laying: boolean
-  setLaying: (laying: boolean) => void
+  /** The chosen piece of the reel. */
+  piece: string | null
+  /** What can be moved by hand on the strip: slots in Script, pieces in Picture. */
+  holds: 'slots' | 'reel' | null
+  /** Whether what lies behind a changed piece closes up, and whether words and takes go along. */
+  closes: boolean
+  follows: boolean
+  /** An edit of the reel that is about to be made: what it means is told beforehand. */
+  asked: Edit | null
+  setHolds: (holds: Desk['holds']) => void
+  choosePiece: (piece: string | null) => void
+  setReel: (how: Partial<Pick<Desk, 'closes' | 'follows' | 'asked'>>) => void
   choose: (line: string | null) => void
   chooseTake: (take: string | null) => void
 }
@@ -14,8 +24,14 @@ type Desk = {
 export const useDesk = create<Desk>((set) => ({
   line: null,
   take: null,
-  laying: false,
-  setLaying: (laying) => set({ laying }),
+  piece: null,
+  holds: null,
+  closes: true,
+  follows: true,
+  asked: null,
+  setHolds: (holds) => set({ holds }),
+  choosePiece: (piece) => set({ piece }),
+  setReel: (how) => set(how),
   choose: (line) => set((desk) => (desk.line === line ? desk : { line, take: null })),
   chooseTake: (take) => set({ take }),
 }))

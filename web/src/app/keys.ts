@@ -23,10 +23,18 @@ export const ACTIONS = {
   shotPart: { key: 'b', does: 'a new shot begins here', room: 'Picture' },
   shotJoin: { key: 'j', does: 'join the shot with the one before it', room: 'Picture' },
   shotName: { key: 'n', does: 'name the shot', room: 'Picture' },
-  up: { key: 'ArrowUp', does: 'line above; in Takes: hear the take above', room: 'Script, Booth, Takes' },
-  down: { key: 'ArrowDown', does: 'line below; in Takes: hear the take below', room: 'Script, Booth, Takes' },
-  slotStart: { key: '[', does: 'the slot starts here', room: 'Script' },
-  slotEnd: { key: ']', does: 'the slot ends here; go to the next line', room: 'Script' },
+  reelSplit: { key: 's', does: 'split the piece here', room: 'Picture' },
+  reelDrop: { key: 'Delete', does: 'drop the piece and close up', room: 'Picture' },
+  reelLeave: { key: 'Backspace', does: 'drop the piece and leave a hole', room: 'Picture' },
+  reelEarlier: { key: 'Alt+ArrowUp', does: 'the piece goes before the one above', room: 'Picture' },
+  reelLater: { key: 'Alt+ArrowDown', does: 'the piece goes behind the one below', room: 'Picture' },
+  reelCard: { key: 'c', does: 'leave a card here', room: 'Picture' },
+  reelCloses: { key: 'h', does: 'close up, or leave a hole', room: 'Picture' },
+  reelFollows: { key: 'g', does: 'words and takes go along, or stay', room: 'Picture' },
+  up: { key: 'ArrowUp', does: 'line or piece above; in Takes: hear the take above', room: 'all but Handover' },
+  down: { key: 'ArrowDown', does: 'line or piece below; in Takes: hear the take below', room: 'all but Handover' },
+  slotStart: { key: '[', does: 'the slot, or the piece, starts here', room: 'Picture, Script' },
+  slotEnd: { key: ']', does: 'the slot ends here, go to the next line; the piece ends here', room: 'Picture, Script' },
   words: { key: 'Enter', does: 'write in the line', room: 'Script' },
   newLine: { key: 'n', does: 'new line below', room: 'Script' },
   join: { key: 'j', does: 'join with the line below', room: 'Script' },
@@ -128,8 +136,9 @@ function pressesButton(event: KeyboardEvent): boolean {
   return Boolean(button) && (key === ' ' || key === 'Enter')
 }
 
-/** A button that was clicked lets go of the focus, so that Space and Enter are the room's keys again. */
+/** What was clicked lets go of the focus, so that Space, Enter and the arrows are the room's keys again. */
 export function letGo(event: React.MouseEvent): void {
+  if (isChoice(event.target)) requestAnimationFrame(() => (event.target as HTMLElement).blur())
   const button = event.detail > 0 && event.target instanceof HTMLElement && event.target.closest('button')
   if (button && !button.ariaHasPopup) button.blur()
 }

@@ -1,9 +1,10 @@
 import { useMemo } from 'react'
 import { useOutletContext } from 'react-router'
-import type { Line, Production, Take } from '../api/client'
+import type { Line, Picture, Production, Take } from '../api/client'
 import type { Engine } from '../engine/engine'
+import type { BedSound } from '../engine/sounds'
 import { frameAt, type Rate, type Span, timecode } from '../engine/time'
-import { joinSpans, type Score } from '../engine/transport'
+import { type Ducking, joinSpans, type Score } from '../engine/transport'
 import { usePageSettings } from '../page/settings'
 import { useDesk } from './desk'
 
@@ -65,14 +66,34 @@ export function picks(production: Production): Take[] {
   return production.lines.flatMap((line) => (line.pick && byId.get(line.pick)) || [])
 }
 
-/** What sounds: the film's own sound, and some takes where they are heard. */
+/** What is heard besides takes: everything, the original alone, or nothing. */
+export type Beds = 'all' | 'original' | 'none'
+
+/** The sounds of the picture: its pieces' own, and what is laid under them. */
+function bedsOf(picture: Picture, beds: Beds): BedSound[] {
+  if (beds === 'none') return []
+  const sources = new Map(picture.sources.map((source) => [source.id, source]))
+  const heard = beds === 'original' ? [] : picture.pieces.filter((piece) => piece.kind === 'film')
+  const laid = picture.laid.filter((sound) => beds === 'all' || sound.original)
+  return [...heard.map((piece) => ({ ...piece, channel: 'both' as const })), ...laid].flatMap((sound): BedSound[] => {
+    const pieces = sources.get(sound.source ?? '')?.sound_pieces
+    if (!pieces || !sound.source || sound.heard === 'silent') return []
+    const { source, first, channel, level, cut, heard } = sound
+    const span = asSpan(sound.span)!
+    return [
+      { source, pieces, span, first, channel, level, cut: [cut[0]!, cut[1]!], bus: heard === 'kept' ? 'kept' : 'bed' },
+    ]
+  })
+}
+
+/** What sounds: the picture's own sounds, and some takes where they are heard. */
 export function scoreOf(
   engine: Engine,
   production: Production,
   takes: Take[],
-  bed = true,
-): { score: Score; ducks: Span[] } {
-  const { film } = production
+  beds: Beds = 'all',
+): { score: Score; ducks: Span[]; ducking: Ducking } {
+  const under = bedsOf(production.picture, beds)
   const sounding = takes.flatMap((take) => {
     const heard = asSpan(take.heard)
     return heard ? engine.sounds.take(take, heard) : []
@@ -82,11 +103,20 @@ export function scoreOf(
   )
   return {
     score: (start, end) => [
-      ...(film && bed ? engine.sounds.bed(film, start, end) : []),
+      ...under
+        .filter((sound) => sound.span[0] < end && sound.span[1] > start)
+        .flatMap((sound) => engine.sounds.bed(sound, start, end)),
       ...sounding.filter((sound) => sound.span[0] < end && sound.span[1] > start),
     ],
     ducks: joinSpans(spoken),
+    ducking: { depth: production.duck_depth, rise: production.duck_rise },
   }
+}
+
+/** The beds that are heard while recording: what was chosen, and nothing without headphones. */
+export function bedsWhileRecording(production: Production): Beds {
+  if (!production.headphones || production.monitor === 'silent') return 'none'
+  return production.monitor === 'original' ? 'original' : 'all'
 }
 
 /** The chosen line, and a way to step through them. The transport goes along unless something plays. */

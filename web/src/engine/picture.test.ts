@@ -1,9 +1,12 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { Picture } from './picture'
+import type { Part } from './reel'
 import { firstSample, SAMPLE_RATE } from './time'
 
 const RATE = { above: 24_000, below: 1001, drop: false }
 const FRAMES = 240
+
+const whole: Part = { span: [0, firstSample(FRAMES, RATE)], first: 0, show: { kind: 'film', url: '/film' } }
 
 /** Every decoded frame that was made, so that none is left unclosed. */
 let made: FakeFrame[]
@@ -38,8 +41,11 @@ vi.mock('mediabunny', () => {
     },
     VideoSampleSink: class {
       getSample = async (seconds: number) => new FakeFrame(frameOf(seconds))
-      async *samples(seconds: number) {
-        for (let frame = frameOf(seconds); frame < FRAMES; frame++) yield new FakeFrame(frame)
+      async *samples(seconds: number, end = Number.POSITIVE_INFINITY) {
+        for (let frame = frameOf(seconds); frame < FRAMES; frame++) {
+          if ((frame * RATE.below) / RATE.above >= end) return
+          yield new FakeFrame(frame)
+        }
       }
     },
     MP4: {},
@@ -61,9 +67,10 @@ describe('the picture', () => {
     made = []
     drawn = []
     picture = new Picture()
-    const ctx = { drawn, clearRect() {} }
+    const nothing = () => {}
+    const ctx = { drawn, clearRect: nothing, fillRect: () => drawn.push(-1), fillText: nothing, measureText: () => ({}) }
     picture.attach({ width: 1, height: 1, getContext: () => ctx } as unknown as HTMLCanvasElement)
-    await picture.open('/film', RATE, FRAMES)
+    picture.open([whole], RATE, [4, 3])
     await settle()
   })
 
@@ -131,6 +138,37 @@ describe('the picture', () => {
     await settle()
     expect(made.filter((frame) => !frame.closed).map(({ frame }) => frame)).toEqual([5])
     expect(made.length).toBeGreaterThan(20)
+  })
+
+  it('shows at each cut the right frame of the right piece, a card where picture is missing', async () => {
+    const at = (frame: number) => firstSample(frame, RATE)
+    const film = (from: number, to: number, first: number): Part => ({
+      span: [at(from), at(to)],
+      first: at(first),
+      show: { kind: 'film', url: '/film' },
+    })
+    const card: Part = { span: [at(20), at(25)], first: 0, show: { kind: 'card', words: '', colour: 'sea' } }
+    const parts = [film(0, 20, 100), card, film(25, 40, 7), film(40, 60, 200)]
+    picture.open(parts, RATE, [4, 3])
+    const due = (frame: number) => {
+      if (frame >= 20 && frame < 25) return -1
+      return frame < 20 ? 100 + frame : frame < 40 ? frame - 18 : frame + 160
+    }
+    for (const frame of [0, 19, 20, 24, 25, 39, 40, 59]) {
+      picture.show(at(frame))
+      await settle()
+      expect(drawn.at(-1)).toBe(due(frame))
+    }
+    picture.roll(0)
+    await settle()
+    for (let frame = 0; frame < 60; frame++) {
+      picture.tick(at(frame) + 900, frame)
+      expect(drawn.at(-1)).toBe(due(frame))
+      await new Promise((done) => setTimeout(done, 12))
+    }
+    picture.halt()
+    await settle()
+    expect(made.filter((one) => !one.closed).length).toBeLessThanOrEqual(1)
   })
 
   it('holds at most ten frames ahead', async () => {

@@ -1,105 +1,61 @@
-import {
-  CustomSource,
-  Input,
-  type InputVideoTrack,
-  MATROSKA,
-  MP4,
-  QTFF,
-  type VideoSample,
-  VideoSampleSink,
-  WEBM,
-} from 'mediabunny'
+import { Films } from './films'
 import { Observable } from './observable'
-import { frameAt, frameSeconds, type Rate, SAMPLE_RATE } from './time'
+import { type Part, partAt, STAMP_TOLERANCE } from './reel'
+import { firstSample, frameAt, type Rate, SAMPLE_RATE } from './time'
 
-/** The largest range the server answers at once. */
-const RANGE = 2 << 20
 const RING = 10
+/** In frames: containers round time stamps to a millisecond. */
+const GRID_TOLERANCE = 0.07
+/** How long before the end of a part the next one's first frame is decoded. */
+const EARLY = 2 * SAMPLE_RATE
+const GROUNDS: Record<string, string> = { slate: '#3b4245', black: '#000000', sea: '#1d4e5f', sand: '#e6dcc6' }
 
 export type PictureState = 'none' | 'loading' | 'ready' | 'failed'
 
-async function readRange(url: string, start: number, end: number): Promise<Uint8Array> {
-  const whole = new Uint8Array(end - start)
-  for (let at = start; at < end; ) {
-    const last = Math.min(end, at + RANGE) - 1
-    const answer = await fetch(url, { headers: { Range: `bytes=${at}-${last}` }, credentials: 'same-origin' })
-    if (answer.status !== 206) throw new Error(`the picture could not be read (${answer.status})`)
-    const piece = new Uint8Array(await answer.arrayBuffer())
-    whole.set(piece, at - start)
-    at += piece.length
-  }
-  return whole
-}
-
-async function sizeOf(url: string): Promise<number> {
-  const answer = await fetch(url, { headers: { Range: 'bytes=0-0' }, credentials: 'same-origin' })
-  const size = Number(answer.headers.get('Content-Range')?.split('/')[1])
-  if (!size) throw new Error(`the picture could not be read (${answer.status})`)
-  return size
-}
+/** Something to be drawn from a programme sample on. */
+type Shot = { at: number; draw: (ctx: CanvasRenderingContext2D) => void; close: () => void }
 
 /**
- * The picture, decoded frame by frame and drawn on canvases for the position that is heard.
+ * The reel, drawn frame by frame on canvases for the position that is heard.
  *
  * A <video> element would be a clock of its own. Here the transport's clock is the only one: each animation frame draws
- * the frame that belongs to the sample heard now, and every frame is closed as soon as it is passed.
+ * the frame that belongs to the sample heard now, whichever piece it comes from, and every frame is closed as soon as it
+ * is passed. Shortly before a piece ends the next one's first frame is decoded, so that a cut falls on its frame.
  */
 export class Picture {
   readonly state = new Observable<PictureState>('none')
-  private canvases = new Set<HTMLCanvasElement>()
-  private input: Input | undefined
-  private sink: VideoSampleSink | undefined
-  private offset = 0
   rate: Rate = { above: 25, below: 1, drop: false }
-  private frames = 0
-  private opened = ''
+  private readonly canvases = new Set<HTMLCanvasElement>()
+  private readonly films = new Films()
+  private parts: readonly Part[] = []
+  private size: readonly [number, number] = [960, 540]
   private run = 0
-  private ring: VideoSample[] = []
-  private shown: VideoSample | undefined
+  private ring: Shot[] = []
+  private shown: Shot | undefined
+  /** The frame in sight, while it rests there; undefined when the reel has changed since. */
+  private resting: number | undefined
   private wanted = -1
   private fetching = false
   private running = false
   /** Called with each frame drawn while it rolls, and the moment (milliseconds of the page's clock). */
   onSeen: ((frame: number, at: number) => void) | undefined
 
-  /** Open a film; the same address twice is no work. */
-  async open(url: string | null, rate: Rate, frames: number): Promise<void> {
+  /** What is to be drawn from now on. */
+  open(parts: readonly Part[], rate: Rate, size: readonly [number, number]): void {
+    this.parts = parts
     this.rate = rate
-    this.frames = frames
-    if (url === this.opened) return
-    this.opened = url ?? ''
-    this.halt()
-    this.sink = undefined
-    this.input?.dispose()
-    this.shown?.close()
-    this.shown = undefined
-    this.paint()
-    if (!url) return this.state.set('none')
-    this.state.set('loading')
-    try {
-      const source = new CustomSource({
-        getSize: () => sizeOf(url),
-        read: (start, end) => readRange(url, start, end),
-        prefetchProfile: 'network',
-        maxCacheSize: 24 << 20,
-      })
-      const input = new Input({ source, formats: [MP4, QTFF, MATROSKA, WEBM] })
-      this.input = input
-      const track: InputVideoTrack | null = await input.getPrimaryVideoTrack()
-      if (!track || !(await track.canDecode())) throw new Error('this browser cannot decode the picture')
-      const first = await track.getFirstTimestamp()
-      if (this.opened !== url) return
-      this.offset = first
-      this.sink = new VideoSampleSink(track)
-      this.state.set('ready')
-      const again = Math.max(0, this.wanted)
-      this.wanted = -1
-      this.show(again)
-    } catch (error) {
-      if (this.opened !== url) return
-      console.error(error)
-      this.state.set('failed')
+    this.size = size
+    this.resting = undefined
+    if (!parts.length) {
+      this.halt()
+      this.shown?.close()
+      this.shown = undefined
+      this.paint()
+      this.state.set('none')
+      return
     }
+    if (!this.shown) this.state.set('loading')
+    if (!this.running) this.show(Math.max(0, this.wanted))
   }
 
   /** Draw on this canvas from now on; the returned function ends it. */
@@ -111,94 +67,215 @@ export class Picture {
 
   /** The frame of a resting position. Only the newest wish is fetched. */
   show(position: number): void {
-    const frame = this.clamp(frameAt(Math.max(0, position), this.rate))
     this.wanted = position
-    if (this.running || this.fetching || !this.sink || this.isShown(frame)) return
+    const frame = this.clamp(position)
+    if (this.running || this.fetching || !this.parts.length || frame === this.resting) return
     this.fetching = true
-    const { sink, run } = this
-    void sink
-      .getSample(this.offset + frameSeconds(frame, this.rate))
-      .then((sample) => {
-        if (sample && sink === this.sink && run === this.run && !this.running) this.draw(sample)
-        else sample?.close()
+    const { parts, run } = this
+    const current = () => parts === this.parts && run === this.run && !this.running
+    void this.frame(frame)
+      .then((shot) => {
+        if (!shot) return
+        if (!current()) return shot.close()
+        this.draw(shot)
+        this.resting = frame
       })
-      // A picture that was replaced meanwhile has nothing to say any more.
-      .catch((error) => sink === this.sink && console.error(error))
+      .catch((error) => {
+        // A reel that was changed meanwhile has nothing to say any more.
+        if (!current()) return
+        console.error(error)
+        this.resting = frame
+        this.state.set('failed')
+      })
       .finally(() => {
         this.fetching = false
-        const next = this.clamp(frameAt(Math.max(0, this.wanted), this.rate))
-        if (!this.running && next !== frame) this.show(this.wanted)
+        if (!this.running) this.show(this.wanted)
       })
   }
 
-  /** Decode on from a position; `frameFor` then draws what is heard. */
+  /** Decode on from a position; `tick` then draws what is heard. */
   roll(position: number): void {
     this.halt()
-    if (!this.sink) return
+    if (!this.parts.length) return
     this.running = true
-    const run = ++this.run
-    void this.fill(run, this.offset + frameSeconds(this.clamp(frameAt(Math.max(0, position), this.rate)), this.rate))
+    this.resting = undefined
+    void this.fill(++this.run, firstSample(this.clamp(position), this.rate))
   }
 
   /** End decoding ahead. */
   halt(): void {
     this.run++
     this.running = false
-    for (const sample of this.ring) sample.close()
+    for (const shot of this.ring) shot.close()
     this.ring = []
   }
 
   /** Draw the frame that belongs to the position heard now; called once an animation frame. */
   tick(position: number, now: number): void {
     if (!this.running) return
-    const heard = this.offset + position / SAMPLE_RATE
-    let newest: VideoSample | undefined
-    // Containers round time stamps to a millisecond.
-    const tolerance = 0.0006
-    while (this.ring.length && this.ring[0]!.timestamp <= heard + tolerance) {
+    let newest: Shot | undefined
+    while (this.ring.length && this.ring[0]!.at <= position + STAMP_TOLERANCE) {
       newest?.close()
       newest = this.ring.shift()
     }
-    if (newest) {
-      this.draw(newest)
-      this.onSeen?.(Math.round(((newest.timestamp - this.offset) * this.rate.above) / this.rate.below), now)
+    if (!newest) return
+    this.draw(newest)
+    this.onSeen?.(Math.round((newest.at * this.rate.above) / (SAMPLE_RATE * this.rate.below)), now)
+  }
+
+  /** One frame of the programme. */
+  private async frame(frame: number): Promise<Shot | null> {
+    const position = firstSample(frame, this.rate)
+    const part = this.parts[partAt(this.parts, position)]!
+    if (part.show.kind !== 'film') return this.plain(part, position)
+    const { sink, offset } = await this.films.get(part.show.url)
+    const sample = await sink.getSample(offset + this.secondsIn(part, position))
+    return sample && this.filmed(sample, position)
+  }
+
+  /** The moment of a part's file at which the frame of a position is asked for: its middle, where rounding can't reach. */
+  private secondsIn(part: Part, position: number): number {
+    const half = this.rate.below / this.rate.above / 2
+    return (part.first + position - part.span[0]) / SAMPLE_RATE + half
+  }
+
+  private filmed(
+    sample: { displayWidth: number; displayHeight: number; draw: DrawSample; close: () => void },
+    at: number,
+  ): Shot {
+    const draw = (ctx: CanvasRenderingContext2D) =>
+      this.fitted(ctx, sample.displayWidth, sample.displayHeight, (box) => sample.draw(ctx, ...box))
+    return { at, draw, close: () => sample.close() }
+  }
+
+  /** A still, a page or a card: one thing to draw for as long as it stands. */
+  private async plain(part: Part, at: number): Promise<Shot> {
+    const { show } = part
+    if (show.kind === 'page') {
+      const answer = await fetch(show.url, { credentials: 'same-origin' })
+      if (!answer.ok) throw new Error(`the page could not be read (${answer.status})`)
+      const image = await createImageBitmap(await answer.blob())
+      const draw = (ctx: CanvasRenderingContext2D) =>
+        this.fitted(ctx, image.width, image.height, (box) => ctx.drawImage(image, ...box))
+      return { at, draw, close: () => image.close() }
+    }
+    const card = show.kind === 'card' ? show : { words: 'this part is being made playable', colour: 'black' }
+    return { at, draw: (ctx) => this.card(ctx, card.words, card.colour), close: () => {} }
+  }
+
+  private card(ctx: CanvasRenderingContext2D, words: string, colour: string): void {
+    const [width, height] = this.size
+    ctx.fillStyle = GROUNDS[colour] ?? '#000000'
+    ctx.fillRect(0, 0, width, height)
+    ctx.fillStyle = colour === 'sand' ? '#23282a' : '#f4efe4'
+    ctx.textAlign = 'center'
+    ctx.textBaseline = 'middle'
+    const tall = Math.max(12, height / 16)
+    ctx.font = `${tall}px 'Bricolage Grotesque Variable', sans-serif`
+    const rows: string[] = []
+    for (const word of words.split(' ')) {
+      const longer = rows.length ? `${rows.at(-1)} ${word}` : word
+      if (rows.length && ctx.measureText(longer).width > width * 0.8) rows.push(word)
+      else rows.splice(-1, 1, longer)
+    }
+    for (const [n, row] of rows.entries()) {
+      ctx.fillText(row, width / 2, height / 2 + (n - (rows.length - 1) / 2) * tall * 1.3)
+    }
+  }
+
+  /** Whole in the middle of the canvas; what is left beside it is black. */
+  private fitted(
+    ctx: CanvasRenderingContext2D,
+    wide: number,
+    high: number,
+    paint: (box: [number, number, number, number]) => void,
+  ): void {
+    const [width, height] = this.size
+    const share = Math.min(width / wide, height / high)
+    // A point more or less is the proxy's rounding, not another shape.
+    const [w, h] = [wide * share, high * share].map(Math.round) as [number, number]
+    const [dx, dy] = [width - w < 3 ? 0 : Math.round((width - w) / 2), height - h < 3 ? 0 : Math.round((height - h) / 2)]
+    if (dx || dy) {
+      ctx.fillStyle = '#000000'
+      ctx.fillRect(0, 0, width, height)
+    }
+    paint([dx, dy, dx ? w : width, dy ? h : height])
+  }
+
+  /** Every frame of a part from a position on. */
+  private async *frames(part: Part, from: number): AsyncGenerator<Shot> {
+    if (part.show.kind !== 'film') {
+      yield await this.plain(part, from)
+      return
+    }
+    const { sink, offset } = await this.films.get(part.show.url)
+    const end = offset + (part.first + part.span[1] - part.span[0] - STAMP_TOLERANCE) / SAMPLE_RATE
+    for await (const sample of sink.samples(offset + this.secondsIn(part, from), end)) {
+      const stamp = (sample.timestamp - offset) * SAMPLE_RATE - part.first + part.span[0]
+      // Of a film of another rate is seen what the programme's own frames show, as when it rests and when it is handed over.
+      const frame = Math.ceil((stamp * this.rate.above) / (SAMPLE_RATE * this.rate.below) - 0.5 - GRID_TOLERANCE)
+      yield this.filmed(sample, Math.max(firstSample(frame, this.rate), part.span[0]))
     }
   }
 
   private async fill(run: number, from: number): Promise<void> {
-    const { sink } = this
-    if (!sink) return
-    try {
-      for await (const sample of sink.samples(from)) {
-        if (run !== this.run) {
-          sample.close()
-          return
+    const { parts } = this
+    let ahead: { index: number; frames: AsyncGenerator<Shot>; first: Promise<IteratorResult<Shot>> } | undefined
+    const begin = (index: number, at: number) => {
+      const frames = this.frames(parts[index]!, at)
+      const first = frames.next()
+      first.catch(() => {})
+      return { index, frames, first }
+    }
+    const forget = (begun: typeof ahead) => {
+      void begun?.first.then(({ value }) => value?.close()).catch(() => {})
+      void begun?.frames.return(undefined).catch(() => {})
+    }
+    for (let index = partAt(parts, from); index < parts.length; index++) {
+      const begun = ahead?.index === index ? ahead : begin(index, Math.max(from, parts[index]!.span[0]))
+      ahead = undefined
+      const { span } = parts[index]!
+      try {
+        for (let next = await begun.first; !next.done; next = await begun.frames.next()) {
+          const shot = next.value
+          if (run !== this.run) {
+            shot.close()
+            forget(ahead)
+            return void begun.frames.return(undefined)
+          }
+          this.ring.push(shot)
+          const near = shot.at > span[1] - EARLY || parts[index]!.show.kind !== 'film'
+          if (near && !ahead && index + 1 < parts.length) ahead = begin(index + 1, parts[index + 1]!.span[0])
+          while (this.ring.length >= RING && run === this.run) await new Promise((done) => setTimeout(done, 8))
+          if (run !== this.run) {
+            forget(ahead)
+            return void begun.frames.return(undefined)
+          }
         }
-        this.ring.push(sample)
-        while (this.ring.length >= RING && run === this.run) await new Promise((done) => setTimeout(done, 8))
-        if (run !== this.run) return
+      } catch (error) {
+        if (run !== this.run) return forget(ahead)
+        // One piece that can't be decoded does not keep the others from being seen.
+        console.error(error)
+        this.ring.push(await this.plain({ ...parts[index]!, show: { kind: 'nothing' } }, span[0]))
       }
-    } catch (error) {
-      if (run === this.run) console.error(error)
     }
   }
 
-  private clamp(frame: number): number {
-    return Math.max(0, Math.min(frame, Math.max(0, this.frames - 1)))
+  /** The frame of a position, inside the reel. */
+  private clamp(position: number): number {
+    const end = this.parts.at(-1)?.span[1] ?? 0
+    return frameAt(Math.max(0, Math.min(position, end - 1)), this.rate)
   }
 
-  private isShown(frame: number): boolean {
-    if (!this.shown) return false
-    return Math.round(((this.shown.timestamp - this.offset) * this.rate.above) / this.rate.below) === frame
-  }
-
-  private draw(sample: VideoSample): void {
+  private draw(shot: Shot): void {
     this.shown?.close()
-    this.shown = sample
+    this.shown = shot
+    this.state.set('ready')
     this.paint()
   }
 
   private paint(): void {
+    const [width, height] = this.size
     for (const canvas of this.canvases) {
       const ctx = canvas.getContext('2d')
       if (!ctx) continue
@@ -206,12 +283,13 @@ export class Picture {
         ctx.clearRect(0, 0, canvas.width, canvas.height)
         continue
       }
-      const { displayWidth, displayHeight } = this.shown
-      if (canvas.width !== displayWidth || canvas.height !== displayHeight) {
-        canvas.width = displayWidth
-        canvas.height = displayHeight
+      if (canvas.width !== width || canvas.height !== height) {
+        canvas.width = width
+        canvas.height = height
       }
-      this.shown.draw(ctx, 0, 0)
+      this.shown.draw(ctx)
     }
   }
 }
+
+type DrawSample = (ctx: CanvasRenderingContext2D, dx: number, dy: number, dw: number, dh: number) => void

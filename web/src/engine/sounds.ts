@@ -2,12 +2,25 @@ import type { Audio } from './audio'
 import { SAMPLE_RATE, type Span } from './time'
 import type { Sounding } from './transport'
 
-/** Samples in one piece of a film's sound, as the server cuts it. */
+/** Samples in one piece of a source's sound, as the server cuts it. */
 const BED_PIECE = 10 * SAMPLE_RATE
 /** A take longer than this is not decoded whole. */
 const LONG_TAKE = 60 * SAMPLE_RATE
 const TAKE_PIECE = 30 * SAMPLE_RATE
 const KEPT_BYTES = 160 << 20
+
+/** A stretch of a source's sound at a place of the programme. */
+export type BedSound = {
+  source: string
+  /** Pieces that the source's sound has. */
+  pieces: number
+  span: Span
+  first: number
+  channel: 'both' | 'left' | 'right' | 'mix'
+  level: number
+  cut: readonly [boolean, boolean]
+  bus: 'bed' | 'kept'
+}
 
 /** Decoded sounds, the least recently used forgotten first. */
 export class Sounds {
@@ -57,16 +70,42 @@ export class Sounds {
     }
   }
 
-  /** The film's own sound between two positions. */
-  bed(film: { id: string; length: number; sound_pieces: number }, start: number, end: number): Sounding[] {
+  /** A stretch of a source's own sound between two positions: a piece of the reel, or a laid sound. */
+  bed(sound: BedSound, start: number, end: number): Sounding[] {
     const found: Sounding[] = []
-    const last = Math.min(film.sound_pieces, Math.ceil(end / BED_PIECE))
-    for (let piece = Math.max(0, Math.floor(start / BED_PIECE)); piece < last; piece++) {
-      const url = `/api/films/${film.id}/sound/${piece}/`
-      const span: Span = [piece * BED_PIECE, Math.min((piece + 1) * BED_PIECE, film.length)]
-      found.push({ key: url, span, bus: 'bed', load: async () => ({ buffer: await this.buffer(url), offset: 0 }) })
+    const [from, to] = sound.span
+    const offset = sound.first - from
+    const a = Math.max(from, start) + offset
+    const b = Math.min(to, end) + offset
+    const last = Math.min(sound.pieces, Math.ceil(b / BED_PIECE))
+    for (let piece = Math.max(0, Math.floor(a / BED_PIECE)); piece < last; piece++) {
+      const url = `/api/sources/${sound.source}/sound/${piece}/`
+      const begins = piece * BED_PIECE - offset
+      const span: Span = [Math.max(from, begins), Math.min(to, begins + BED_PIECE)]
+      if (span[0] >= span[1]) continue
+      const cut: [boolean, boolean] = [sound.cut[0] && span[0] === from, sound.cut[1] && span[1] === to]
+      const load = async () => ({ buffer: await this.channel(url, sound.channel), offset: span[0] - begins })
+      found.push({ key: `${url}@${span[0]}`, span, bus: sound.bus, level: sound.level, cut, load })
     }
     return found
+  }
+
+  /** One channel of a sound on both sides, or both mixed; as it is for `both`. */
+  private async channel(url: string, channel: BedSound['channel']): Promise<AudioBuffer> {
+    const whole = await this.buffer(url)
+    if (channel === 'both' || whole.numberOfChannels < 2) return whole
+    const key = `${url}#${channel}`
+    const made = this.kept.get(key)
+    if (made) return made
+    const [left, right] = [whole.getChannelData(0), whole.getChannelData(1)]
+    const one = new AudioBuffer({ length: whole.length, numberOfChannels: 1, sampleRate: SAMPLE_RATE })
+    const into = one.getChannelData(0)
+    for (let n = 0; n < into.length; n++) {
+      into[n] = channel === 'left' ? left[n]! : channel === 'right' ? right[n]! : (left[n]! + right[n]!) / 2
+    }
+    this.kept.set(key, Promise.resolve(one))
+    this.sizes.set(key, one.length * 4)
+    return one
   }
 
   /** A take where it lies, or the part of it that is heard; a long one comes in pieces. */

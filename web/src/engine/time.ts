@@ -17,11 +17,6 @@ export function firstSample(frame: number, rate: Rate): number {
   return Math.ceil((frame * SAMPLE_RATE * rate.below) / rate.above)
 }
 
-/** The moment at which a decoder is asked for frame n: its middle, for its edge is where rounding chooses wrongly. */
-export function frameSeconds(frame: number, rate: Rate): number {
-  return ((frame + 0.5) * rate.below) / rate.above
-}
-
 /** Frame count since midnight as timecode (SMPTE ST 12-1); the core's own is the reference, a test compares both. */
 export function timecode(frame: number, rate: Rate): string {
   const nominal = Math.round(rate.above / rate.below)

@@ -9,7 +9,12 @@ export type Sounding = {
   span: Span
   /** The sound, and the sample of it that lies at the start of `span`. */
   load: () => Promise<{ buffer: AudioBuffer; offset: number } | null>
-  bus: 'bed' | 'voice'
+  /** A bed gives way to the voice, a kept one does not. */
+  bus: 'bed' | 'kept' | 'voice'
+  /** dB that it is louder. */
+  level?: number
+  /** Whether it comes in, and goes out, softly: there it was cut. */
+  cut?: readonly [boolean, boolean]
 }
 
 /** What sounds between two positions. */
@@ -20,6 +25,13 @@ export type TransportState = { playing: boolean; position: number; from: number 
 const LOOKAHEAD = 12 * SAMPLE_RATE
 const TICK_MS = 250
 const EDGE = 0.004
+/** As in the film that is handed over: long enough not to click. */
+const CUT_FADE = SAMPLE_RATE / 200
+
+/** How far sound is lowered under the voice, in dB, and in how many samples it comes back. */
+export type Ducking = { depth: number; rise: number }
+
+const DUCKING: Ducking = { depth: -12, rise: 0.8 * SAMPLE_RATE }
 
 /**
  * Plays the programme from any position to any position on the frames of the audio context.
@@ -33,6 +45,7 @@ export class Transport {
   anchorPosition = 0
   follows = true
   readonly beds: GainNode
+  readonly kept: GainNode
   readonly voices: GainNode
   readonly clicks: GainNode
   /** May put off the first frame of a run a little, so that the picture's frames fall on the screen's ticks. */
@@ -44,6 +57,7 @@ export class Transport {
   private sounding = new Set<AudioScheduledSourceNode>()
   private score: Score = () => []
   private ducks: Span[] = []
+  private ducking = DUCKING
   private onEnd: (() => void) | undefined
   /** Called when a run begins: the programme sample that is scheduled at a frame of the context. */
   onAnchor: ((frame: number, position: number) => void) | undefined
@@ -51,9 +65,10 @@ export class Transport {
   constructor(private readonly audio: Audio) {
     const { context } = audio
     this.beds = new GainNode(context)
+    this.kept = new GainNode(context)
     this.voices = new GainNode(context)
     this.clicks = new GainNode(context, { gain: 0.35 })
-    for (const bus of [this.beds, this.voices, this.clicks]) bus.connect(audio.out)
+    for (const bus of [this.beds, this.kept, this.voices, this.clicks]) bus.connect(audio.out)
   }
 
   /** Programme sample that is heard now. */
@@ -71,18 +86,19 @@ export class Transport {
   /**
    * Play from a position. What sounds in the first stretch is loaded before anything begins, so that it begins together.
    *
-   * `ducks` is where a voice speaks: the bed is lowered there by 12 dB, as in the film that is handed over. `follow` says
+   * `ducks` is where a voice speaks: beds are lowered there, as in the film that is handed over. `follow` says
    * whether the chosen line goes along with the position (not while one line's takes are compared).
    */
   async play(
     from: number,
-    options: { to?: number; score: Score; ducks?: Span[]; follow?: boolean; onEnd?: () => void },
+    options: { to?: number; score: Score; ducks?: Span[]; ducking?: Ducking; follow?: boolean; onEnd?: () => void },
   ): Promise<boolean> {
     this.stop()
     const run = ++this.run
     this.score = options.score
     this.follows = options.follow ?? true
     this.ducks = options.ducks ?? []
+    this.ducking = options.ducking ?? DUCKING
     this.end = options.to ?? Number.POSITIVE_INFINITY
     this.onEnd = options.onEnd
     await this.audio.wake()
@@ -176,10 +192,29 @@ export class Transport {
     const length = end - start - late
     if (length <= 0) return
     const source = new AudioBufferSourceNode(this.audio.context, { buffer: loaded.buffer })
-    source.connect(sound.bus === 'bed' ? this.beds : this.voices)
+    const bus = { bed: this.beds, kept: this.kept, voice: this.voices }[sound.bus]
+    const shaped = sound.level || sound.cut?.some(Boolean)
+    source.connect(shaped ? this.shaped(sound, start, end, bus) : bus)
     const offset = loaded.offset + (start - sound.span[0]) + late
     source.start(frame / SAMPLE_RATE, offset / SAMPLE_RATE, length / SAMPLE_RATE)
     this.keep(source)
+  }
+
+  /** A sound's own level, and soft edges where it was cut. */
+  private shaped(sound: Sounding, start: number, end: number, bus: AudioNode): AudioNode {
+    const full = 10 ** ((sound.level ?? 0) / 20)
+    const shape = new GainNode(this.audio.context, { gain: full })
+    const at = (position: number) => Math.max(0, this.frameOf(position) / SAMPLE_RATE)
+    if (sound.cut?.[0] && start === sound.span[0]) {
+      shape.gain.setValueAtTime(0, at(start))
+      shape.gain.linearRampToValueAtTime(full, at(start + CUT_FADE))
+    }
+    if (sound.cut?.[1] && end === sound.span[1]) {
+      shape.gain.setValueAtTime(full, at(end - CUT_FADE))
+      shape.gain.linearRampToValueAtTime(0, at(end))
+    }
+    shape.connect(bus)
+    return shape
   }
 
   private duckBed(): void {
@@ -187,9 +222,10 @@ export class Transport {
     const at = (position: number) => Math.max(0, this.frameOf(position) / SAMPLE_RATE)
     gain.cancelScheduledValues(0)
     gain.setValueAtTime(1, 0)
-    const low = 10 ** (-12 / 20)
+    const low = 10 ** (this.ducking.depth / 20)
+    const { rise } = this.ducking
     for (const [start, end] of this.ducks) {
-      if (end + 0.8 * SAMPLE_RATE < this.anchorPosition) continue
+      if (end + rise < this.anchorPosition) continue
       const inside = start < this.anchorPosition
       if (inside) gain.setValueAtTime(low, at(this.anchorPosition))
       else {
@@ -197,7 +233,7 @@ export class Transport {
         gain.exponentialRampToValueAtTime(low, at(start))
       }
       gain.setValueAtTime(low, at(end))
-      gain.exponentialRampToValueAtTime(1, at(end + 0.8 * SAMPLE_RATE))
+      gain.exponentialRampToValueAtTime(1, at(end + rise))
     }
   }
 }

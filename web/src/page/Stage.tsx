@@ -1,14 +1,14 @@
 import { useEffect, useRef } from 'react'
-import type { Film } from '../api/client'
+import type { Production } from '../api/client'
 import { useEngine, useWatched } from '../app/engine'
 
 /** The picture, or in words why there is none. */
 export function Stage({
-  film,
+  production,
   children,
   className = '',
 }: {
-  film: Film | null
+  production: Production
   children?: React.ReactNode
   className?: string
 }) {
@@ -17,11 +17,9 @@ export function Stage({
   const state = useWatched(engine.picture.state)
   useEffect(() => (canvas.current ? engine.picture.attach(canvas.current) : undefined), [engine])
   let said = ''
-  if (!film) said = 'No picture yet. Lines can be read without one.'
-  else if (film.state === 'failed') said = film.error
+  if (!production.picture.pieces.length) said = 'No picture yet. Lines can be read without one.'
   else if (state === 'failed')
     said = 'This browser can’t show the picture. Sound and takes work; a current Chromium shows it.'
-  else if (state === 'none') said = 'The picture is being made playable.'
   else if (state === 'loading') said = 'loading the picture'
   return (
     <div className={`stage ${className}`}>

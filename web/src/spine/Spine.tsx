@@ -3,7 +3,7 @@ import type { Production } from '../api/client'
 import { useKeys } from '../app/keys'
 
 const ROOMS = [
-  { to: 'picture', name: 'Picture', left: (n: number) => (n ? 'none yet' : '✓'), label: 'picture' },
+  { to: 'picture', name: 'Picture', left: String, label: 'places where picture is missing' },
   { to: 'script', name: 'Script', left: String, label: 'lines without words, slot or room' },
   { to: 'booth', name: 'Booth', left: String, label: 'lines to read' },
   { to: 'takes', name: 'Takes', left: String, label: 'lines without a pick' },
@@ -23,11 +23,13 @@ export function Spine({ production, go }: { production: Production; go: (room: s
     <nav className="spine" aria-label="rooms">
       {ROOMS.map(({ to, name, left, label }) => {
         const count = production.to_do[to]
-        const done = to !== 'handover' && to !== 'picture' && count === 0 && production.lines.length > 0
+        const none = to === 'picture' && !production.picture.pieces.length
+        const begun = to === 'picture' || production.lines.length > 0
+        const done = to !== 'handover' && count === 0 && begun
         return (
           <NavLink key={to} to={to} className="spine-tab" title={`${name}: ${count} ${label}`}>
             <span className="spine-name">{name}</span>
-            <span className="spine-left">{done ? '✓' : left(count)}</span>
+            <span className="spine-left">{none ? 'none yet' : done ? '✓' : left(count)}</span>
             <span className="visually-hidden">{label}</span>
           </NavLink>
         )

@@ -1,16 +1,16 @@
 import { useComputedColorScheme } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
-import type { Production } from '../api/client'
+import type { Edit, Production } from '../api/client'
 import { useEdits } from '../api/production'
 import { useDesk } from '../app/desk'
 import { useEngine } from '../app/engine'
 import { asSpan, rateOf } from '../app/room'
 import { sayProblem } from '../app/Said'
-import { firstSample, frameAt, SAMPLE_RATE, type Span } from '../engine/time'
+import { firstSample, frameAt, SAMPLE_RATE, type Span, secondsText } from '../engine/time'
 import { type Wave, waveQuery } from '../page/wave'
-import { drawPlayhead, drawStrip, type Inks, SLOT } from './draw'
-import { following, type Hold, holdAt, kept, movedSlot, sampleAt, type View, xOf, zoomed } from './layout'
+import { drawMark, drawPlayhead, drawStrip, FILM, type Inks, SLOT } from './draw'
+import { firstInSight, following, type Hold, holdAt, kept, movedSlot, sampleAt, type View, xOf, zoomed } from './layout'
 
 export function inksOf(element: HTMLElement): Inks {
   const style = getComputedStyle(element)
@@ -41,6 +41,9 @@ function slotsOf(production: Production): { id: string; span: Span }[] {
   })
 }
 
+/** A piece that is being moved or trimmed: what was taken, and where it would go. */
+type Cut = { piece: string; hold: Hold; at: number; x: number; moved: boolean; text: string; edit: Edit | null }
+
 /** The production as it would be with the held slot where it is now. */
 function withSlot(production: Production, held: Held | null): Production {
   if (!held?.moved) return production
@@ -58,34 +61,41 @@ export function Strip({ production }: { production: Production }) {
   const moving = useRef<HTMLCanvasElement>(null)
   const view = useRef<View>({ first: -SAMPLE_RATE, perPoint: 2400 })
   const dirty = useRef(true)
-  const picture = useRef<HTMLImageElement | null>(null)
+  const pictures = useRef(new Map<string, HTMLImageElement>())
   const chosen = useDesk((desk) => desk.line)
   const scheme = useComputedColorScheme('light')
-  const { film } = production
-  const length = film?.length || production.wanted_length || Math.max(60 * SAMPLE_RATE, production.length)
-  const latest = useRef({ production, chosen, length })
-  const laying = useDesk((desk) => desk.laying)
+  const { picture } = production
+  const length =
+    (picture.pieces.length || production.wanted_length) && picture.length
+      ? picture.length
+      : Math.max(60 * SAMPLE_RATE, picture.length)
+  const holds = useDesk((desk) => desk.holds)
+  const chosenPiece = useDesk((desk) => desk.piece)
+  const piece = holds === 'reel' ? chosenPiece : null
+  const latest = useRef({ production, chosen, length, piece })
   const { edit } = useEdits(production.id)
   const held = useRef<Held | null>(null)
+  const cut = useRef<Cut | null>(null)
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: whatever is drawn makes the strip dirty
   useEffect(() => {
-    latest.current = { production, chosen, length }
+    latest.current = { production, chosen, length, piece }
     dirty.current = true
-  }, [production, chosen, length, scheme])
+  }, [production, chosen, length, scheme, piece])
 
-  const strip = film?.strip_columns ? `/api/films/${film.id}/strip/` : null
+  const drawn = picture.sources.flatMap(({ id, strip_columns }) => (strip_columns ? `${id} ${strip_columns}` : []))
+  const drawnNow = drawn.join()
   useEffect(() => {
-    picture.current = null
-    dirty.current = true
-    if (!strip) return
-    const image = new Image()
-    image.onload = () => {
-      picture.current = image
-      dirty.current = true
+    for (const source of drawnNow ? drawnNow.split(',') : []) {
+      if (pictures.current.get(source.split(' ')[0]!)?.src.endsWith(`?${source.split(' ')[1]}`)) continue
+      const image = new Image()
+      image.onload = () => {
+        pictures.current.set(source.split(' ')[0]!, image)
+        dirty.current = true
+      }
+      image.src = `/api/sources/${source.split(' ')[0]}/strip/?${source.split(' ')[1]}`
     }
-    image.src = strip
-  }, [strip])
+  }, [drawnNow])
 
   useEffect(() => {
     const back = still.current!
@@ -135,12 +145,14 @@ export function Strip({ production }: { production: Production }) {
       if (dirty.current) {
         inks = inksOf(front)
         const shown = withSlot(now.production, held.current)
-        const parts = { production: shown, picture: picture.current, waves, chosen: now.chosen }
+        const parts = { production: shown, pictures: pictures.current, waves, chosen: now.chosen, piece: now.piece }
         drawStrip(back.getContext('2d')!, width, height, view.current, parts, inks)
       }
       const busy = ['recording', 'finishing'].includes(engine.recorder.state.value.kind)
       const ctx = front.getContext('2d')!
       ctx.clearRect(0, 0, width, height)
+      const mark = cut.current
+      if (mark?.moved) drawMark(ctx, xOf(mark.at, view.current), mark.text, inks)
       drawPlayhead(ctx, xOf(position, view.current), height, busy ? inks.fire : inks.ink)
       if (playing && engine.transport.follows && !engine.recorder.isBusy) {
         const inside = lineAt(now.production, position)
@@ -162,17 +174,61 @@ export function Strip({ production }: { production: Production }) {
     const x = event.clientX - event.currentTarget.getBoundingClientRect().left
     const sample = Math.max(0, Math.min(length, sampleAt(x, view.current)))
     engine.transport.seek(firstSample(frameAt(sample, rate), rate))
+    const under = picture.pieces.find(({ span }) => span[0]! <= sample && sample < span[1]!)
+    if (holds === 'reel' && under) useDesk.getState().choosePiece(under.id)
     const inside = lineAt(production, sample)
     if (inside) useDesk.getState().choose(inside)
   }
   /** Where slots can be taken, by the pointer over their row. */
   const hover = (event: React.PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect()
-    if (!laying || engine.recorder.isBusy || event.clientY - box.top < SLOT.y) return null
+    if (holds !== 'slots' || engine.recorder.isBusy || event.clientY - box.top < SLOT.y) return null
     return holdAt(event.clientX - box.left, view.current, slotsOf(production), chosen)
+  }
+  /** Which piece lies under the pointer, and what of it. */
+  const pieceAt = (event: React.PointerEvent) => {
+    const box = event.currentTarget.getBoundingClientRect()
+    const y = event.clientY - box.top
+    if (holds !== 'reel' || engine.recorder.isBusy || y < FILM.y - 4 || y > FILM.y + FILM.height + 4) return null
+    const spans = picture.pieces.map(({ id, span }) => ({ id, span: asSpan(span)! }))
+    const at = sampleAt(event.clientX - box.left, view.current)
+    // Only pieces near the pointer can be meant: there may be thousands.
+    const n = firstInSight(
+      spans.map(({ span }) => span),
+      at,
+    )
+    return holdAt(event.clientX - box.left, view.current, spans.slice(Math.max(0, n - 1), n + 2), piece)
+  }
+  const trimmed = (event: React.PointerEvent, mark: Cut) => {
+    const rate = rateOf(production)
+    const box = event.currentTarget.getBoundingClientRect()
+    const at = sampleAt(event.clientX - box.left, view.current)
+    const own = picture.pieces.find(({ id }) => id === mark.piece)
+    if (!own) return
+    const { closes, follows } = useDesk.getState()
+    if (mark.hold === 'whole') {
+      const before = picture.pieces.find((other) => (other.span[0]! + other.span[1]!) / 2 > at)
+      mark.at = before?.span[0] ?? picture.length
+      mark.text = before ? `before piece ${picture.pieces.indexOf(before) + 1}` : 'at the end'
+      mark.edit = { kind: 'move_piece', piece: mark.piece, before: before?.id ?? null, follow: follows }
+      return
+    }
+    const edges = event.altKey ? [] : [...picture.shots.flat(), engine.transport.position()]
+    const near = edges.find((edge) => Math.abs(edge - at) < 9 * view.current.perPoint)
+    const frame = Math.max(0, frameAt(near ?? at, rate))
+    mark.at = firstSample(frame, rate)
+    const [start, end] = asSpan(own.span)!
+    const by = mark.hold === 'end' ? mark.at - end : start - mark.at
+    mark.text = `${by < 0 ? '−' : '+'}${secondsText(Math.abs(by), 2)} s`
+    mark.edit = { kind: 'trim_piece', piece: mark.piece, edge: mark.hold, at: mark.at, close: closes, follow: follows }
   }
   const press = (event: React.PointerEvent) => {
     event.currentTarget.setPointerCapture(event.pointerId)
+    const taken = pieceAt(event)
+    if (taken) {
+      cut.current = { piece: taken.id, hold: taken.hold, at: 0, x: event.clientX, moved: false, text: '', edit: null }
+      return
+    }
     const found = hover(event)
     const span = found && asSpan(production.lines.find((line) => line.id === found.id)?.slot)
     held.current = found && span ? { ...found, from: span, span, x: event.clientX, moved: false } : null
@@ -180,8 +236,17 @@ export function Strip({ production }: { production: Production }) {
   }
   const drag = (event: React.PointerEvent) => {
     const hold = held.current
+    const mark = cut.current
+    if (mark && event.buttons === 1) {
+      if (!mark.moved && Math.abs(event.clientX - mark.x) < 4) return
+      mark.moved = true
+      trimmed(event, mark)
+      useDesk.getState().setReel({ asked: mark.edit })
+      dirty.current = true
+      return
+    }
     if (event.buttons !== 1) {
-      const found = hover(event)
+      const found = hover(event) ?? pieceAt(event)
       const cursor = !found ? '' : found.hold === 'whole' ? 'grab' : 'ew-resize'
       ;(event.currentTarget as HTMLElement).style.cursor = cursor
       return
@@ -193,7 +258,7 @@ export function Strip({ production }: { production: Production }) {
     const edges = event.altKey
       ? []
       : [
-          ...(film?.shots.flat() ?? []),
+          ...picture.shots.flat(),
           ...slotsOf(production).flatMap(({ id, span }): number[] => (id === hold.id ? [] : [...span])),
           engine.transport.position(),
         ]
@@ -202,6 +267,15 @@ export function Strip({ production }: { production: Production }) {
     dirty.current = true
   }
   const drop = (event: React.PointerEvent) => {
+    const mark = cut.current
+    if (mark) {
+      cut.current = null
+      dirty.current = true
+      useDesk.getState().choosePiece(mark.piece)
+      useDesk.getState().setReel({ asked: null })
+      if (mark.edit) return edit.mutate(mark.edit, { onError: sayProblem })
+      return seek(event)
+    }
     const hold = held.current
     if (!hold) return
     useDesk.getState().choose(hold.id)

@@ -1,4 +1,4 @@
-import type { Production } from '../api/client'
+import type { Piece, Production, Source } from '../api/client'
 import { asSpan, rateOf } from '../app/room'
 import { frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
 import { drawWave, type Wave } from '../page/wave'
@@ -8,13 +8,16 @@ export type Inks = { ink: string; soft: string; sea: string; fire: string; rule:
 
 export type StripParts = {
   production: Production
-  picture: HTMLImageElement | null
+  /** The small pictures of sources, by identity. */
+  pictures: ReadonlyMap<string, HTMLImageElement>
   waves: (take: string) => Wave | undefined
   chosen: string | null
+  /** The chosen piece of the reel, where pieces can be moved. */
+  piece: string | null
 }
 
 const THUMB = { width: 96, height: 54, row: 20 }
-const FILM = { y: 20, height: 34 }
+export const FILM = { y: 20, height: 34 }
 export const SLOT = { y: 60 }
 
 /** Brackets around a slot. */
@@ -53,7 +56,7 @@ export function drawStrip(
 ): void {
   ctx.clearRect(0, 0, width, height)
   drawRuler(ctx, width, view, parts.production, inks)
-  drawFilm(ctx, width, view, parts, inks)
+  drawPicture(ctx, width, view, parts, inks)
   drawSlots(ctx, width, height, view, parts, inks)
 }
 
@@ -70,10 +73,10 @@ function drawRuler(ctx: CanvasRenderingContext2D, width: number, view: View, pro
   }
 }
 
-function drawFilm(ctx: CanvasRenderingContext2D, width: number, view: View, parts: StripParts, inks: Inks): void {
-  const { film, wanted_length: wanted } = parts.production
-  if (!film) {
-    if (!wanted) return
+function drawPicture(ctx: CanvasRenderingContext2D, width: number, view: View, parts: StripParts, inks: Inks): void {
+  const { picture, wanted_length: wanted } = parts.production
+  const sources = new Map(picture.sources.map((source) => [source.id, source]))
+  if (!picture.pieces.length && wanted) {
     // No picture, but a length that the words have to keep: it is drawn as an empty band.
     const left = xOf(0, view)
     ctx.strokeStyle = inks.soft
@@ -82,26 +85,110 @@ function drawFilm(ctx: CanvasRenderingContext2D, width: number, view: View, part
     ctx.fillStyle = inks.soft
     ctx.font = "12px 'Bricolage Grotesque Variable', sans-serif"
     ctx.fillText(`no picture, ${secondsText(wanted)} s`, Math.max(left, 0) + 8, FILM.y + 21)
-    return
   }
-  const tile = (FILM.height * THUMB.width) / THUMB.height
-  for (const shot of film.shots) {
-    const left = xOf(shot[0]!, view)
-    const right = xOf(shot[1]!, view)
-    if (right < 0 || left > width) continue
+  const spans = picture.pieces.map((piece) => asSpan(piece.span)!)
+  for (let n = firstInSight(spans, view.first); n < spans.length; n++) {
+    const left = xOf(spans[n]![0], view)
+    if (left > width) break
+    const right = Math.max(left + 1, xOf(spans[n]![1], view) - 2)
+    const piece = picture.pieces[n]!
+    const source = piece.source ? sources.get(piece.source) : undefined
+    ctx.save()
+    ctx.beginPath()
+    ctx.rect(left, FILM.y, right - left, FILM.height)
+    ctx.clip()
     ctx.fillStyle = inks.rule
-    ctx.fillRect(left, FILM.y, Math.max(1, right - left - 2), FILM.height)
-    if (!parts.picture || !film.strip_columns) continue
-    const skipped = Math.max(0, Math.floor(-left / tile))
-    for (let x = left + skipped * tile; x < Math.min(right - 2, width); x += tile) {
-      const wide = Math.min(tile, right - 2 - x)
-      const sample = view.first + (x + wide / 2) * view.perPoint
-      const column = Math.min(film.strip_columns - 1, Math.max(0, Math.floor((sample / film.length) * film.strip_columns)))
-      const sx = (column % THUMB.row) * THUMB.width
-      const sy = Math.floor(column / THUMB.row) * THUMB.height
-      ctx.drawImage(parts.picture, sx, sy, (THUMB.width * wide) / tile, THUMB.height, x, FILM.y, wide, FILM.height)
+    ctx.fillRect(left, FILM.y, right - left, FILM.height)
+    if (source) drawThumbs(ctx, left, Math.min(right, width), view, piece, source, parts.pictures.get(source.id))
+    else drawHole(ctx, left, right, piece.name, inks)
+    if (source && !isWhole(source)) drawMaking(ctx, Math.max(left, xOf(madeTo(piece, source), view)), right, inks)
+    ctx.restore()
+    if (piece.id === parts.piece) {
+      ctx.strokeStyle = inks.sea
+      ctx.lineWidth = 3
+      ctx.strokeRect(left + 1.5, FILM.y + 1.5, Math.max(1, right - left - 3), FILM.height - 3)
     }
   }
+  // Cuts inside of a piece: a notch from above.
+  const shots = picture.shots.map((shot) => asSpan(shot)!)
+  ctx.fillStyle = inks.sheet
+  for (let n = firstInSight(shots, view.first); n < shots.length && xOf(shots[n]![0], view) < width; n++) {
+    ctx.fillRect(Math.round(xOf(shots[n]![0], view)) - 1, FILM.y, 2, FILM.height)
+  }
+  for (const sound of picture.laid) {
+    const left = Math.max(0, xOf(sound.span[0]!, view))
+    const right = Math.min(width, xOf(sound.span[1]!, view))
+    if (right <= left) continue
+    ctx.fillStyle = sound.heard === 'silent' ? inks.rule : sound.original ? inks.sea : inks.soft
+    ctx.fillRect(left, FILM.y + FILM.height + 1, right - left, sound.original ? 4 : 2)
+  }
+}
+
+const isWhole = (source: Source) => source.kind !== 'film' || source.state !== 'preparing' || source.has_proxy
+
+/** The programme sample up to which a film can be stepped through already. */
+function madeTo(piece: Piece, source: Source): number {
+  const frames = source.segments * source.segment_frames
+  return piece.span[0]! - piece.first + (frames * SAMPLE_RATE * source.fps[1]!) / source.fps[0]!
+}
+
+function drawThumbs(
+  ctx: CanvasRenderingContext2D,
+  left: number,
+  right: number,
+  view: View,
+  piece: Piece,
+  source: Source,
+  image: HTMLImageElement | undefined,
+): void {
+  if (!image || !source.strip_columns) return
+  const tile = (FILM.height * THUMB.width) / THUMB.height
+  const skipped = Math.max(0, Math.floor(-left / tile))
+  for (let x = left + skipped * tile; x < right; x += tile) {
+    const shown = view.first + (x + Math.min(tile, right - x) / 2) * view.perPoint - piece.span[0]! + piece.first
+    const column = source.kind === 'film' ? Math.floor((shown / source.length) * source.strip_columns) : piece.page
+    const at = Math.min(source.strip_columns - 1, Math.max(0, column))
+    const sx = (at % THUMB.row) * THUMB.width
+    const sy = Math.floor(at / THUMB.row) * THUMB.height
+    ctx.drawImage(image, sx, sy, THUMB.width, THUMB.height, x, FILM.y, tile, FILM.height)
+  }
+}
+
+/** Where picture is missing: slanted lines, or the card's words. */
+function drawHole(ctx: CanvasRenderingContext2D, left: number, right: number, words: string, inks: Inks): void {
+  if (!words) hatch(ctx, left, right, inks.soft)
+  ctx.fillStyle = inks.soft
+  ctx.font = "12px 'Bricolage Grotesque Variable', sans-serif"
+  const text = words || 'picture missing'
+  if (right - left < 30) return
+  const wide = ctx.measureText(text).width
+  if (!words && wide + 16 < right - left) {
+    ctx.fillStyle = inks.rule
+    ctx.fillRect(Math.max(left, 0) + 4, FILM.y + 9, wide + 8, 17)
+    ctx.fillStyle = inks.soft
+  }
+  if (words || wide + 16 < right - left) ctx.fillText(text, Math.max(left, 0) + 8, FILM.y + 21)
+}
+
+function drawMaking(ctx: CanvasRenderingContext2D, left: number, right: number, inks: Inks): void {
+  if (right - left < 2) return
+  hatch(ctx, left, right, inks.sheet)
+}
+
+function hatch(ctx: CanvasRenderingContext2D, left: number, right: number, ink: string): void {
+  ctx.strokeStyle = ink
+  ctx.lineWidth = 1
+  ctx.save()
+  ctx.beginPath()
+  ctx.rect(left, FILM.y, right - left, FILM.height)
+  ctx.clip()
+  ctx.beginPath()
+  for (let x = Math.max(left, -FILM.height) - FILM.height; x < Math.min(right, 4000); x += 9) {
+    ctx.moveTo(x, FILM.y + FILM.height)
+    ctx.lineTo(x + FILM.height, FILM.y)
+  }
+  ctx.stroke()
+  ctx.restore()
 }
 
 function drawSlots(
@@ -147,6 +234,18 @@ function drawSlots(
       ctx.textAlign = 'left'
     }
   }
+}
+
+/** Where a piece would end, or would be put. */
+export function drawMark(ctx: CanvasRenderingContext2D, x: number, text: string, inks: Inks): void {
+  ctx.fillStyle = inks.sea
+  ctx.fillRect(Math.round(x) - 1.5, FILM.y - 4, 3, FILM.height + 8)
+  ctx.font = "12px 'Spline Sans Mono Variable', monospace"
+  const wide = ctx.measureText(text).width
+  ctx.fillStyle = inks.sheet
+  ctx.fillRect(x + 5, FILM.y + 7, wide + 8, 19)
+  ctx.fillStyle = inks.ink
+  ctx.fillText(text, x + 9, FILM.y + 21)
 }
 
 /** Where we are. */

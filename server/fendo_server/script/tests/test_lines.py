@@ -150,7 +150,10 @@ def test_notes_stress_and_sayings_are_kept_and_come_back_after_undo(desk):
 
 def test_without_picture_a_wanted_length_is_what_slots_are_laid_over(desk, client):
     assert desk.edit("lay_slots").status_code == 422
-    assert send(client, "PATCH", desk.address, {"wanted_length": 30 * SAMPLE_RATE}).json()["length"] == 30 * SAMPLE_RATE
+    assert (
+        send(client, "PATCH", desk.address, {"wanted_length": 30 * SAMPLE_RATE}).json()["picture"]["length"]
+        == 30 * SAMPLE_RATE
+    )
     assert desk.edit("lay_slots").status_code == 200
     slots = [line["slot"] for line in desk.lines() if line["text"]]
     assert all(slots) and slots[-1][1] <= 30 * SAMPLE_RATE

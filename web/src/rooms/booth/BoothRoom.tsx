@@ -7,7 +7,7 @@ import { useSettings } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
-import { asSpan, scoreOf, useLines, useRoom, useTakesByLine } from '../../app/room'
+import { asSpan, bedsWhileRecording, scoreOf, useLines, useRoom, useTakesByLine } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { type BoothState, LEAD } from '../../engine/recorder'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
@@ -51,9 +51,10 @@ export function Component() {
   const stoppable = ['recording', 'counting in', 'paused', 'going on'].includes(state.kind)
   const read = (cue: number | null, runUp: Take[]) => {
     if (!line) return
+    const beds = bedsWhileRecording(production)
     // With loudspeakers the film is silent, or it would land in the take; the reader follows the picture then.
-    const { score } = scoreOf(engine, production, runUp, production.headphones)
-    const guide = production.headphones || !production.film ? 'ear' : 'eye'
+    const { score } = scoreOf(engine, production, runUp, beds)
+    const guide = beds !== 'none' || !production.picture.pieces.length ? 'ear' : 'eye'
     void recorder.record({ id: line.id, slot: asSpan(line.slot) }, { score, guide, cue })
   }
   const toggle = () => {
@@ -107,9 +108,9 @@ export function Component() {
   const reader =
     production.readers.length > 1 && production.readers.find((each) => each.id === (line.reader ?? production.reader))?.name
   return (
-    <div className="booth" data-state={state.kind} data-picture={production.film ? 'there' : 'none'}>
+    <div className="booth" data-state={state.kind} data-picture={production.picture.pieces.length ? 'there' : 'none'}>
       <section className="booth-top">
-        <Stage film={production.film} className="booth-stage">
+        <Stage production={production} className="booth-stage">
           <Sweep />
         </Stage>
         <div className="booth-slot">
@@ -273,7 +274,7 @@ function EmptyBooth({ production }: { production: Production }) {
     <div className="said">
       <h2>No lines to read yet</h2>
       <p className="quiet">
-        Type or paste the words first; {production.film ? 'they' : 'each paragraph'} will stand here large.
+        Type or paste the words first; {production.picture.pieces.length ? 'they' : 'each paragraph'} will stand here large.
       </p>
       <Button component={Link} to="../script">
         Go to Script

@@ -29,13 +29,13 @@ export function Component() {
             speaks.
           </p>
           <Button
-            disabled={!picked.length || !production.film || going('film with the voice')}
+            disabled={!picked.length || !production.picture.pieces.length || going('film with the voice')}
             onClick={() => start('film with the voice')}
             data-testid="write-film"
           >
             Write the film
           </Button>
-          {!production.film && <p className="quiet">There is no picture in this production.</p>}
+          {!production.picture.pieces.length && <p className="quiet">There is no picture in this production.</p>}
         </div>
         <div className="handover-kind">
           <h2>The voice files</h2>

@@ -10,7 +10,7 @@ import { secondsText } from '../../engine/time'
 import './productions.css'
 
 function progressText(one: ListedProduction): string {
-  if (!one.lines) return one.film ? 'a picture, no words yet' : 'empty: bring in a picture or type the words'
+  if (!one.lines) return one.still ? 'a picture, no words yet' : 'empty: bring in a picture or type the words'
   const parts = [`${one.lines} lines`, `${one.recorded} read`, `${one.picked} picked`]
   return parts.join(' · ')
 }
@@ -40,9 +40,9 @@ export function Component() {
         <ul className="productions-list">
           {data.map((one) => (
             <li key={one.id}>
-              <Link to={`/productions/${one.id}/${one.lines ? 'booth' : one.film ? 'script' : 'picture'}`}>
+              <Link to={`/productions/${one.id}/${one.lines ? 'booth' : one.still ? 'script' : 'picture'}`}>
                 <span className="productions-still">
-                  {one.film ? <img src={`/api/films/${one.film}/strip/`} alt="" /> : 'no picture'}
+                  {one.still ? <img src={`/api/sources/${one.still}/strip/`} alt="" /> : 'no picture'}
                 </span>
                 <span>
                   <span className="productions-name">{one.name}</span>

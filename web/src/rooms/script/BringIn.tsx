@@ -46,7 +46,8 @@ export function BringIn({ production, prominent = false }: { production: Product
     setFile(null)
   }
   const unplaced = read?.lines.filter((line) => !line.slot).length ?? 0
-  const lay = Boolean(production.film) && !production.lines.length && read !== null && unplaced === read.lines.length
+  const lay =
+    production.picture.pieces.length > 0 && !production.lines.length && read !== null && unplaced === read.lines.length
   const known = new Set(production.readers.map((reader) => reader.name.toLowerCase()))
   const strangers = [
     ...new Set(read?.lines.map((line) => line.reader ?? '').filter((name) => name && !known.has(name.toLowerCase()))),

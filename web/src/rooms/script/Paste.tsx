@@ -9,7 +9,7 @@ export function Paste({ production, onDone }: { production: Production; onDone?:
   const { edit } = useEdits(production.id)
   const [text, setText] = useState('')
   const count = text.split(/\n/).filter((row) => row.trim()).length
-  const lay = Boolean(production.film) && !production.lines.length
+  const lay = production.picture.pieces.length > 0 && !production.lines.length
   const make = () =>
     edit.mutate(
       { kind: 'add_lines', text },

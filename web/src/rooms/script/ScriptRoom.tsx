@@ -38,14 +38,14 @@ export function Component() {
   const [notes, setNotes] = useState(0)
   const find = useFind(production, finding)
   const page = usePageSettings()
-  const setLaying = useDesk((desk) => desk.setLaying)
+  const setHolds = useDesk((desk) => desk.setHolds)
   const scale = fitScale(production.lines)
   const say = { onError: sayProblem }
 
   useEffect(() => {
-    setLaying(true)
-    return () => setLaying(false)
-  }, [setLaying])
+    setHolds('slots')
+    return () => setHolds(null)
+  }, [setHolds])
   useEffect(() => {
     // Takes read since then may have taught another pace.
     refreshProduction(queries, production.id)
@@ -147,7 +147,7 @@ export function Component() {
   )
   return (
     <div className="script-room" data-picture={page.picture}>
-      {page.picture === 'above' && <Stage film={production.film} className="script-stage" />}
+      {page.picture === 'above' && <Stage production={production} className="script-stage" />}
       <div className="script-page">
         {finding && (
           <FindBar
@@ -160,8 +160,8 @@ export function Component() {
         )}
         <Page production={production} chosen={line?.id} onChoose={(chosen) => go(chosen)} row={row} rowHeight={74} />
       </div>
-      <aside className="script-side" data-panel={panel} data-film={production.film ? 'there' : 'none'}>
-        {page.picture === 'beside' && <Stage film={production.film} className="script-stage" />}
+      <aside className="script-side" data-panel={panel} data-film={production.picture.pieces.length ? 'there' : 'none'}>
+        {page.picture === 'beside' && <Stage production={production} className="script-stage" />}
         <div className="script-tabs">
           <SegmentedControl
             fullWidth
@@ -192,7 +192,7 @@ function EmptyScript({ production, onType }: { production: Production; onType: (
       <p className="quiet">
         Paste the script or type it, or bring in a file: text, Markdown, a Word document, a table with times, subtitles.
         Each paragraph becomes a numbered line
-        {production.film
+        {production.picture.pieces.length
           ? ', and gets a slot over the shots of the picture.'
           : '. Lines get slots once there is a picture.'}{' '}
         Or write while you watch: <Key action="newLine">begins a line</Key>, Enter ends it.

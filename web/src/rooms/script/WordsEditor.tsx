@@ -114,8 +114,8 @@ export function WordsEditor({ production, line, caret, onDone, onNext, onGo }: E
       const { transport } = engine
       if (transport.state.value.playing) transport.stop()
       else {
-        const { score, ducks } = scoreOf(engine, production, picks(production))
-        void transport.play(transport.state.value.position, { score, ducks, follow: false })
+        const { score, ducks, ducking } = scoreOf(engine, production, picks(production))
+        void transport.play(transport.state.value.position, { score, ducks, ducking, follow: false })
       }
     },
   }

@@ -42,7 +42,7 @@ export function Component() {
     const heard = asSpan(take.heard)
     if (!heard) return
     const from = Math.max(0, Math.min(heard[0], line.slot?.[0] ?? heard[0]) - RUN_UP)
-    const { score } = scoreOf(engine, production, [take], false)
+    const { score } = scoreOf(engine, production, [take], 'none')
     void engine.transport.play(from, {
       to: Math.max(heard[1], line.slot?.[1] ?? 0) + RUN_UP / 2,
       score,
@@ -70,7 +70,7 @@ export function Component() {
     lineDown: () => step(1),
   })
   const slot = asSpan(line?.slot)
-  const shot = slot ? (production.film?.shots.findIndex((each) => each[0]! <= slot[0] && slot[0] < each[1]!) ?? -1) : -1
+  const shot = slot ? production.picture.shots.findIndex((each) => each[0]! <= slot[0] && slot[0] < each[1]!) : -1
   const place = [
     shot >= 0 && `shot ${shot + 1}`,
     line && `line ${line.number}`,
@@ -90,7 +90,7 @@ export function Component() {
               <Key action="pick">pick</Key> <Key action="aside">set aside</Key> <Key action="lineDown">next line</Key>
             </p>
           </div>
-          <Stage film={production.film} className="takes-stage" />
+          <Stage production={production} className="takes-stage" />
         </div>
         {takes.length ? (
           <ol className="takes-rows">

@@ -1,0 +1,115 @@
+"""Sound laid under the picture: music under a stretch, or the original that an interpreter hears."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fendo_core.picture.reel import HEARD, Heard
+from fendo_core.production.refusal import EditRefused
+from fendo_core.timebase import Span
+
+Channel: TypeAlias = Literal["both", "left", "right", "mix"]
+CHANNELS: tuple[Channel, ...] = ("both", "left", "right", "mix")
+SHORTEST = 4_800
+QUIETEST, LOUDEST = -40.0, 24.0
+
+
+@dataclass(frozen=True, slots=True)
+class LaidSound:
+    """A stretch of sound at a place of the programme.
+
+    Attributes:
+        span: of the programme, samples.
+        source: where the sound comes from.
+        first: sample of the source that lies at the start of `span`.
+        channel: both channels as they are, one of them on both sides, or both mixed on both sides.
+        level: dB that it is louder.
+        heard: whether it gives way to the voice.
+        original: it is what is listened to while reading, such as the speaker who is interpreted.
+    """
+
+    id: str
+    source: str
+    span: Span
+    first: int = 0
+    channel: Channel = "both"
+    level: float = 0.0
+    heard: Heard = "lowered"
+    original: bool = False
+
+
+def find(laid: Sequence[LaidSound], sound_id: str) -> int:
+    """Index of a laid sound.
+
+    Raises:
+        EditRefused: when it is no longer there.
+    """
+    for index, sound in enumerate(laid):
+        if sound.id == sound_id:
+            return index
+    raise EditRefused("This sound is no longer laid here. Nothing was changed; undo may bring it back.")
+
+
+def checked_level(level: float) -> float:
+    """A level in dB, to a tenth.
+
+    Raises:
+        EditRefused: outside of what makes sense.
+    """
+    if not QUIETEST <= level <= LOUDEST:
+        raise EditRefused(f"A sound can be between {QUIETEST:.0f} and +{LOUDEST:.0f} dB louder, not {level:g} dB.")
+    return round(level, 1)
+
+
+def change(
+    laid: Sequence[LaidSound],
+    sound_id: str,
+    lengths: Mapping[str, int],
+    span: Span | None = None,
+    channel: Channel | None = None,
+    level: float | None = None,
+    heard: Heard | None = None,
+    original: bool | None = None,
+) -> tuple[LaidSound, ...]:
+    """A laid sound moved, made longer or shorter, or heard another way; what is None stays.
+
+    A span of the same length is a move; otherwise the end that differs is trimmed.
+
+    Args:
+        lengths: of the sources, samples.
+
+    Raises:
+        EditRefused: when it would be too short, begin before the programme, or outlast its source.
+    """
+    index = find(laid, sound_id)
+    sound = laid[index]
+    if span is not None:
+        moved = span.length == sound.span.length
+        first = sound.first if moved else sound.first + span.start - sound.span.start
+        if span.start < 0 or span.length < SHORTEST:
+            raise EditRefused("A laid sound begins in the programme and lasts at least a tenth of a second.")
+        if first < 0 or first + span.length > lengths.get(sound.source, 0):
+            raise EditRefused("The sound has no more there: it can't begin earlier or end later than its file does.")
+        sound = replace(sound, span=span, first=first)
+    sound = replace(
+        sound,
+        channel=channel or sound.channel,
+        level=sound.level if level is None else checked_level(level),
+        heard=heard or sound.heard,
+        original=sound.original if original is None else original,
+    )
+    if sound.heard not in HEARD or sound.channel not in CHANNELS:
+        raise EditRefused("A sound is lowered, kept or silent, and has both channels, left, right or a mix.")
+    others = (replace(each, original=False) if sound.original else each for each in laid)
+    return tuple(sound if each.id == sound_id else each for each in others)
+
+
+def one_channel(samples: NDArray[np.float32], channel: Channel) -> NDArray[np.float32]:
+    """Stereo samples, shape (n, 2), as a channel is taken of them: one on both sides, or both mixed on both sides."""
+    if channel == "both":
+        return samples
+    taken = samples.mean(axis=1) if channel == "mix" else samples[:, 0 if channel == "left" else 1]
+    return np.repeat(taken[:, None], 2, axis=1).astype(np.float32)

@@ -1,0 +1,235 @@
+"""The reel against a second, dull account of it: a list of what every single frame shows."""
+
+from dataclasses import replace
+from fractions import Fraction
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fendo_core.picture import laid, reel
+from fendo_core.picture.laid import LaidSound
+from fendo_core.picture.reel import Piece, Source
+from fendo_core.picture.shots import Shot
+from fendo_core.production import edits
+from fendo_core.production.following import consequence
+from fendo_core.production.refusal import EditRefused
+from fendo_core.production.state import State
+from fendo_core.script.lines import Line
+from fendo_core.timebase import FRAME_RATES, FrameRate, Span
+
+PAL = FrameRate(Fraction(25))
+SOURCES = {
+    "a": Source("a", "a.mp4", frames=60, shots=(Shot(Span(0, 38_400), "mud"), Shot(Span(38_400, 115_200), "gate"))),
+    "b": Source("b", "b.mp4", frames=40, shots=(Shot(Span(0, 76_800)),)),
+    "s": Source("s", "s.png", "still"),
+}
+
+
+def ids():
+    count = iter(range(10_000))
+    return lambda: f"n{next(count)}"
+
+
+def shown(pieces):
+    """What each frame of a reel shows: (source, its frame), (still, page), or a card."""
+    seen = []
+    for piece in pieces:
+        film = piece.source and SOURCES[piece.source].kind == "film"
+        seen += [(piece.source, piece.first + n if film else piece.page) for n in range(piece.length)]
+    return seen
+
+
+REEL = (Piece("p", 50, "a", 5), Piece("h", 20), Piece("q", 30, "b", 10), Piece("t", 25, "s"))
+names = st.sampled_from([piece.id for piece in REEL])
+frames = st.integers(-10, 160)
+
+
+@given(names, st.sampled_from(["start", "end"]), frames, st.booleans())
+def test_a_trim_shows_the_same_frames_but_for_what_it_takes_or_gives(name, edge, frame, close):
+    index = reel.find(REEL, name)
+    begin, end = reel.starts(REEL)[index], reel.starts(REEL)[index + 1]
+    try:
+        after = reel.trim(REEL, name, edge, frame, close, ids(), SOURCES)
+    except EditRefused:
+        return
+    old, new = shown(REEL), shown(after)
+    if not close:
+        assert len(new) == (max(len(old), frame) if edge == "end" and name == "t" else len(old))
+        # What is outside of both the old and the new piece stays where it was.
+        low, high = (min(end, frame), max(end, frame)) if edge == "end" else (min(begin, frame), max(begin, frame))
+        assert new[:low] == old[:low]
+        assert new[high:] == old[high:]
+    else:
+        grown = frame - end if edge == "end" else begin - frame
+        assert len(new) == len(old) + grown
+        assert new[:begin] == old[:begin]
+        assert new[end + grown :] == old[end:]
+        kept = new[begin : end + grown]
+        inside = old[begin:end]
+        shorter = min(len(kept), len(inside))
+        assert (kept[:shorter] == inside[:shorter]) if edge == "end" else (kept[-shorter:] == inside[-shorter:])
+
+
+@given(st.integers(0, 124))
+def test_a_split_shows_what_was_shown(frame):
+    try:
+        after = reel.split(REEL, frame, ids())
+    except EditRefused:
+        assert frame in reel.starts(REEL)
+        return
+    assert shown(after) == shown(REEL)
+    assert len(after) == len(REEL) + 1
+
+
+@given(names, st.booleans())
+def test_a_dropped_piece_is_closed_up_or_leaves_a_hole_of_its_length(name, close):
+    index = reel.find(REEL, name)
+    begin, end = reel.starts(REEL)[index], reel.starts(REEL)[index + 1]
+    old, new = shown(REEL), shown(reel.drop(REEL, name, close, ids()))
+    assert new == (old[:begin] + old[end:] if close else old[:begin] + [(None, 0)] * (end - begin) + old[end:])
+
+
+@given(names, st.none() | names)
+def test_moving_a_piece_loses_no_frame(name, before):
+    after = reel.move(REEL, name, before)
+    assert sorted(map(str, shown(after))) == sorted(map(str, shown(REEL)))
+    assert before in (None, name) or reel.find(after, before) == reel.find(after, name) + 1
+
+
+@pytest.mark.parametrize(("first", "filled"), [(0, 20), (45, 15), (59, 1)])
+def test_a_hole_is_filled_keeping_its_length(first, filled):
+    new = Piece("x", 1, "a", first)
+    after = reel.fill(REEL, "h", new, SOURCES, ids())
+    assert shown(after)[50:70] == [("a", first + n) for n in range(filled)] + [(None, 0)] * (20 - filled)
+    assert shown(after)[:50] + shown(after)[70:] == shown(REEL)[:50] + shown(REEL)[70:]
+
+
+@pytest.mark.parametrize(
+    ("act", "said"),
+    [
+        (lambda: reel.trim(REEL, "p", "end", 90, True, ids(), SOURCES), "ends here: 35 frames are missing"),
+        (lambda: reel.trim(REEL, "p", "start", -6, True, ids(), SOURCES), "no picture before its first frame: 1 frames"),
+        (lambda: reel.trim(REEL, "p", "end", 0, True, ids(), SOURCES), "At least one frame"),
+        (lambda: reel.trim(REEL, "t", "start", 99, False, ids(), SOURCES), "no hole before"),
+        (lambda: reel.fill(REEL, "h", Piece("x", 1, "a", 60), SOURCES, ids()), "no picture there"),
+        (lambda: reel.split((), 0, ids()), "no picture yet"),
+        (lambda: reel.find(REEL, "gone"), "no longer in the reel"),
+        (lambda: reel.whole(Source("m", "m.wav", "sound"), "x"), "sound only"),
+    ],
+)
+def test_what_can_not_be_done_says_why(act, said):
+    with pytest.raises(EditRefused, match=said):
+        act()
+
+
+WORLD = State(
+    lines=tuple(Line(f"l{n}", str(n), "words", Span(n * 9 * 1920, n * 9 * 1920 + 5_000)) for n in range(14)),
+    pieces=REEL,
+    sources=SOURCES,
+    takes={f"l{n}": (f"t{n}",) for n in range(0, 14, 2)},
+)
+positions = st.integers(0, 130 * 1920)
+reel_edit = st.one_of(
+    st.builds(edits.TrimPiece, names, st.sampled_from(["start", "end"]), positions, st.booleans()),
+    st.builds(edits.DropPiece, names, st.booleans()),
+    st.builds(edits.MovePiece, names, st.none() | names),
+    st.builds(edits.SplitPiece, positions),
+    st.builds(edits.AddPieces, st.just((edits.Shown("b"),)), st.none() | positions),
+)
+
+
+@settings(max_examples=200)
+@given(reel_edit)
+def test_words_and_takes_go_with_their_picture_or_stay_as_they_are(edit):
+    try:
+        after, _ = edits.perform(WORLD, edit, ids())
+    except EditRefused:
+        return
+    told = consequence(WORLD, after)
+    old, new = shown(WORLD.pieces), shown(after.pieces)
+    for line, was in zip(after.lines, WORLD.lines, strict=True):
+        by = line.slot.start - was.slot.start
+        assert line.slot.length == was.slot.length
+        assert after.moved.get(f"t{line.number}", 0) == (by if line.id in WORLD.takes else 0)
+        frame, now = PAL.frame_at(was.slot.start), PAL.frame_at(line.slot.start)
+        assert (line.number in told.moved) == (by != 0)
+        if frame < len(old) and line.number not in told.left:
+            assert new[now] == old[frame]
+    assert told.longer == (len(new) - len(old)) * 1920
+
+
+@settings(max_examples=50)
+@given(reel_edit)
+def test_words_stay_where_they_are_if_they_are_to(edit):
+    if not isinstance(edit, edits.SplitPiece):
+        edit = replace(edit, follow=False)
+    try:
+        after, _ = edits.perform(WORLD, edit, ids())
+    except EditRefused:
+        return
+    assert after.lines == WORLD.lines
+    assert not after.moved
+
+
+def test_a_preview_says_in_words_what_moves():
+    after, _ = edits.perform(WORLD, edits.TrimPiece("h", "end", 60 * 1920), ids())
+    said = consequence(WORLD, after).text
+    assert "The programme gets 0.40 s shorter." in said
+    assert "6 lines (8 to 13) and 3 takes go 0.40 s earlier with the picture." in said
+    assert "Line 7 lies over other picture then" in said
+    nothing, _ = edits.perform(WORLD, edits.SplitPiece(4_800), ids())
+    assert consequence(WORLD, nothing).text == "Nothing else moves."
+
+
+@given(st.sampled_from(FRAME_RATES), st.lists(names, min_size=1, max_size=6))
+def test_shots_cover_the_reel_without_a_hole_at_every_rate(rate, order):
+    pieces = tuple(replace(REEL[reel.find(REEL, name)], id=f"x{n}") for n, name in enumerate(order))
+    found = reel.reel_shots(pieces, SOURCES, rate)
+    assert found[0].span.start == 0
+    assert found[-1].span.end == reel.length(pieces, rate)
+    for one, two in zip(found, found[1:], strict=False):
+        assert one.span.end == two.span.start
+        assert rate.snap(two.span.start) == two.span.start
+
+
+def test_cuts_of_a_film_are_shots_where_its_piece_lies():
+    found = reel.reel_shots(REEL, SOURCES, PAL)
+    # The gate begins at frame 20 of the film, which the first piece shows at 15.
+    assert [(shot.span.start // 1920, shot.name) for shot in found] == [
+        (0, "mud"),
+        (15, "gate"),
+        (50, ""),
+        (70, ""),
+        (100, ""),
+    ]
+
+
+def test_shots_are_parted_joined_and_named_through_the_pieces():
+    def do(state, edit):
+        return edits.perform(state, edit, ids())[0]
+
+    parted = do(WORLD, edits.PartShot(80 * 1920))
+    assert parted.sources["b"].shots[1].span.start == 20 * 1920
+    joined = do(parted, edits.JoinShots(75 * 1920))
+    assert not joined.pieces[2].opens
+    assert [shot.span.start // 1920 for shot in joined.reel_shots] == [0, 15, 50, 80, 100]
+    assert do(joined, edits.PartShot(70 * 1920)).pieces[2].opens
+    assert do(joined, edits.NameShot(81 * 1920, "wheel")).sources["b"].shots[1].name == "wheel"
+    assert do(WORLD, edits.NameShot(101 * 1920, "the keeper")).pieces[3].name == "the keeper"
+    with pytest.raises(EditRefused, match="Only a film has shots"):
+        do(WORLD, edits.PartShot(60 * 1920))
+
+
+def test_a_laid_sound_moves_whole_and_is_trimmed_into_its_source():
+    sounds = (LaidSound("m", "a", Span(48_000, 96_000), 1_000), LaidSound("n", "a", Span(0, 9_600), original=True))
+    lengths = {"a": 60_000}
+    moved = laid.change(sounds, "m", lengths, span=Span(0, 48_000))
+    assert (moved[0].span.start, moved[0].first) == (0, 1_000)
+    trimmed = laid.change(sounds, "m", lengths, span=Span(50_000, 96_000))
+    assert trimmed[0].first == 3_000
+    assert [each.original for each in laid.change(sounds, "m", lengths, original=True)] == [True, False]
+    with pytest.raises(EditRefused, match="has no more there"):
+        laid.change(sounds, "m", lengths, span=Span(46_000, 96_000))
+    with pytest.raises(EditRefused, match="between -40 and"):
+        laid.change(sounds, "m", lengths, level=30)

@@ -1,0 +1,110 @@
+"""The picture of the film that is handed over: one film untouched, or every piece drawn and put together."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PIL import Image
+
+from fendo_core.picture import codec
+from fendo_core.picture.cards import draw_card
+from fendo_core.picture.reel import Piece
+from fendo_core.production.state import State
+from fendo_core.timebase import FrameRate
+from fendo_server.picture.models import Source
+from fendo_server.picture.services import facts_of
+from fendo_server.work import running
+
+LARGEST = (1920, 1080)
+_DRAWN = 0.8
+_SEEKABLE = ("mov", "matroska")
+"""What has an index: in other films a seek lands several frames off, and they are read from the beginning."""
+
+
+@dataclass(frozen=True)
+class PictureOut:
+    """ffmpeg's arguments for the picture, and the share of the work that is done already."""
+
+    inputs: list[str]
+    options: list[str]
+    share: float
+
+
+def folder_of(making: Path) -> Path:
+    """Where the pieces of a film that is being made lie."""
+    return making.with_name(f"{making.name}-pieces")
+
+
+def picture(present: State, sources: dict[str, Source], making: Path, progress: running.Progress) -> PictureOut:
+    """The picture of a production's reel, as inputs and options.
+
+    One piece that shows a whole film is copied as it is, where its codec allows.
+    """
+    only = present.pieces[0]
+    stored = sources.get(only.source or "")
+    if len(present.pieces) == 1 and stored and stored.kind == Source.Kind.FILM and only.first == 0:
+        facts = facts_of(stored)
+        if only.length == present.sources[str(stored.id)].frames and facts.rate.fps == present.rate.fps:
+            options = ["-c:v", "copy"] if facts.copyable else ["-vf", _fps(present.rate), *_ENCODED]
+            return PictureOut(codec.input_of(stored.original, facts.kind), options, 0.0)
+    folder = folder_of(making)
+    folder.mkdir(parents=True, exist_ok=True)
+    size, done, whole = _size(sources.values()), 0, sum(piece.length for piece in present.pieces)
+    listed = []
+    for number, piece in enumerate(present.pieces):
+        name = f"{number:05}.mp4"
+        part = (done / whole * _DRAWN, (done + piece.length) / whole * _DRAWN)
+        report = progress.part(*part, f"drawing piece {number + 1} of {len(present.pieces)}")
+        _draw(piece, sources.get(piece.source or ""), present.rate, size, folder / name, report)
+        listed.append(f"file '{name}'\n")
+        done += piece.length
+    (folder / "pieces.txt").write_text("".join(listed))
+    inputs = ["-protocol_whitelist", "file", "-f", "concat", "-safe", "1", "-i", f"file:{folder / 'pieces.txt'}"]
+    return PictureOut(inputs, ["-c:v", "copy"], _DRAWN)
+
+
+_ENCODED = ["-c:v", "libx264", "-preset", "veryfast", "-crf", "18", "-pix_fmt", "yuv420p"]
+
+
+def _fps(rate: FrameRate) -> str:
+    return f"fps={rate.fps.numerator}/{rate.fps.denominator}"
+
+
+def _size(sources) -> tuple[int, int]:
+    """Width and height of the film: the first film's, at most `LARGEST`; 1920 × 1080 where there are only stills."""
+    first = next((s for s in sources if s.kind == Source.Kind.FILM and s.facts.get("width")), None)
+    wide, high = (first.facts["width"], first.facts["height"]) if first else LARGEST
+    share = min(1.0, LARGEST[0] / wide, LARGEST[1] / high)
+    return round(wide * share / 2) * 2, round(high * share / 2) * 2
+
+
+def _draw(piece: Piece, stored: Source | None, rate: FrameRate, size: tuple[int, int], target: Path, report) -> None:
+    """One piece as a film of exactly its frames, every one of them decodable by the same decoder."""
+    wide, high = size
+    fitted = f"scale={wide}:{high}:force_original_aspect_ratio=decrease,pad={wide}:{high}:-1:-1,setsar=1"
+    start = piece.first / rate.fps
+    if stored and stored.kind == Source.Kind.FILM:
+        facts = facts_of(stored)
+        smooth = "bwdif=mode=send_frame," if facts.interlaced else ""
+        # It begins half a frame before the wanted one: rounding in the container must not cost a frame.
+        begin = max(0.0, float(start - 1 / (2 * facts.rate.fps)))
+        arguments, trim = codec.input_of(stored.original, facts.kind), ""
+        if facts.kind in _SEEKABLE:
+            arguments = ["-ss", f"{begin:.6f}", *arguments]
+        else:
+            trim = f"setpts=PTS-STARTPTS,trim=start={begin:.6f},"
+        # The last frame is held where the production's grid asks for one more than the film has.
+        filters = f"{smooth}{trim}setpts=PTS-STARTPTS,{_fps(rate)},{fitted},tpad=stop_mode=clone:stop=-1"
+    else:
+        still = target.with_suffix(".png")
+        if stored:
+            with Image.open(stored.derived / f"page-{piece.page:04}.jpg") as page:
+                page.save(still)
+        else:
+            draw_card(piece.name, piece.colour, size).save(still)
+        fps = f"{rate.fps.numerator}/{rate.fps.denominator}"
+        arguments = ["-protocol_whitelist", "file", "-f", "image2", "-loop", "1", "-framerate", fps, "-i", f"file:{still}"]
+        filters = fitted
+    arguments += ["-map", "0:v:0", "-an", "-vf", filters, "-frames:v", str(piece.length), *_ENCODED]
+    arguments += ["-bf", "0", "-video_track_timescale", "90000", "-f", "mp4"]
+    seconds = piece.length / rate.fps
+    codec.transcode(arguments, target, int(seconds * 1_000_000), report, seconds=300 + int(seconds * 10))

@@ -1,0 +1,246 @@
+"""What is brought in over HTTP: sent in pieces, laid, prepared, refused."""
+
+import io
+
+import pytest
+from PIL import Image
+
+from fendo_core.picture import film
+from fendo_server.picture import services
+from fendo_server.picture.models import Arrival, Source
+from fendo_server.work import running
+from fendo_server.work.models import Job
+from testing import bring, digest, record, send, voice
+
+
+@pytest.fixture
+def bring_in(client, production):
+    def send_it(body: bytes, name: str = "mill.mp4", laid: bool = True):
+        return bring(client, production, body, name, laid)
+
+    return send_it
+
+
+@pytest.fixture
+def whole(client, production):
+    return lambda: client.get(f"/api/productions/{production.id}/").json()
+
+
+@pytest.fixture
+def change(client, production, whole):
+    def do(kind, **values):
+        body = {"kind": kind, "revision": whole()["revision"], **values}
+        return send(client, "POST", f"/api/productions/{production.id}/edits/", body)
+
+    return do
+
+
+def test_a_film_becomes_the_picture_and_its_cut_is_found(bring_in, client, whole, film_file, own_data):
+    answer = bring_in(film_file.read_bytes())
+    assert answer.status_code == 201
+    assert answer.json()["state"] == "preparing"
+    assert answer.json()["plays_at_once"]
+    running.run(str(Job.objects.get().pk))
+    found = whole()
+    picture, source = found["picture"], found["picture"]["sources"][0]
+    assert source["state"] == "ready"
+    assert picture["shots"] == [[0, 4 * 48_000], [4 * 48_000, 8 * 48_000]]
+    assert [piece["span"] for piece in picture["pieces"]] == [[0, 8 * 48_000]]
+    base = f"/api/sources/{source['id']}"
+    assert client.get(f"{base}/sound/0/").status_code == 200
+    assert client.get(f"{base}/sound/1/").status_code == 404
+    assert client.get(f"{base}/strip/").headers["Content-Type"] == "image/jpeg"
+    assert (own_data / "media" / "The Tide Mill" / "Picture" / "mill.mp4").read_bytes() == film_file.read_bytes()
+    assert found["undo"] == "picture"
+
+
+def test_the_same_name_twice_makes_two_files_and_the_same_file_twice_is_noticed(bring_in, film_file, own_data):
+    body = film_file.read_bytes()
+    assert bring_in(body).status_code == 201
+    assert bring_in(body + b"\0" * 64).status_code == 201
+    again = bring_in(body, "other.mp4").json()
+    assert again["known"]["name"] == "mill.mp4"
+    assert len(list((own_data / "media" / "The Tide Mill" / "Picture").iterdir())) == 2
+    assert not Arrival.objects.exists()
+
+
+def test_the_digest_is_the_same_for_page_and_server(tmp_path):
+    for size in (1, 1 << 20, (5 << 20) + 3):
+        body = bytes(range(256)) * (size // 256) + bytes(size % 256)
+        (tmp_path / "file").write_bytes(body)
+        assert services.digest_of(tmp_path / "file") == digest(body)
+
+
+def test_a_file_goes_on_where_the_connection_was_cut(client, production, film_file, own_data):
+    body = film_file.read_bytes()
+    told = {"name": "mill.mp4", "size": len(body), "digest": digest(body)}
+    base = f"/api/productions/{production.id}/arrivals/"
+
+    def put(address, at, piece):
+        return client.generic("PUT", f"{address}?at={at}", piece, content_type="application/octet-stream")
+
+    address = f"/api/arrivals/{send(client, 'POST', base, told).json()['id']}/"
+    assert put(address, 0, body[:10_000]).json()["received"] == 10_000
+    again = send(client, "POST", base, told).json()
+    assert (f"/api/arrivals/{again['id']}/", again["received"]) == (address, 10_000)
+    assert put(address, 20_000, body[20_000:]).status_code == 409
+    assert put(address, 5_000, body[5_000:15_000]).json()["received"] == 15_000
+    assert send(client, "POST", f"{address}finish/").status_code == 409
+    assert put(address, 15_000, body[15_000:] + b"more").status_code == 422
+    put(address, 15_000, body[15_000:])
+    assert send(client, "POST", f"{address}finish/").status_code == 201
+    assert Source.objects.get().original.read_bytes() == body
+    other = send(client, "POST", base, {**told, "digest": "0" * 64}).json()
+    assert client.delete(f"/api/arrivals/{other['id']}/").status_code == 204
+    assert not list((own_data / "arriving").iterdir())
+
+
+@pytest.mark.parametrize(
+    ("body", "name", "said"),
+    [
+        (b"", "a.mp4", "is empty"),
+        (b"just words " * 100, "a.mp4", "nothing that"),
+        (b"#EXTM3U\nfile:///etc/passwd\n" * 30, "a.mp4", "nothing that"),
+        (b"\x1a\x45\xdf\xa3" + b"\0" * 4000, "../../evil.mkv", "damaged"),
+        (b"\0\0\0\x20ftypisom" + b"\xff" * 4000, "a.mp4", "damaged"),
+    ],
+)
+def test_what_is_no_film_leaves_a_clear_text_and_no_trace(bring_in, own_data, body, name, said):
+    answer = bring_in(body, name)
+    assert answer.status_code == 422
+    assert said in answer.json()["detail"]
+    assert not Source.objects.exists()
+    assert not Arrival.objects.exists()
+    assert not list((own_data / "arriving").glob("*"))
+
+
+def test_a_film_that_breaks_off_fails_in_words_and_can_be_tried_again(bring_in, client, production, film_file):
+    bring_in(film_file.read_bytes())
+    source = Source.objects.get()
+    body = source.original.read_bytes()
+    source.original.write_bytes(body[:100])
+    job = Job.objects.get()
+    running.run(str(job.pk))
+    assert "damaged" in client.get(f"/api/productions/{production.id}/jobs/").json()[0]["error"]
+    source.original.write_bytes(body)
+    client.post(f"/api/jobs/{job.pk}/retry/")
+    running.run(str(job.pk))
+    assert Source.objects.get().state == "ready"
+
+
+def test_shots_corrected_by_hand_stay_when_it_is_prepared_again(bring_in, client, production, film_file, change, whole):
+    bring_in(film_file.read_bytes())
+    job = str(Job.objects.get().pk)
+    running.run(job)
+
+    def shots():
+        return whole()["picture"]["shots"], whole()["picture"]["shot_names"]
+
+    assert change("part_shot", at=2 * 48_000 + 5).json()["picture"]["shots"][0] == [0, 2 * 48_000]
+    assert change("name_shot", at=0, called=" the   creek ").json()["picture"]["shot_names"] == ["the creek", "", ""]
+    assert "begins here" in change("part_shot", at=0).json()["detail"]
+    before = shots()
+    Job.objects.filter(pk=job).update(state="waiting")
+    running.run(job)
+    assert shots() == before
+    assert change("join_shots", at=2 * 48_000).json()["undo"] == "shots 1 and 2 joined"
+    for _ in range(3):
+        assert client.post(f"/api/productions/{production.id}/undo/").status_code == 200
+    assert shots() == ([[0, 4 * 48_000], [4 * 48_000, 8 * 48_000]], ["", ""])
+    assert change("lay_slots").status_code == 200 and len(whole()["lines"]) == 3
+
+
+def png(size=(320, 200), **more) -> bytes:
+    made = io.BytesIO()
+    Image.new("RGB", size, "teal").save(made, "PNG", **more)
+    return made.getvalue()
+
+
+def pdf(pages: int) -> bytes:
+    made = io.BytesIO()
+    sheets = [Image.new("RGB", (160, 90), (n * 40, 90, 90)) for n in range(pages)]
+    sheets[0].save(made, "PDF", save_all=True, append_images=sheets[1:])
+    return made.getvalue()
+
+
+def run_jobs():
+    for job in Job.objects.filter(state="waiting"):
+        running.run(str(job.pk))
+
+
+def test_a_still_and_slides_become_pieces_that_are_shown(bring_in, client, whole, change):
+    assert bring_in(png(), "gate.png").json()["kind"] == "still"
+    assert bring_in(pdf(3), "knots.pdf").json()["pages"] == 3
+    run_jobs()
+    picture = whole()["picture"]
+    still, slides = picture["sources"]
+    assert [(piece["kind"], piece["page"]) for piece in picture["pieces"]] == [("still", 0)] + [
+        ("slides", n) for n in range(3)
+    ]
+    assert picture["length"] == 20 * 48_000
+    assert len(picture["shots"]) == 4
+    shown = Image.open(io.BytesIO(client.get(f"/api/sources/{still['id']}/page/0/").getvalue()))
+    assert shown.size == (320, 200)
+    assert client.get(f"/api/sources/{slides['id']}/page/2/").status_code == 200
+    assert client.get(f"/api/sources/{slides['id']}/page/3/").status_code == 404
+    assert change("trim_piece", piece=picture["pieces"][1]["id"], edge="end", at=12 * 48_000).status_code == 200
+    assert whole()["picture"]["length"] == 22 * 48_000
+
+
+@pytest.mark.parametrize(
+    ("body", "name", "said"),
+    [
+        (png()[:60], "a.png", "damaged"),
+        (png((20_000, 20_000)), "huge.png", "too large"),
+        (pdf(2)[:300], "a.pdf", "damaged"),
+        (b"%PDF-1.7\n" + b"\xff" * 500, "a.pdf", "damaged"),
+        (b"\xff\xd8\xff\xe0" + b"\0" * 900, "a.jpg", "damaged"),
+        (b"RIFF\x10\0\0\0WAVEfmt ", "a.wav", "damaged"),
+        (b"#EXTM3U\nhttp://127.0.0.1/x.ts\n" * 40, "a.mp3", "nothing that"),
+    ],
+    ids=lambda value: value if isinstance(value, str) else "",
+)
+def test_broken_pictures_and_sounds_leave_a_clear_text_and_no_trace(bring_in, own_data, body, name, said):
+    answer = bring_in(body, name)
+    assert answer.status_code == 422
+    assert said in answer.json()["detail"]
+    assert not Source.objects.exists() and not Arrival.objects.exists()
+    assert not list((own_data / "arriving").glob("*"))
+
+
+def test_a_reel_is_changed_taken_back_and_takes_the_lines_along(bring_in, client, production, film_file, change, whole):
+    bring_in(film_file.read_bytes())
+    line = production.lines.get(number="2")
+    take = record(line, voice())
+    piece = whole()["picture"]["pieces"][0]["id"]
+    asked = {"kind": "trim_piece", "piece": piece, "edge": "start", "at": 48_000}
+    told = send(client, "POST", f"/api/productions/{production.id}/reel-preview/", {**asked, "revision": 0}).json()
+    assert "Lines 1 and 2 and 1 take go 1.00 s earlier" in told["text"]
+    answer = change(**asked).json()
+    assert answer["picture"]["length"] == 7 * 48_000
+    assert {row["id"]: row["start"] for row in answer["takes"]} == {str(take.id): take.start - 48_000}
+    now = whole()
+    assert [row["slot"] for row in now["lines"]][1] == [5 * 48_000, 7 * 48_000]
+    assert now["takes"][0]["late"] == pytest.approx(whole()["takes"][0]["late"])
+    client.post(f"/api/productions/{production.id}/undo/")
+    back = whole()
+    assert back["picture"]["length"] == 8 * 48_000
+    assert back["takes"][0]["start"] == take.start
+    assert back["lines"][1]["slot"] == [6 * 48_000, 8 * 48_000]
+
+
+def test_the_original_is_one_sound_alone(bring_in, change, whole, film_file):
+    bring_in(film_file.read_bytes(), laid=False)
+    run_jobs()
+    key = whole()["picture"]["sources"][0]["id"]
+    assert film.SOUND_PIECE == 10 * 48_000
+    for at in (0, 48_000):
+        assert change("lay_sound", source=key, at=at, original=True).status_code == 200
+    laid = whole()["picture"]["laid"]
+    assert [sound["original"] for sound in laid] == [False, True]
+    assert change("set_sound", sound=laid[0]["id"], original=True, channel="left", level=3).status_code == 200
+    laid = whole()["picture"]["laid"]
+    assert [(sound["original"], sound["channel"], sound["level"]) for sound in laid] == [
+        (True, "left", 3.0),
+        (False, "both", 0.0),
+    ]

@@ -1,0 +1,283 @@
+"""The reel by the real interface: clips, slides, an original, a hole; and what is shown at every cut."""
+
+import math
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pypdfium2
+import pytest
+import soundfile
+from PIL import Image
+from playwright.sync_api import Page, expect
+from pypdfium2 import raw
+
+import numbered
+from harness import bring_in, choose_simulated, hand_over, look_at, new_production, read_one_take, type_script, until
+from probe import api
+
+pytestmark = pytest.mark.browser
+S = 48_000
+PAL = S // 25
+
+
+@pytest.fixture(scope="module")
+def clips(tmp_path_factory) -> list[Path]:
+    """Four clips that say where they come from: of one rate, of another, in another codec, and long enough to be cut."""
+    folder = tmp_path_factory.mktemp("clips")
+    return [
+        numbered.make(folder / "1 creek.mp4", 1000, 60),
+        numbered.make(folder / "2 bridge.mp4", 2000, 75, rate="30"),
+        numbered.make(folder / "3 gate.mpg", 3000, 50, codec="mpeg2video"),
+        numbered.make(folder / "4 mill.webm", 4000, 80, codec="libvpx"),
+    ]
+
+
+def production(page: Page) -> dict:
+    return api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/")
+
+
+def pieces(page: Page) -> list[dict]:
+    return production(page)["picture"]["pieces"]
+
+
+CLIPS = {
+    "1 creek.mp4": (1000, 60, 25),
+    "2 bridge.mp4": (2000, 75, 30),
+    "3 gate.mpg": (3000, 50, 25),
+    "4 mill.webm": (4000, 80, 25),
+}
+"""First number, frames, and frames a second."""
+
+
+def expected(whole: dict) -> list[int]:
+    """By a second account, what each frame of the programme must show; 0 on a card."""
+    names, found = {source["id"]: source["name"] for source in whole["picture"]["sources"]}, []
+    for piece in whole["picture"]["pieces"]:
+        for frame in range(piece["span"][0] // PAL, piece["span"][1] // PAL):
+            if piece["source"] is None:
+                found.append(0)
+                continue
+            first, count, rate = CLIPS[names[piece["source"]]]
+            into = frame - piece["span"][0] // PAL + piece["first"] // PAL
+            # The last one is held where the programme asks for half a frame more than there is.
+            found.append(first + min(count - 1, math.floor((into + Fraction(1, 2)) * rate / 25)))
+    return found
+
+
+def settled(page: Page, number: int) -> None:
+    """The canvas shows a number, and goes on showing it."""
+    try:
+        until(lambda: numbered.shown(page) == number, 20)
+    except AssertionError:
+        raise AssertionError(f"{numbered.shown(page)} is shown, not {number}") from None
+
+
+def to_frame(page: Page, frame: int) -> None:
+    """The position put on a frame of the programme, by the strip and the arrow keys."""
+    now = page.get_by_test_id("timecode").inner_text().split(":")
+    here = int(now[2]) * 25 + int(now[3]) + int(now[1]) * 1500
+    second, rest = divmod(abs(frame - here), 25)
+    way = "ArrowRight" if frame > here else "ArrowLeft"
+    for _ in range(second):
+        page.keyboard.press(f"Shift+{way}")
+    for _ in range(rest):
+        page.keyboard.press(way)
+
+
+def test_clips_are_ordered_trimmed_split_closed_up_read_against_and_handed_over(
+    desk: Page, clips, tmp_path, world, complaints
+):
+    page = desk
+    new_production(page, "Four clips")
+    bring_in(page, *clips)
+    rows = page.get_by_role("list", name="pieces").locator(".picture-row")
+    expect(rows).to_have_count(4)
+    assert [piece["span"][0] // PAL for piece in pieces(page)] == [0, 60, 123, 173]
+    look_at(page, "Files")
+    expect(page.get_by_test_id("prepare-job")).to_have_count(0, timeout=60_000)
+    look_at(page, "Reel")
+
+    # The mill goes before the bridge; it begins later and ends earlier; the gate loses its middle.
+    rows.nth(3).click()
+    for _ in range(2):
+        page.keyboard.press("Alt+ArrowUp")
+    expect(rows.nth(1)).to_contain_text("4 mill.webm")
+    to_frame(page, 60 + 20)
+    page.keyboard.press("[")
+    until(lambda: pieces(page)[1]["span"] == [60 * PAL, 120 * PAL])
+    to_frame(page, 100)
+    page.keyboard.press("]")
+    until(lambda: pieces(page)[1]["span"] == [60 * PAL, 100 * PAL])
+    rows.nth(3).click()
+    gate = pieces(page)[3]["span"][0] // PAL
+    to_frame(page, gate + 10)
+    page.keyboard.press("s")
+    expect(rows).to_have_count(5)
+    to_frame(page, gate + 30)
+    page.keyboard.press("s")
+    expect(rows).to_have_count(6)
+    rows.nth(4).click()
+    page.get_by_role("button", name="drop, close up").hover()
+    expect(page.get_by_role("status").filter(has_text="0.80 s shorter")).to_be_visible()
+    page.keyboard.press("Delete")
+    expect(rows).to_have_count(5)
+    page.keyboard.press("Control+z")
+    expect(rows).to_have_count(6)
+    page.keyboard.press("Control+Shift+z")
+    expect(rows).to_have_count(5)
+
+    whole = production(page)
+    due = expected(whole)
+    cuts = [piece["span"][0] // PAL for piece in whole["picture"]["pieces"]]
+    assert len(due) == whole["picture"]["length"] // PAL
+    for cut in cuts[1:]:
+        for frame in (cut - 1, cut):
+            to_frame(page, frame)
+            settled(page, due[frame])
+
+    # Played over every cut: nothing is seen that is not in the reel, and nothing out of its order.
+    to_frame(page, 0)
+    settled(page, due[0])
+    page.evaluate(
+        """read => {
+          const canvas = document.querySelector('[data-testid=picture]'), look = eval(read), seen = (window.__seen = [])
+          const tick = () => { const n = look(canvas); if (n !== seen.at(-1)) seen.push(n); requestAnimationFrame(tick) }
+          tick()
+        }""".replace("eval(read)", numbered.READ),
+        None,
+    )
+    page.keyboard.press("Space")
+    until(lambda: numbered.shown(page) == due[-1], 60)
+    seen = page.evaluate("window.__seen")
+    places, at = [], 0
+    for number in seen:
+        at = due.index(number, at)
+        places.append(at)
+    assert places == sorted(places)
+    assert len(places) > 60
+
+    type_script(page, "Watch the water turn.")
+    page.keyboard.press("3")
+    choose_simulated(page)
+    read_one_take(page, 2.0)
+    page.keyboard.press("4")
+    page.get_by_role("button", name="pick", exact=True).click()
+    expect(page.locator("[data-take='1']")).to_contain_text("picked")
+    film = hand_over(page, tmp_path)
+    frames = numbered.written(film)
+    assert len(frames) == len(due)
+    # A clip of another rate may come a frame of its own earlier or later; all others come as they were shown.
+    off = [got - want for got, want in zip(frames, due, strict=True)]
+    assert all(abs(by) <= (1 if 2000 <= want < 3000 else 0) for by, want in zip(off, due, strict=True)), off
+    assert complaints == []
+
+
+def test_a_hole_is_left_and_filled_later_and_words_go_with_their_picture(desk: Page, clips):
+    page = desk
+    new_production(page, "A hole")
+    bring_in(page, clips[0], clips[3])
+    rows = page.get_by_role("list", name="pieces").locator(".picture-row")
+    expect(rows).to_have_count(2)
+    type_script(page, "One.\nTwo.")
+    page.get_by_test_id("page").locator("[data-line='2']").click()
+    slot = lambda: production(page)["lines"][1]["slot"]  # noqa: E731
+    to_frame(page, 75)
+    page.keyboard.press("[")
+    until(lambda: slot()[0] == 75 * PAL)
+    page.keyboard.press("1")
+    to_frame(page, 60)
+    settled(page, 4000)
+    page.keyboard.press("c")
+    expect(rows).to_have_count(3)
+    until(lambda: slot()[0] == 150 * PAL)
+    expect(page.get_by_text("picture missing in one place")).to_be_visible()
+    to_frame(page, 61)
+    settled(page, 0)
+    rows.nth(1).click()
+    look_at(page, "Files")
+    page.get_by_label("what to do with 1 creek.mp4").click()
+    page.get_by_role("menuitem", name="in the place of the chosen piece").click()
+    until(lambda: [piece["span"][1] // PAL for piece in pieces(page)] == [60, 120, 135, 215])
+    look_at(page, "Reel")
+    page.locator("body").click(position={"x": 640, "y": 20})
+    to_frame(page, 119)
+    settled(page, 1059)
+    assert slot()[0] == 150 * PAL
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+    expect(rows).to_have_count(2)
+    until(lambda: slot()[0] == 75 * PAL)
+
+
+def lesson(path: Path) -> Path:
+    """Three slides, two of them with notes for the speaker."""
+    colours = [(200, 40, 40), (40, 160, 60), (40, 60, 190)]
+    sheets = [Image.new("RGB", (320, 180), colour) for colour in colours]
+    sheets[0].save(path, "PDF", save_all=True, append_images=sheets[1:])
+    document = pypdfium2.PdfDocument(path)
+    for number, words in ((0, "The bowline holds and never jams."), (2, "Pull the long end, and it is made.")):
+        page = document[number]
+        noted = raw.FPDFPage_CreateAnnot(page.raw, raw.FPDF_ANNOT_TEXT)
+        wide = (raw.FPDF_WCHAR * (len(words) + 1))(*words.encode("utf-16-le")[::2], 0)
+        raw.FPDFAnnot_SetStringValue(noted, b"Contents", wide)
+        raw.FPDFPage_CloseAnnot(noted)
+    made = path.with_name(f"made {path.name}")
+    document.save(made)
+    document.close()
+    return made
+
+
+def test_the_notes_of_slides_become_lines_in_the_time_of_their_slides(desk: Page, tmp_path):
+    page = desk
+    new_production(page, "A lesson")
+    bring_in(page, lesson(tmp_path / "knots.pdf"))
+    rows = page.get_by_role("list", name="pieces").locator(".picture-row")
+    expect(rows).to_have_count(3)
+    look_at(page, "Files")
+    expect(page.get_by_test_id("prepare-job")).to_have_count(0, timeout=60_000)
+    page.get_by_label("what to do with made knots.pdf").click()
+    page.get_by_role("menuitem", name="Make a line of each page’s notes").click()
+    lines = until(lambda: production(page)["lines"])
+    found = pieces(page)
+    assert [line["text"] for line in lines] == ["The bowline holds and never jams.", "Pull the long end, and it is made."]
+    for line, n in zip(lines, (0, 2), strict=True):
+        start, end = found[n]["span"]
+        assert start < line["slot"][0] < line["slot"][1] < end
+        assert line["fit"] in ("fits", "tight")
+    assert found[1]["span"][1] - found[1]["span"][0] == 5 * S
+    page.locator("body").click(position={"x": 640, "y": 20})
+    page.keyboard.press("3")
+    expect(page.get_by_test_id("booth-line")).to_contain_text("The bowline")
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_test_id("booth-line")).to_contain_text("Pull the long end")
+    middle = "c => [...c.getContext('2d').getImageData(c.width / 2, c.height / 2, 1, 1).data]"
+    until(lambda: np.argmax(page.get_by_test_id("picture").evaluate(middle)[:3]) == 2)
+    choose_simulated(page)
+    read_one_take(page, 2.0)
+    (take,) = production(page)["takes"]
+    assert abs(take["start"] + take["speech"][0] - lines[1]["slot"][0]) < S
+
+
+def test_an_original_is_listened_to_alone_and_one_of_its_channels_is_taken(desk: Page, tmp_path, complaints):
+    page = desk
+    new_production(page, "A talk")
+    t = np.arange(8 * S) / S
+    soundfile.write(tmp_path / "talk.wav", np.stack([np.sin(600 * t), np.sin(900 * t)], axis=1) * 0.2, S)
+    bring_in(page, tmp_path / "talk.wav")
+    look_at(page, "Sound")
+    until(lambda: production(page)["picture"]["laid"])
+    (laid,) = production(page)["picture"]["laid"]
+    assert (laid["original"], laid["heard"], laid["span"]) == (True, "kept", [0, 8 * S])
+    page.get_by_role("combobox", name="channel").click()
+    page.get_by_role("option", name="left alone").click()
+    until(lambda: production(page)["picture"]["laid"][0]["channel"] == "left")
+    page.get_by_text("the original alone").click()
+    until(lambda: production(page)["monitor"] == "original")
+    type_script(page, "What the speaker said.")
+    page.keyboard.press("3")
+    choose_simulated(page)
+    page.get_by_role("switch").click()
+    read_one_take(page, 2.0)
+    assert len(production(page)["takes"]) == 1
+    assert complaints == []

@@ -1,0 +1,123 @@
+import type { QueryClient } from '@tanstack/react-query'
+import { create } from 'zustand'
+import { answered, asBytes, client, Problem } from '../api/client'
+import { refetchProduction } from '../api/production'
+
+const PIECE = 4 << 20
+const DIGEST_PIECE = 1 << 20
+const AGAIN_MS = 2_000
+
+/** A file on its way to the server. It goes on while other rooms are open. */
+export type Sent = {
+  id: number
+  production: string
+  name: string
+  share: number
+  state: 'waiting' | 'sending' | 'away' | 'judging' | 'done' | 'refused' | 'stopped'
+  said: string
+}
+
+/** What is being sent, and what was sent since the page was opened. */
+export const useSending = create<{ files: Sent[]; forget: (id: number) => void }>((set) => ({
+  files: [],
+  forget: (id) => set(({ files }) => ({ files: files.filter((file) => file.id !== id) })),
+}))
+
+let count = 0
+let chain = Promise.resolve()
+const stops = new Map<number, AbortController>()
+
+function change(id: number, what: Partial<Sent>): void {
+  const { files } = useSending.getState()
+  useSending.setState({ files: files.map((file) => (file.id === id ? { ...file, ...what } : file)) })
+}
+
+/** Files sent one after another, in the order of their names as people count. */
+export function send(queries: QueryClient, production: string, files: File[], laid = true): void {
+  const ordered = [...files].sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }))
+  for (const file of ordered) {
+    const id = ++count
+    stops.set(id, new AbortController())
+    const sent: Sent = { id, production, name: file.name, share: 0, state: 'waiting', said: '' }
+    useSending.setState({ files: [...useSending.getState().files, sent] })
+    chain = chain.then(() => sendOne(queries, id, production, file, laid))
+  }
+}
+
+/** Stop one file; what has come of it is thrown away. */
+export function stop(id: number): void {
+  stops.get(id)?.abort()
+  change(id, { state: 'stopped', said: 'Stopped. Nothing was changed.' })
+}
+
+async function sendOne(queries: QueryClient, id: number, production: string, file: File, laid: boolean): Promise<void> {
+  const { signal } = stops.get(id)!
+  let arrival: string | null = null
+  try {
+    const digest = await digestOf(file)
+    for (;;) {
+      if (signal.aborted) return
+      try {
+        change(id, { state: 'sending' })
+        const path = { production_id: production }
+        const body = { name: file.name, size: file.size, digest }
+        const told = await answered(
+          client.POST('/api/productions/{production_id}/arrivals/', { params: { path }, body, signal }),
+        )
+        if (told.known) {
+          const said = `“${told.known.name}” is the same file and is here already. Nothing was sent twice; find it under Files.`
+          return change(id, { state: 'done', share: 1, said })
+        }
+        arrival = told.id
+        await sendPieces(id, arrival!, file, told.received, signal)
+        change(id, { state: 'judging', share: 1 })
+        await answered(
+          client.POST('/api/arrivals/{arrival_id}/finish/', {
+            params: { path: { arrival_id: arrival! } },
+            body: { laid },
+            signal,
+          }),
+        )
+        change(id, { state: 'done' })
+        useSending.getState().forget(id)
+        await Promise.all([
+          refetchProduction(queries, production),
+          queries.invalidateQueries({ queryKey: ['jobs', production] }),
+        ])
+        return
+      } catch (error) {
+        if (signal.aborted) return
+        // No answer at all: the connection is away. What has arrived stays; it goes on from there.
+        if (!(error instanceof Problem) || (error.status !== 0 && error.status < 502)) throw error
+        change(id, { state: 'away' })
+        await new Promise((done) => setTimeout(done, AGAIN_MS))
+      }
+    }
+  } catch (error) {
+    change(id, { state: 'refused', said: error instanceof Error ? error.message : 'It could not be brought in.' })
+  } finally {
+    stops.delete(id)
+    if (signal.aborted && arrival) {
+      await client.DELETE('/api/arrivals/{arrival_id}/', { params: { path: { arrival_id: arrival } } }).catch(() => {})
+    }
+  }
+}
+
+async function sendPieces(id: number, arrival: string, file: File, from: number, signal: AbortSignal): Promise<void> {
+  for (let at = from; at < file.size; ) {
+    const bytes = await file.slice(at, at + PIECE).arrayBuffer()
+    const params = { path: { arrival_id: arrival }, query: { at } }
+    const answer = await answered(client.PUT('/api/arrivals/{arrival_id}/', { params, ...asBytes(bytes), signal }))
+    at = answer.received
+    change(id, { share: at / file.size })
+  }
+}
+
+/** Tells the same file when it comes again: SHA-256 of its size and of its first, middle and last MiB. */
+async function digestOf(file: Blob): Promise<string> {
+  const { size } = file
+  const starts = [0, Math.max(0, Math.floor(size / 2) - DIGEST_PIECE / 2), Math.max(0, size - DIGEST_PIECE)]
+  const whole = new Blob([String(size), ...starts.map((at) => file.slice(at, at + DIGEST_PIECE))])
+  const hash = await crypto.subtle.digest('SHA-256', await whole.arrayBuffer())
+  return [...new Uint8Array(hash)].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+}

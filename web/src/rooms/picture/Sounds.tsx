@@ -1,0 +1,162 @@
+import { Button, NumberInput, SegmentedControl, Select, Switch } from '@mantine/core'
+import type { LaidSound, Production } from '../../api/client'
+import { useSettings } from '../../api/production'
+import { useEngine } from '../../app/engine'
+import { timecodeAt } from '../../app/room'
+import { sayProblem } from '../../app/Said'
+import { SAMPLE_RATE, secondsText } from '../../engine/time'
+import { HEARD } from './Reel'
+import { useReel } from './useReel'
+
+const CHANNELS = [
+  { value: 'both', label: 'both channels' },
+  { value: 'left', label: 'left alone' },
+  { value: 'right', label: 'right alone' },
+  { value: 'mix', label: 'both mixed' },
+]
+const SPEEDS = [
+  { value: String(0.3 * SAMPLE_RATE), label: 'quickly' },
+  { value: String(0.8 * SAMPLE_RATE), label: 'evenly' },
+  { value: String(2 * SAMPLE_RATE), label: 'slowly' },
+]
+
+/** What sounds besides the voice: how it gives way, what is laid under the picture, and what is heard while recording. */
+export function Sounds({ production }: { production: Production }) {
+  const settings = useSettings(production.id)
+  const set = (what: Parameters<typeof settings.mutate>[0]) => settings.mutate(what, { onError: sayProblem })
+  const { laid } = production.picture
+  return (
+    <div className="picture-sounds">
+      <div className="picture-two">
+        <NumberInput
+          size="xs"
+          label="gives way by, dB"
+          key={production.duck_depth}
+          defaultValue={-production.duck_depth}
+          min={0}
+          max={60}
+          step={1}
+          onBlur={(event) => {
+            const depth = Number(event.currentTarget.value)
+            if (Number.isFinite(depth) && depth !== -production.duck_depth) set({ duck_depth: -Math.abs(depth) })
+          }}
+          onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+        />
+        <Select
+          size="xs"
+          label="and comes back"
+          data={SPEEDS}
+          allowDeselect={false}
+          value={String(production.duck_rise)}
+          onChange={(value) => value && set({ duck_rise: Number(value) })}
+        />
+      </div>
+      <div>
+        <p className="quiet">heard in headphones while recording</p>
+        <SegmentedControl
+          size="xs"
+          fullWidth
+          aria-label="heard while recording"
+          value={production.monitor}
+          data={[
+            { value: 'programme', label: 'everything' },
+            { value: 'original', label: 'the original alone' },
+            { value: 'silent', label: 'nothing' },
+          ]}
+          onChange={(value) => set({ monitor: value as Production['monitor'] })}
+        />
+      </div>
+      {laid.length ? (
+        <ul className="picture-list" aria-label="laid sounds">
+          {laid.map((sound) => (
+            <li key={sound.id}>
+              <Laid production={production} sound={sound} />
+            </li>
+          ))}
+        </ul>
+      ) : (
+        <p className="quiet">
+          No sound is laid under the picture. Bring in music or an original, or lay the sound of a film under it: “use”, in
+          Files.
+        </p>
+      )}
+    </div>
+  )
+}
+
+function Laid({ production, sound }: { production: Production; sound: LaidSound }) {
+  const engine = useEngine()
+  const { edit } = useReel(production)
+  const source = production.picture.sources.find(({ id }) => id === sound.source)
+  const set = (what: Partial<Pick<LaidSound, 'channel' | 'level' | 'heard' | 'original' | 'span'>>) =>
+    edit({ kind: 'set_sound', sound: sound.id, ...what } as never)
+  const [start, end] = sound.span as [number, number]
+  const at = () => engine.transport.position()
+  return (
+    <div className="picture-laid">
+      <p>
+        <span className="picture-called">{source?.name}</span>{' '}
+        <span className="quiet">
+          <span className="tc">{timecodeAt(production, start)}</span>, {secondsText(end - start)} s
+        </span>
+      </p>
+      <div className="picture-acts">
+        <Button size="compact-xs" variant="default" onClick={() => set({ span: [at(), at() + end - start] })}>
+          lay it from here on
+        </Button>
+        <Button
+          size="compact-xs"
+          variant="default"
+          disabled={end - start < 9_600}
+          onClick={() => set({ span: [at(), end] })}
+        >
+          begins here
+        </Button>
+        <Button size="compact-xs" variant="default" onClick={() => set({ span: [start, at()] })}>
+          ends here
+        </Button>
+        <Button size="compact-xs" variant="default" onClick={() => edit({ kind: 'drop_sound', sound: sound.id })}>
+          take it away
+        </Button>
+      </div>
+      <div className="picture-two">
+        <Select
+          size="xs"
+          label="heard"
+          data={HEARD}
+          allowDeselect={false}
+          value={sound.heard}
+          onChange={(value) => value && set({ heard: value as LaidSound['heard'] })}
+        />
+        <Select
+          size="xs"
+          label="channel"
+          data={CHANNELS}
+          allowDeselect={false}
+          value={sound.channel}
+          onChange={(value) => value && set({ channel: value as LaidSound['channel'] })}
+        />
+        <NumberInput
+          size="xs"
+          label="louder by, dB"
+          key={sound.level}
+          defaultValue={sound.level}
+          min={-40}
+          max={24}
+          onBlur={(event) => {
+            const level = Number(event.currentTarget.value)
+            if (Number.isFinite(level) && level !== sound.level) set({ level })
+          }}
+          onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+        />
+        <Switch
+          size="xs"
+          mt={26}
+          label="the original"
+          checked={sound.original}
+          onChange={(event) => set({ original: event.currentTarget.checked })}
+        />
+      </div>
+    </div>
+  )
+}

@@ -1,0 +1,23 @@
+import type { Piece, Source } from '../../api/client'
+
+const ROW = 20
+
+/** One small picture out of a source's strip: of a piece's middle, or of a sample of the source. */
+export function Still({ source, piece, sample }: { source: Source | undefined; piece?: Piece; sample?: number }) {
+  if (!source) return <span className="picture-still" data-colour={piece?.name ? piece.colour : 'hole'} />
+  if (!source.strip_columns) return <span className="picture-still" />
+  const middle = sample ?? (piece ? piece.first + (piece.span[1]! - piece.span[0]!) / 2 : 0)
+  const wanted = source.kind === 'film' ? Math.floor((middle / source.length) * source.strip_columns) : (piece?.page ?? 0)
+  const column = Math.min(source.strip_columns - 1, Math.max(0, wanted))
+  const wide = Math.min(ROW, source.strip_columns)
+  return (
+    <span
+      className="picture-still"
+      style={{
+        backgroundImage: `url(/api/sources/${source.id}/strip/)`,
+        backgroundSize: `${64 * (source.kind === 'film' ? ROW : wide)}px auto`,
+        backgroundPosition: `-${(column % ROW) * 64}px -${Math.floor(column / ROW) * 36}px`,
+      }}
+    />
+  )
+}

@@ -1,0 +1,106 @@
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
+import { answered, client, type Edit, type Piece, type Production } from '../../api/client'
+import { knownProduction, useEdits } from '../../api/production'
+import { useDesk } from '../../app/desk'
+import { useEngine } from '../../app/engine'
+import { sayProblem } from '../../app/Said'
+import { SAMPLE_RATE } from '../../engine/time'
+
+const CARD_LENGTH = 3 * SAMPLE_RATE
+
+/** Builds an edit from the reel as it is then, and from where the position was when it was asked for. */
+type Build = (at: number) => Edit | undefined
+
+/** Edits of the reel are built one after another, each from what the one before it has made. */
+let queue: Promise<unknown> = Promise.resolve()
+
+/** The chosen piece of the reel, or the one that is seen now, and what can be done with it. */
+export function useReel(production: Production) {
+  const engine = useEngine()
+  const queries = useQueryClient()
+  const { edit } = useEdits(production.id)
+  const { piece: chosen, choosePiece, closes, follows, setReel } = useDesk()
+  const at = (from: Production) => {
+    const { pieces, length } = from.picture
+    const index = Math.max(
+      0,
+      pieces.findIndex((piece) => piece.id === chosen),
+    )
+    return { pieces, length, index, piece: pieces[index] as Piece | undefined }
+  }
+  const now = () => at(knownProduction(queries, production.id) ?? production)
+  const { pieces, index, piece } = at(production)
+  const trim = (edge: 'start' | 'end', place: number): Edit | undefined => {
+    const { piece: own } = now()
+    return own && { kind: 'trim_piece', piece: own.id, edge, at: place, close: closes, follow: follows }
+  }
+  const drop = (close: boolean): Edit | undefined => {
+    const { piece: own } = now()
+    return own && { kind: 'drop_piece', piece: own.id, close, follow: follows }
+  }
+  const moved = (by: number): Edit | undefined => {
+    const { pieces: order, index: place, piece: own } = now()
+    if (!own || !order[place + by]) return undefined
+    const before = order[by < 0 ? place + by : place + by + 1]?.id ?? null
+    return { kind: 'move_piece', piece: own.id, before, follow: follows }
+  }
+  const edits = {
+    split: (place) => ({ kind: 'split_piece', at: place }),
+    start: (place) => trim('start', place),
+    end: (place) => trim('end', place),
+    close: () => drop(true),
+    leave: () => drop(false),
+    earlier: () => moved(-1),
+    later: () => moved(1),
+    card: (place) => ({
+      kind: 'add_pieces',
+      pieces: [{ length: CARD_LENGTH, page: 0, words: '', colour: 'slate' }],
+      at: Math.min(place, now().length),
+      follow: follows,
+    }),
+  } satisfies Record<string, Build>
+  const make = (build: Build) => {
+    setReel({ asked: null })
+    const place = engine.transport.position()
+    queue = queue.then(async () => {
+      const what = build(place)
+      if (what) await edit.mutateAsync(what).catch(sayProblem)
+    })
+  }
+  const go = (to: Piece | undefined) => {
+    if (!to) return
+    choosePiece(to.id)
+    engine.transport.seek(to.span[0]!)
+  }
+  return {
+    piece,
+    index,
+    go,
+    step: (by: number) => go(pieces[index + by]),
+    edits,
+    make,
+    /** Tell what an edit would mean, before it is made; null for none. */
+    ask: (build: Build | null) => setReel({ asked: build?.(engine.transport.position()) ?? null }),
+    edit: (what: Edit) => make(() => what),
+  }
+}
+
+/** In words, what the edit that is about to be made does to words and takes. */
+export function useConsequence(production: Production): string {
+  const asked = useDesk((desk) => desk.asked)
+  const { data, error } = useQuery({
+    queryKey: ['consequence', production.id, production.revision, asked],
+    enabled: asked !== null,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ signal }) => {
+      // The pointer may be on its way to somewhere else.
+      await new Promise((done) => setTimeout(done, 120))
+      const body = { ...asked!, revision: production.revision } as never
+      const path = { production_id: production.id }
+      return answered(client.POST('/api/productions/{production_id}/reel-preview/', { params: { path }, body, signal }))
+    },
+  })
+  if (!asked) return ''
+  return error?.message ?? data?.text ?? ''
+}
