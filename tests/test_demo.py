@@ -25,6 +25,7 @@ def test_what_is_said_of_each_demo_take_is_what_is_wrong_with_it(page: Page, wor
         takes |= {take["id"]: take for take in whole["takes"]}
         count[one["name"]] = len(whole["lines"])
     assert count["The Tide Mill at Orsey"] == 18 and count["Brindle & Fern, seed merchants"] == 6
+    assert count["Knots for small boats"] == 5 and count["Lamps for nobody, a talk"] == 6
     assert set(demo) <= set(takes)
     for key, known in demo.items():
         take, start = takes[key], known["start"]

@@ -29,7 +29,9 @@ class Fendo:
         self.env = {**os.environ, "FENDO_DATA": str(data), "FENDO_PORT": str(self.port)}
         self.env.pop("DATABASE_URL", None)
         (data / "demo-truth.json").write_text("{}")
-        (data / "demo-made.json").write_text(json.dumps([scenario.NAME, scenario.SPOT.name]))
+        (data / "demo-made.json").write_text(
+            json.dumps([scenario.NAME, scenario.SPOT.name, scenario.LESSON, scenario.TALK])
+        )
         self.address = f"http://127.0.0.1:{self.port}"
 
     def run(self, *command: str, **env: str) -> tuple[int, str]:

@@ -29,7 +29,13 @@ def main() -> None:
     if "--anew" in sys.argv:
         done = []
     found = json.loads(truth.read_text()) if done else {}
-    for name, make in ((scenario.SPOT.name, make_spot), (scenario.NAME, make_film_production)):
+    makers = (
+        (scenario.SPOT.name, make_spot),
+        (scenario.TALK, make_talk_production),
+        (scenario.LESSON, make_lesson),
+        (scenario.NAME, make_film_production),
+    )
+    for name, make in makers:
         begun = Production.objects.filter(owner=user, name=name).first()
         if name in done:
             continue
@@ -84,18 +90,14 @@ def make_production(user, film: Path, quick: bool = False) -> dict:
     import shutil
 
     from fendo_demo import scenario
-    from fendo_server.picture import services as picture
     from fendo_server.productions import services
-    from fendo_server.work import running
-    from fendo_server.work.models import Job
 
     production = services.make_production(user, scenario.NAME, scenario.READER, scenario.LANDING)
     for name in scenario.FOLDERS:
         services.make_folder(production, None, name)
 
     arrived = Path(shutil.copy(film, film.parent / "demo-arriving"))
-    picture.bring_in(production, user, f"{scenario.NAME}.mp4", arrived)
-    running.run(str(Job.objects.get(production=production, kind="prepare source").pk))
+    _bring_in(production, user, f"{scenario.NAME}.mp4", arrived)
     truth = _lines(production, user, scenario.LINES, scenario.SAYINGS, quick)
     _ready(production)
     return truth
@@ -119,6 +121,79 @@ def make_spot(user, quick: bool = False) -> dict:
     production.refresh_from_db()
     last = production.lines.last()
     changes.perform(production, user, production.revision, edits.SetReader((str(last.id),), str(other.id)))
+    _ready(production)
+    return truth
+
+
+def _bring_in(production, user, name: str, path: Path) -> str:
+    """A made file brought in and prepared; the identity of what it has become."""
+    from fendo_server.picture import services as picture
+    from fendo_server.work import running
+    from fendo_server.work.models import Job
+
+    source = picture.bring_in(production, user, name, path)
+    running.run(str(Job.objects.get(production=production, arguments__source=str(source.id)).pk))
+    return str(source.id)
+
+
+def make_lesson(user, quick: bool = False) -> dict:
+    """The lesson: slides whose notes have become lines, each slide as long as its words; the first two are read."""
+    from django.conf import settings
+
+    from fendo_core.production import edits
+    from fendo_demo import scenario
+    from fendo_demo.lesson import make_slides
+    from fendo_server.productions import changes, services
+
+    production = services.make_production(user, scenario.LESSON, scenario.LESSON_READER, scenario.LANDING)
+    production.start_frame, production.pace = 0, 4.0
+    production.save()
+    settings.DATA.mkdir(parents=True, exist_ok=True)
+    slides = _bring_in(production, user, "Knots.pdf", make_slides(settings.DATA / "demo-slides.pdf"))
+    production.refresh_from_db()
+    changes.perform(production, user, production.revision, edits.LinesFromNotes(slides))
+    truth = {}
+    for number, line in enumerate(production.lines.all()[: 1 if quick else 2], start=1):
+        take, known = read_take(line, 900 + number, "none")
+        truth[str(take.id)] = known
+        production.refresh_from_db()
+        changes.perform(production, user, production.revision, edits.Pick(str(line.id), str(take.id)))
+    _ready(production)
+    return truth
+
+
+def make_talk_production(user, quick: bool = False) -> dict:
+    """The interpreted talk: the original, of which the speaker's channel is taken, and a reading for each sentence."""
+    from django.conf import settings
+
+    from fendo_core.production import edits
+    from fendo_demo import scenario
+    from fendo_demo.talk import make_talk
+    from fendo_server.productions import changes, services
+
+    production = services.make_production(user, scenario.TALK, scenario.TALK_READER, scenario.LANDING)
+    production.start_frame, production.headphones, production.monitor = 0, True, "original"
+    production.save()
+    settings.DATA.mkdir(parents=True, exist_ok=True)
+    path = settings.DATA / "demo-talk.wav"
+    spans = make_talk(path)
+    _bring_in(production, user, "Evening talk.wav", path)
+
+    def edit(what: edits.Edit) -> None:
+        production.refresh_from_db()
+        changes.perform(production, user, production.revision, what)
+
+    sound = production.laid.get()
+    edit(edits.SetSound(str(sound.id), channel="left", level=-3.0, heard="lowered"))
+    edit(edits.AddLines("\n".join(sentence.reading for sentence in scenario.SENTENCES)))
+    truth = {}
+    for number, (line, span) in enumerate(zip(production.lines.all(), spans, strict=True), start=1):
+        edit(edits.SetSlot(str(line.id), span))
+        line.refresh_from_db()
+        if number <= (1 if quick else 3):
+            take, known = read_take(line, 700 + number, "none")
+            truth[str(take.id)] = known
+            edit(edits.Pick(str(line.id), str(take.id)))
     _ready(production)
     return truth
 

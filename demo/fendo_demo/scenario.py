@@ -136,3 +136,62 @@ SPOT = Spot(
         ScriptLine("Brindle and Fern, seed merchants. Start with nothing.", 244, 48, notes="slow down again"),
     ),
 )
+
+
+@dataclass(frozen=True)
+class Slide:
+    """A slide: its title, the shape of its rope as turns of a curve, and what its notes say."""
+
+    title: str
+    loops: tuple[tuple[float, float], ...]
+    notes: str
+
+
+LESSON = "Knots for small boats"
+LESSON_READER = "Osk Wend"
+SLIDES = (
+    Slide("Three knots are enough", ((0.3, 0.5), (0.7, 0.5)), "You can sail for a lifetime with three knots."),
+    Slide(
+        "The bowline",
+        ((0.3, 0.7), (0.5, 0.25), (0.7, 0.6), (0.45, 0.75), (0.5, 0.35)),
+        "The bowline makes a loop that holds any load, and never jams. Tie it where your life depends on the rope.",
+    ),
+    Slide(
+        "The clove hitch",
+        ((0.25, 0.3), (0.6, 0.3), (0.6, 0.7), (0.35, 0.7), (0.35, 0.35), (0.75, 0.7)),
+        "Two turns around a post, the second tucked under itself. It is quick to make, quick to shift, and it slips.",
+    ),
+    Slide(
+        "The sheet bend",
+        ((0.2, 0.6), (0.45, 0.3), (0.6, 0.6), (0.4, 0.7), (0.55, 0.4), (0.8, 0.6)),
+        "When one line is too short, tie on another. A sheet bend joins a thick rope to a thin one.",
+    ),
+    Slide("Now close your eyes", ((0.35, 0.6), (0.5, 0.3), (0.65, 0.6)), "Practise until your hands know them."),
+)
+
+
+@dataclass(frozen=True)
+class Sentence:
+    """What the speaker says, and what the interpreter reads."""
+
+    original: str
+    reading: str
+
+
+TALK = "Lamps for nobody, a talk"
+TALK_READER = "Maren Tull"
+TALK_LANGUAGE = "eo"
+SENTENCES = (
+    Sentence("Bonan vesperon, karaj amikoj.", "Good evening, dear friends."),
+    Sentence(
+        "Hodiaŭ mi parolos pri lumturoj, kaj pri la homoj, kiuj ilin gardis.",
+        "Today I will speak about lighthouses, and about the people who kept them.",
+    ),
+    Sentence(
+        "Mia avino bruligis la lampon dum tridek jaroj, ĉiun nokton.",
+        "My grandmother lit the lamp for thirty years, every night.",
+    ),
+    Sentence("Ŝi neniam vidis la ŝipojn, kiujn ŝi savis.", "She never saw the ships that she saved."),
+    Sentence("Ŝi nur aŭdis ilin pasi.", "She only heard them pass."),
+    Sentence("Kaj tio, ŝi diris, sufiĉas.", "And that, she said, is enough."),
+)

@@ -12,6 +12,7 @@ from rest_framework.views import exception_handler
 
 from fendo_core.booth.naming import PatternError
 from fendo_core.picture.film import FilmRefused
+from fendo_core.picture.timeline import TimelineRefused
 from fendo_core.production.refusal import EditRefused
 from fendo_core.script.intake import ScriptRefused
 from fendo_core.timebase import TimecodeError
@@ -40,7 +41,7 @@ class ProblemSerializer(serializers.Serializer):
     have = serializers.IntegerField(required=False, help_text="samples of a take that are on disk")
 
 
-REFUSALS = (EditRefused, PatternError, FilmRefused, ScriptRefused, TimecodeError)
+REFUSALS = (EditRefused, PatternError, FilmRefused, ScriptRefused, TimecodeError, TimelineRefused)
 
 
 def _said(detail: Any) -> str:

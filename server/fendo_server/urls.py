@@ -27,6 +27,7 @@ api = [
     path("productions/<uuid:production_id>/script-search/", script.search),
     path("productions/<uuid:production_id>/script/<str:form>/", script.script_file),
     path("productions/<uuid:production_id>/arrivals/", picture.arrivals),
+    path("productions/<uuid:production_id>/timeline/", picture.timeline),
     path("productions/<uuid:production_id>/reel-preview/", productions.preview),
     path("productions/<uuid:production_id>/jobs/", work.jobs),
     path("productions/<uuid:production_id>/handover/", handover.hand_over),

@@ -114,7 +114,7 @@ def notes_of(page: Any) -> str:
 def _draw_page(page: Any) -> Image.Image:
     wide, high = (max(1.0, side) for side in page.get_size())
     scale = min(BOX[0] / wide, BOX[1] / high)
-    image: Image.Image = page.render(scale=scale, may_draw_forms=False).to_pil()
+    image: Image.Image = page.render(scale=scale, may_draw_forms=False, draw_annots=False).to_pil()
     return image
 
 

@@ -7,6 +7,7 @@ from typing import TypeAlias
 from fendo_core.picture import laid, reel, shots
 from fendo_core.picture.laid import Channel, LaidSound
 from fendo_core.picture.reel import Edge, Heard, Piece
+from fendo_core.picture.timeline import Event, match
 from fendo_core.production.following import follow
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
@@ -266,6 +267,13 @@ class SetPiece:
 
 
 @dataclass(frozen=True, slots=True)
+class LayTimeline:
+    """The reel as a timeline says: its events in order, media known by their names, cards for those that are missing."""
+
+    events: tuple[Event, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class LaySound:
     """The sound of a source laid under the programme from sample `at` on."""
 
@@ -356,6 +364,7 @@ Edit: TypeAlias = (
     | MovePiece
     | FillPiece
     | SetPiece
+    | LayTimeline
     | LaySound
     | SetSound
     | DropSound
@@ -477,6 +486,31 @@ def _lines_from_notes(state: State, source: str, fit: bool, new_id: Callable[[],
     last = next((line.id for line in reversed(after.lines) if not line.dropped), None)
     new = lines.add_drafts(after.lines, last, drafts, rate, {}, new_id, after.recorded)
     return replace(after, lines=new), len(drafts)
+
+
+def _timeline_pieces(state: State, events: tuple[Event, ...], new_id: Callable[[], str]) -> tuple[Piece, ...]:
+    """The pieces of a timeline. What a medium lacks, or a medium that is missing, becomes a card with its name."""
+    names = {key: source.name for key, source in state.sources.items() if source.kind != "sound"}
+    hour, offsets = round(3600 * state.rate.fps), dict[str, int]()
+    for medium in {event.medium for event in events if event.from_midnight}:
+        earliest = min(event.first for event in events if event.medium == medium)
+        source = state.sources.get(match(medium, names) or "")
+        # A tape that begins at a whole hour: what is said is counted from there.
+        offsets[medium] = earliest // hour * hour if source and earliest >= source.frames > 0 else 0
+    made = list[Piece]()
+    for event in events:
+        key = match(event.medium, names) if event.medium else None
+        source = state.sources[key] if key else None
+        first = event.first - offsets.get(event.medium, 0)
+        length = event.length
+        if source and source.kind == "film":
+            length = max(0, min(event.length, source.frames - first))
+        if source and length:
+            made.append(Piece(new_id(), length, source.id, first if source.kind == "film" else 0))
+        if event.length - (length if source else 0) > 0:
+            rest = event.length - (length if source else 0)
+            made.append(Piece(new_id(), rest, name=_words(event.medium[: reel.LONGEST_NAME])))
+    return tuple(made)
 
 
 def _reeled(state: State, pieces: reel.Reel, follows: bool) -> State:
@@ -626,6 +660,8 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
                 level=old.level if level is None else laid.checked_level(level),
             )
             return _with_piece(state, changed), "piece"
+        case LayTimeline(events):
+            return _reeled(state, _timeline_pieces(state, events, new_id), False), "timeline"
         case LaySound(source, at, original):
             length = state.sounds.get(source, 0)
             if not length:

@@ -7,20 +7,24 @@ from django.http import Http404, HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
-from rest_framework.decorators import api_view
+from rest_framework.decorators import api_view, parser_classes
 from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from fendo_core.picture.timeline import match
+from fendo_core.picture.timeline import read as read_timeline
+from fendo_core.production.edits import LayTimeline
 from fendo_server.access import get_owned
 from fendo_server.media import send_file
 from fendo_server.picture import arriving
 from fendo_server.picture.models import Arrival, Source
 from fendo_server.problems import ProblemSerializer
+from fendo_server.productions import changes, description
 from fendo_server.productions.description import source_row
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import SourceSerializer
+from fendo_server.productions.serializers import PatchSerializer, SourceSerializer
 
 
 class BytesParser(BaseParser):
@@ -115,6 +119,35 @@ def finish(request: Request, arrival_id: UUID) -> Response:
     asked.is_valid(raise_exception=True)
     source = arriving.finish(_arrival(request, arrival_id), request.user, asked.validated_data["laid"])
     return Response(source_row(source), status=201)
+
+
+class TimelineReadSerializer(serializers.Serializer):
+    """A timeline that was laid: what was odd in it, media that are missing, and what it has changed."""
+
+    remarks = serializers.ListField(child=serializers.CharField())
+    missing = serializers.ListField(child=serializers.CharField())
+    patch = PatchSerializer()
+
+
+@extend_schema(
+    operation_id="lay_timeline",
+    request={"application/octet-stream": OpenApiTypes.BINARY},
+    responses={200: TimelineReadSerializer, 422: ProblemSerializer},
+)
+@api_view(["POST"])
+@parser_classes([BytesParser])
+def timeline(request: Request, production_id: UUID) -> Response:
+    """The reel as an EDL or an OTIO file says; undo brings the earlier one back."""
+    production = get_owned(Production, request.user, production_id)
+    data = request.data if isinstance(request.data, bytes) else b""
+    found = read_timeline(data, production.rate)
+    names = {str(key): name for key, name in production.sources.values_list("id", "name")}
+    missing = sorted({e.medium for e in found.events if e.medium and not match(e.medium, names)})
+    change = changes.perform(production, request.user, production.revision, LayTimeline(found.events))
+    if found.start is not None:
+        Production.objects.filter(pk=production.pk).update(start_frame=found.start)
+    told = description.patch(production, change)
+    return Response({"remarks": list(found.remarks), "missing": missing, "patch": told})
 
 
 def _source(request: Request, source_id: UUID) -> Source:

@@ -381,6 +381,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/timeline/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The reel as an EDL or an OTIO file says; undo brings the earlier one back. */
+        post: operations["lay_timeline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/undo/": {
         parameters: {
             query?: never;
@@ -1969,6 +1986,12 @@ export interface components {
          * @enum {string}
          */
         TakeStateEnum: "recording" | "finished";
+        /** @description A timeline that was laid: what was odd in it, media that are missing, and what it has changed. */
+        TimelineRead: {
+            remarks: string[];
+            missing: string[];
+            patch: components["schemas"]["Patch"];
+        };
         /** @description What is left in each room. */
         ToDo: {
             picture: number;
@@ -2758,6 +2781,39 @@ export interface operations {
                 };
                 content: {
                     "text/plain": string;
+                };
+            };
+        };
+    };
+    lay_timeline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimelineRead"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -34,13 +34,19 @@ function change(id: number, what: Partial<Sent>): void {
 
 /** Files sent one after another, in the order of their names as people count. */
 export function send(queries: QueryClient, production: string, files: File[], laid = true): void {
-  const ordered = [...files].sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }))
+  // Timelines come last: they speak of the others.
+  const isTimeline = (file: File) => /\.(edl|otio)$/i.test(file.name)
+  const ordered = [...files].sort(
+    (a, b) => Number(isTimeline(a)) - Number(isTimeline(b)) || a.name.localeCompare(b.name, undefined, { numeric: true }),
+  )
   for (const file of ordered) {
     const id = ++count
     stops.set(id, new AbortController())
     const sent: Sent = { id, production, name: file.name, share: 0, state: 'waiting', said: '' }
     useSending.setState({ files: [...useSending.getState().files, sent] })
-    chain = chain.then(() => sendOne(queries, id, production, file, laid))
+    chain = chain.then(() =>
+      isTimeline(file) ? sendTimeline(queries, id, production, file) : sendOne(queries, id, production, file, laid),
+    )
   }
 }
 
@@ -100,6 +106,27 @@ async function sendOne(queries: QueryClient, id: number, production: string, fil
     if (signal.aborted && arrival) {
       await client.DELETE('/api/arrivals/{arrival_id}/', { params: { path: { arrival_id: arrival } } }).catch(() => {})
     }
+  }
+}
+
+/** A timeline lays the reel at once; what is odd in it, and what is missing, is said. */
+async function sendTimeline(queries: QueryClient, id: number, production: string, file: File): Promise<void> {
+  try {
+    change(id, { state: 'judging', share: 1 })
+    const path = { production_id: production }
+    const bytes = await file.arrayBuffer()
+    const found = await answered(
+      client.POST('/api/productions/{production_id}/timeline/', { params: { path }, ...asBytes(bytes) }),
+    )
+    await refetchProduction(queries, production)
+    const missing = found.missing.length ? [`Missing, and left as cards: ${found.missing.join(', ')}`] : []
+    const said = [...found.remarks, ...missing].map((one) => `${one[0]!.toUpperCase()}${one.slice(1)}.`).join(' ')
+    if (said) change(id, { state: 'done', said: `“${file.name}” was laid. ${said}` })
+    else useSending.getState().forget(id)
+  } catch (error) {
+    change(id, { state: 'refused', said: error instanceof Error ? error.message : 'The timeline could not be read.' })
+  } finally {
+    stops.delete(id)
   }
 }
 

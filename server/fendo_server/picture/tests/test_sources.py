@@ -244,3 +244,30 @@ def test_the_original_is_one_sound_alone(bring_in, change, whole, film_file):
         (True, "left", 3.0),
         (False, "both", 0.0),
     ]
+
+
+def test_a_timeline_lays_the_reel_and_says_what_is_missing(bring_in, client, production, film_file, whole):
+    bring_in(film_file.read_bytes())
+    rows = [
+        "001 AX V C 00:00:01:00 00:00:03:00 10:00:00:00 10:00:02:00",
+        "* FROM CLIP NAME: MILL.mov",
+        "002 AX V C 00:00:00:00 00:00:01:00 10:00:02:00 10:00:03:00",
+        "* FROM CLIP NAME: gone.mov",
+    ]
+    address = f"/api/productions/{production.id}/timeline/"
+
+    def lay(body: bytes):
+        return client.post(address, body, content_type="application/octet-stream")
+
+    answer = lay("\n".join(rows).encode()).json()
+    assert answer["missing"] == ["gone.mov"]
+    told = whole()
+    pieces = told["picture"]["pieces"]
+    assert [(piece["kind"], piece["span"], piece["first"]) for piece in pieces] == [
+        ("film", [0, 2 * 48_000], 48_000),
+        ("card", [2 * 48_000, 3 * 48_000], 0),
+    ]
+    assert (told["start_frame"], pieces[1]["name"]) == (10 * 3600 * 25, "gone.mov")
+    assert "no timeline" in lay(b"words").json()["detail"]
+    client.post(f"/api/productions/{production.id}/undo/")
+    assert whole()["picture"]["length"] == 8 * 48_000

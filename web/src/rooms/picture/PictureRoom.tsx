@@ -2,11 +2,13 @@ import { Button, SegmentedControl } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import type { Production } from '../../api/client'
+import { useSettings } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { rateOf, useRoom } from '../../app/room'
+import { sayProblem } from '../../app/Said'
 import { send } from '../../app/sending'
 import { frameAt, timecode } from '../../engine/time'
 import { Stage } from '../../page/Stage'
@@ -18,7 +20,7 @@ import { useConsequence, useReel } from './useReel'
 import './picture.css'
 
 const ACCEPTED =
-  'video/*,audio/*,image/png,image/jpeg,image/webp,.heic,.pdf,.mkv,.mov,.mp4,.webm,.avi,.mpg,.ts,.wav,.flac,.opus'
+  'video/*,audio/*,image/png,image/jpeg,image/webp,.heic,.pdf,.mkv,.mov,.mp4,.webm,.avi,.mpg,.ts,.wav,.flac,.opus,.edl,.otio'
 
 type Side = 'reel' | 'files' | 'sound' | 'shots'
 
@@ -172,16 +174,47 @@ function EmptyPicture() {
   )
 }
 
+/** The timecode of the programme's first frame; everything speaks from there. */
+function Start({ production }: { production: Production }) {
+  const settings = useSettings(production.id)
+  const known = timecode(production.start_frame, rateOf(production))
+  const [text, setText] = useState(known)
+  useEffect(() => setText(known), [known])
+  const set = () => {
+    if (text === known) return
+    settings.mutate(
+      { start_timecode: text },
+      {
+        onError: (error) => {
+          setText(known)
+          sayProblem(error)
+        },
+      },
+    )
+  }
+  return (
+    <input
+      className="tc picture-start"
+      aria-label="timecode of the first frame"
+      value={text}
+      maxLength={11}
+      onChange={(event) => setText(event.currentTarget.value)}
+      onBlur={set}
+      onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+    />
+  )
+}
+
 function ReelFacts({ production }: { production: Production }) {
   const rate = rateOf(production)
   const fps = (rate.above / rate.below).toFixed(3).replace(/\.?0+$/, '')
   const { pieces, shots, length } = production.picture
   const missing = pieces.filter((piece) => piece.kind === 'card' && !piece.name).length
   return (
-    <p className="quiet picture-facts">
+    <div className="quiet picture-facts">
       <span className="tc">{timecode(frameAt(length, rate), rate)}</span> long · {fps} frames a second ·{' '}
-      {shots.length === 1 ? 'one shot' : `${shots.length} shots`}
+      {shots.length === 1 ? 'one shot' : `${shots.length} shots`} · begins at <Start production={production} />
       {missing > 0 && <strong> · picture missing in {missing === 1 ? 'one place' : `${missing} places`}</strong>}
-    </p>
+    </div>
   )
 }
