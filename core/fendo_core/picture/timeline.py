@@ -162,7 +162,8 @@ def _count(time: Any, rate: FrameRate) -> int:
     exact = Fraction(time.value).limit_denominator(10**6) / Fraction(time.rate).limit_denominator(1001)
     # 23.976 and its kin are written with three decimals or many; each means the exact fraction.
     if abs(float(rate.fps) - time.rate) < 0.01:
-        return int(round(time.value))
+        whole: int = round(time.value)
+        return whole
     return round(exact * rate.fps)
 
 
