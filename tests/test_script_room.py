@@ -256,3 +256,19 @@ def test_1200_lines_are_scrolled_searched_replaced_and_taken_back(desk: Page, co
     expect(page.get_by_text("399 places replaced").first).to_be_visible()
     assert sum("wheel" in said for said in words(page)) == 1
     assert complaints == []
+
+
+def test_lines_are_moved_by_keys_and_taken_back(desk: Page):
+    page = desk
+    new_production(page, "Order")
+    type_script(page, "One.\nTwo.\nThree.")
+    said = page.get_by_test_id("page").locator(".page-words")
+    page.locator("[data-line='3']").click()
+    page.keyboard.press("Alt+ArrowUp")
+    page.keyboard.press("Alt+ArrowUp")
+    expect(said).to_have_text(["Three.", "One.", "Two."])
+    page.keyboard.press("Alt+ArrowDown")
+    expect(said).to_have_text(["One.", "Three.", "Two."])
+    for _ in range(3):
+        page.keyboard.press("Control+z")
+    expect(said).to_have_text(["One.", "Two.", "Three."])

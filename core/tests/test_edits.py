@@ -47,6 +47,7 @@ any_edit = st.one_of(
     st.builds(edits.AddLines, st.text(alphabet="xy\n ", min_size=1, max_size=20), st.none() | line_ids),
     st.builds(edits.NewLine, st.none() | line_ids),
     st.builds(edits.DropLine, line_ids),
+    st.builds(edits.MoveLine, line_ids, st.none() | line_ids),
     st.builds(edits.SetSlotStart, line_ids, positions),
     st.builds(edits.SetSlotEnd, line_ids, positions),
     st.builds(edits.SetSlot, line_ids, st.none() | st.just(Span(4800, 99_999))),

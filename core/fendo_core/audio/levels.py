@@ -68,6 +68,25 @@ class Meter:
         )
 
 
+class StereoLoudness:
+    """Integrated loudness of a stereo sound that comes block by block, shape (n, 2), full scale 1.0."""
+
+    def __init__(self) -> None:
+        self._state = R128State(2, SAMPLE_RATE, MeasurementMode.MODE_I)
+        self._count = 0
+
+    def add(self, block: NDArray[np.float32]) -> None:
+        """The next block."""
+        if len(block):
+            self._state.add_frames(np.ascontiguousarray(block, dtype=np.float32).reshape(-1), len(block))
+            self._count += len(block)
+
+    def read(self) -> float | None:
+        """LUFS (EBU R 128); None when it is too short or too quiet for the gate."""
+        found = float(get_loudness_global(self._state)) if self._count else -math.inf
+        return found if math.isfinite(found) else None
+
+
 def measure(samples: NDArray[np.float32]) -> Levels:
     """Levels of mono samples, shape (n,), floats with full scale 1.0 at 48 kHz."""
     meter = Meter()

@@ -12,7 +12,8 @@ def find_cuts(frames: NDArray[np.uint8], shortest: int = 8) -> list[int]:
     """Frame numbers at which a new shot begins, without 0.
 
     A hard cut is a difference, in place and in the histogram, that stands far above its neighbourhood. A flash is none:
-    after it the picture is again what it was before. A fade is none: it moves little from frame to frame.
+    after it the picture is again what it was before. A fade is none: it moves little from frame to frame. Of a dissolve the
+    frame in its middle is told, where it can be told from movement.
 
     Args:
         frames: shape (n, HEIGHT, WIDTH), grey.
@@ -42,7 +43,46 @@ def find_cuts(frames: NDArray[np.uint8], shortest: int = 8) -> list[int]:
             continue
         if frame - (cuts[-1] if cuts else 0) >= shortest and count - frame >= shortest:
             cuts.append(frame)
-    return cuts
+    far = [at for at in _dissolves(flat, cuts) if all(abs(at - cut) >= shortest for cut in (0, count, *cuts))]
+    return sorted([*cuts, *far])
+
+
+_DISSOLVE = 16
+"""Frames between the two that are compared: shorter dissolves lie inside, of longer ones the middle does."""
+_BLENDED = 0.13
+"""Share of the change that a blend of both ends leaves unexplained; pans left 0.135 or more on made films."""
+
+
+def _dissolves(flat: NDArray[np.int16], cuts: list[int]) -> list[int]:
+    """Frames in the middle of a dissolve: each frame in between is a blend of both ends, by a share that rises evenly.
+
+    A fade is none, since one of its ends is flat; a pan is none, since what moves is no blend of before and after.
+    """
+    length, found, best = _DISSOLVE, list[int](), 1.0
+    spread = flat.std(axis=1)
+    changed = np.abs(flat[length:] - flat[:-length]).mean(axis=1) > 9.0
+    for at in np.flatnonzero(changed & (spread[length:] > 5.0) & (spread[:-length] > 5.0)):
+        if any(at < cut <= at + length for cut in cuts):
+            continue
+        start = flat[at].astype(np.float32)
+        whole = flat[at + length] - start
+        if np.corrcoef(start, flat[at + length])[0, 1] > 0.7:
+            continue
+        between = flat[at + 1 : at + length] - start
+        shares = between @ whole / (whole @ whole)
+        steps = np.diff(np.concatenate(([0.0], shares, [1.0])))
+        left = np.linalg.norm(between - shares[:, None] * whole, axis=1).mean() / np.linalg.norm(whole)
+        if steps.max() > 0.4 or steps.min() < -0.12 or left > _BLENDED:
+            continue
+        middle = int(at) + 1 + int(np.argmin(np.abs(shares - 0.5)))
+        if found and middle - found[-1] < 2 * length:
+            # One dissolve is met by many windows: the one that is explained best says where it is.
+            if left < best:
+                found[-1], best = middle, float(left)
+            continue
+        found.append(middle)
+        best = float(left)
+    return found
 
 
 def shots(cuts: list[int], frames: int, rate: FrameRate) -> list[Span]:

@@ -10,6 +10,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from fendo_core.audio.levels import StereoLoudness
 from fendo_core.picture import codec
 from fendo_core.picture.cuts import HEIGHT, WIDTH
 from fendo_core.timebase import SAMPLE_RATE, FrameRate
@@ -244,23 +245,26 @@ def make_proxy(
     return len(list(folder.glob("*.mp4")))
 
 
-def cut_sound(source: Path, film: Film, folder: Path, progress: Callable[[float], None]) -> int:
-    """A film's own sound as stereo 48 kHz FLAC pieces `0000.flac`, ... of `SOUND_PIECE` samples; returns how many.
+def cut_sound(source: Path, film: Film, folder: Path, progress: Callable[[float], None]) -> tuple[int, float | None]:
+    """A film's own sound as stereo 48 kHz FLAC pieces `0000.flac`, ... of `SOUND_PIECE` samples.
 
-    The pieces cover the picture's length: what is missing is silence, what is longer is left out.
+    Returns how many there are, and the integrated loudness in LUFS (EBU R 128; None when it is too quiet or too short). The
+    pieces cover the picture's length: what is missing is silence, what is longer is left out.
     """
     arguments = [*codec.input_of(source, film.kind), "-map", "0:a:0", "-vn", "-af", "aresample=async=1:first_pts=0"]
     arguments += ["-ac", "2", "-ar", str(SAMPLE_RATE), "-f", "s16le"]
     count = -(-film.length // SOUND_PIECE)
     raw = codec.read_raw(arguments, SOUND_PIECE * 4, seconds=300 + film.length // SAMPLE_RATE)
+    meter = StereoLoudness()
     for piece in range(count):
         wanted = min(SOUND_PIECE, film.length - piece * SOUND_PIECE)
         heard = np.frombuffer(next(raw, b""), dtype="<i2").reshape(-1, 2)[:wanted]
         samples = np.zeros((wanted, 2), dtype=np.int16)
         samples[: len(heard)] = heard
+        meter.add((samples / 32_768).astype(np.float32))
         soundfile.write(folder / f"{piece:04}.flac", samples, SAMPLE_RATE, subtype="PCM_16")
         progress((piece + 1) / count)
-    return count
+    return count, meter.read()
 
 
 def read_sound(folder: Path, pieces: int, start: int, end: int) -> NDArray[np.float32]:

@@ -49,6 +49,14 @@ class BringInLines:
 
 
 @dataclass(frozen=True, slots=True)
+class MoveLine:
+    """A line put before another one (None: at the end)."""
+
+    line: str
+    before: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class DropLine:
     """A line out of the script."""
 
@@ -338,6 +346,7 @@ Edit: TypeAlias = (
     | AddLines
     | NewLine
     | BringInLines
+    | MoveLine
     | DropLine
     | SplitLine
     | SplitLong
@@ -548,6 +557,8 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             names = {name.casefold(): key for key, name in state.readers.items()}
             new = lines.add_drafts(state.lines, after, drafts, state.rate, names, new_id, state.recorded)
             return replace(state, lines=new), f"{len(drafts)} line{'s' if len(drafts) != 1 else ''} brought in"
+        case MoveLine(line, before):
+            return replace(state, lines=lines.move(state.lines, line, before)), f"{called(line)} moved"
         case DropLine(line):
             kept = {key: take for key, take in state.picks.items() if key != line}
             return replace(state, lines=lines.drop_line(state.lines, line), picks=kept), f"{called(line)} dropped"

@@ -462,6 +462,20 @@ def replace_words(
     return tuple(out), count
 
 
+def move(lines: Sequence[Line], line_id: str, before: str | None) -> tuple[Line, ...]:
+    """A line put before another one (None: at the end). Its number and its slot stay.
+
+    Raises:
+        EditRefused: when one of them is no longer there.
+    """
+    index = find(lines, line_id)
+    if before == line_id:
+        return tuple(lines)
+    rest = [*lines[:index], *lines[index + 1 :]]
+    place = len(rest) if before is None else find(rest, before)
+    return (*rest[:place], lines[index], *rest[place:])
+
+
 def drop_line(lines: Sequence[Line], line_id: str) -> tuple[Line, ...]:
     """The line taken out of the script; its takes stay with it."""
     return changed(lines, line_id, lambda line: replace(line, dropped=True))

@@ -42,6 +42,7 @@ class Source(models.Model):
     segments = models.PositiveIntegerField(default=0, help_text="of its proxy that can be played")
     segment_frames = models.PositiveIntegerField(default=0, help_text="frames in one of them; 0: one file holds all")
     segment_folder = models.CharField(max_length=40, blank=True)
+    loudness = models.FloatField(null=True, help_text="of its own sound, LUFS; null: not known")
     has_proxy = models.BooleanField(default=False)
     strip_columns = models.PositiveIntegerField(default=0, help_text="small pictures in the film strip")
     pages = models.PositiveIntegerField(default=1, help_text="of slides")

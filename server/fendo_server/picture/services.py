@@ -209,8 +209,9 @@ def _prepare_film(stored: Source, progress: running.Progress) -> None:
     facts, folder = facts_of(stored), stored.derived
     own = Source.objects.filter(pk=stored.pk)
     if facts.has_sound:
-        pieces = film.cut_sound(stored.original, facts, folder, progress.part(0.0, 0.15, "preparing the sound"))
-        own.update(sound_pieces=pieces)
+        report = progress.part(0.0, 0.15, "preparing the sound")
+        pieces, loudness = film.cut_sound(stored.original, facts, folder, report)
+        own.update(sound_pieces=pieces, loudness=loudness)
     if not facts.frames:
         return
     progress(0.15, "drawing the strip")

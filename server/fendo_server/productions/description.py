@@ -82,6 +82,7 @@ def source_row(source: Source) -> dict[str, Any]:
         "pages": source.pages,
         "noted": any(source.notes),
         "sound_pieces": source.sound_pieces,
+        "loudness": source.loudness,
         "segments": source.segments,
         "segment_frames": source.segment_frames,
         "has_proxy": source.has_proxy,

@@ -99,6 +99,7 @@ class SourceSerializer(serializers.Serializer):
     pages = serializers.IntegerField()
     noted = serializers.BooleanField(help_text="its pages say something")
     sound_pieces = serializers.IntegerField()
+    loudness = serializers.FloatField(allow_null=True, help_text="of its own sound, LUFS")
     segments = serializers.IntegerField(help_text="of its proxy that can be played")
     segment_frames = serializers.IntegerField(help_text="frames in one of them; 0: one holds all")
     has_proxy = serializers.BooleanField()
@@ -446,6 +447,7 @@ EDITS: dict[str, type[_EditSerializer]] = {
         lines=DraftSerializer(many=True),
         after=_line(required=False, allow_null=True),
     ),
+    "move_line": _kind("move_line", edits.MoveLine, line=_line(), before=_line(required=False, allow_null=True)),
     "drop_line": _kind("drop_line", edits.DropLine, line=_line()),
     "split_line": _kind("split_line", edits.SplitLine, line=_line(), at=serializers.IntegerField(min_value=0)),
     "split_long": _kind("split_long", edits.SplitLong, longest=serializers.IntegerField(max_value=4_000)),

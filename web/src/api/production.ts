@@ -75,6 +75,13 @@ export function refetchProduction(queries: QueryClient, id: string): Promise<voi
   return queries.invalidateQueries({ queryKey: key(id) })
 }
 
+let turn: Promise<unknown> = Promise.resolve()
+
+/** Edits that are built from what the one before them has made: one begins when the other is answered. */
+export function inTurn(act: () => Promise<unknown> | undefined): void {
+  turn = turn.then(act).catch(() => {})
+}
+
 /** Edits, undo and redo of a production. What comes back is worked into what is shown. */
 export function useEdits(id: string) {
   const queries = useQueryClient()

@@ -898,7 +898,7 @@ export interface components {
          * @enum {string}
          */
         EdgeEnum: "start" | "end";
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
         /**
          * @description * `fill_piece` - fill_piece
          * @enum {string}
@@ -1236,6 +1236,25 @@ export interface components {
          * @enum {string}
          */
         MonitorEnum: "programme" | "original" | "silent";
+        /**
+         * @description * `move_line` - move_line
+         * @enum {string}
+         */
+        MoveLineEditKindEnum: "move_line";
+        /** @description A line put before another one (None: at the end). */
+        MoveLineEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            line: string;
+            /** Format: uuid */
+            before?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_line";
+        };
         /**
          * @description * `move_piece` - move_piece
          * @enum {string}
@@ -1829,6 +1848,11 @@ export interface components {
             /** @description its pages say something */
             noted: boolean;
             sound_pieces: number;
+            /**
+             * Format: double
+             * @description of its own sound, LUFS
+             */
+            loudness: number | null;
             /** @description of its proxy that can be played */
             segments: number;
             /** @description frames in one of them; 0: one holds all */

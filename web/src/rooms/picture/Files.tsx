@@ -8,6 +8,7 @@ import { useEngine } from '../../app/engine'
 import { sayProblem } from '../../app/Said'
 import { type Sent, stop, useSending } from '../../app/sending'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
+import { loudnessOf } from './Reel'
 import { Still } from './Still'
 import { useReel } from './useReel'
 
@@ -84,7 +85,8 @@ function told(source: Source): string {
   if (source.kind === 'slides') return `${source.pages} pages`
   if (source.kind === 'still') return size
   const long = `${secondsText(source.length)} s`
-  return source.kind === 'sound' ? `sound, ${long}` : `${size} · ${fps} frames a second · ${long}`
+  if (source.kind === 'sound') return `sound, ${long}${loudnessOf(source)}`
+  return `${size} · ${fps} frames a second · ${long}`
 }
 
 function File({ production, source, job }: { production: Production; source: Source; job: Job | undefined }) {

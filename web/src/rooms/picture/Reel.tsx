@@ -20,6 +20,11 @@ const COLOURS = [
   { value: 'sand', label: 'sand' },
 ]
 
+/** How loud a source is, where that is known. */
+export function loudnessOf(source: Source | undefined): string {
+  return source?.loudness == null ? '' : `, ${source.loudness.toFixed(1).replace('-', '−')} LUFS`
+}
+
 function called(piece: Piece, source: Source | undefined): string {
   if (!source) return piece.name || 'picture missing'
   return piece.kind === 'slides' ? `${source.name}, page ${piece.page + 1}` : piece.name || source.name
@@ -125,10 +130,10 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
           drop, leave a hole <Key action="reelLeave" />
         </Button>
         <Button size="compact-xs" variant="default" {...asking(edits.earlier)}>
-          move up <Key action="reelEarlier" />
+          move up <Key action="earlier" />
         </Button>
         <Button size="compact-xs" variant="default" {...asking(edits.later)}>
-          move down <Key action="reelLater" />
+          move down <Key action="later" />
         </Button>
       </div>
       {piece.kind !== 'film' && (
@@ -175,7 +180,7 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
         <div className="picture-two">
           <Select
             size="xs"
-            label="its own sound"
+            label={`its own sound${loudnessOf(source)}`}
             data={HEARD}
             allowDeselect={false}
             value={piece.heard}

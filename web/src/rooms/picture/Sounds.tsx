@@ -5,7 +5,7 @@ import { useEngine } from '../../app/engine'
 import { timecodeAt } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
-import { HEARD } from './Reel'
+import { HEARD, loudnessOf } from './Reel'
 import { useReel } from './useReel'
 
 const CHANNELS = [
@@ -97,7 +97,7 @@ function Laid({ production, sound }: { production: Production; sound: LaidSound 
       <p>
         <span className="picture-called">{source?.name}</span>{' '}
         <span className="quiet">
-          <span className="tc">{timecodeAt(production, start)}</span>, {secondsText(end - start)} s
+          <span className="tc">{timecodeAt(production, start)}</span>, {secondsText(end - start)} s{loudnessOf(source)}
         </span>
       </p>
       <div className="picture-acts">

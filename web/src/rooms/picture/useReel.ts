@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { answered, client, type Edit, type Piece, type Production } from '../../api/client'
-import { knownProduction, useEdits } from '../../api/production'
+import { inTurn, knownProduction, useEdits } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { sayProblem } from '../../app/Said'
@@ -10,9 +10,6 @@ const CARD_LENGTH = 3 * SAMPLE_RATE
 
 /** Builds an edit from the reel as it is then, and from where the position was when it was asked for. */
 type Build = (at: number) => Edit | undefined
-
-/** Edits of the reel are built one after another, each from what the one before it has made. */
-let queue: Promise<unknown> = Promise.resolve()
 
 /** The chosen piece of the reel, or the one that is seen now, and what can be done with it. */
 export function useReel(production: Production) {
@@ -62,9 +59,9 @@ export function useReel(production: Production) {
   const make = (build: Build) => {
     setReel({ asked: null })
     const place = engine.transport.position()
-    queue = queue.then(async () => {
+    inTurn(() => {
       const what = build(place)
-      if (what) await edit.mutateAsync(what).catch(sayProblem)
+      return what && edit.mutateAsync(what).catch(sayProblem)
     })
   }
   const go = (to: Piece | undefined) => {

@@ -2,7 +2,7 @@ import { SegmentedControl } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import type { Production } from '../../api/client'
-import { refreshProduction, useEdits } from '../../api/production'
+import { inTurn, knownProduction, refreshProduction, useEdits } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
@@ -90,7 +90,20 @@ export function Component() {
     if (fresh || at === lines.length - 1) newLine(id)
     else go(lines[at + 1], false)
   }
+  /** The chosen line before the one above it, or behind the one below. */
+  const move = (by: number) => {
+    const own = line?.id
+    inTurn(() => {
+      const order = (knownProduction(queries, production.id) ?? production).lines
+      const place = order.findIndex(({ id }) => id === own)
+      if (!own || place < 0 || !order[place + by]) return undefined
+      const before = order[by < 0 ? place + by : place + by + 1]?.id ?? null
+      return edit.mutateAsync({ kind: 'move_line', line: own, before }).catch(sayProblem)
+    })
+  }
   useKeys({
+    earlier: () => move(-1),
+    later: () => move(1),
     up: () => step(-1),
     down: () => step(1),
     slotStart: () => mark('set_slot_start'),
