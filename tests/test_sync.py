@@ -122,7 +122,7 @@ def test_takes_lie_where_the_picture_was_seen(page: Page, world, films, tmp_path
     # In playback it lies there too: a pick-up is recorded while the take is its run-up, film and take are heard and come
     # back into the microphone, and a click of the take stands in the new recording where it stands in the old one.
     page.keyboard.press("h")
-    expect(page.get_by_text("headphones: film heard")).to_be_visible()
+    expect(page.get_by_text("heard: everything")).to_be_visible()
     for _ in range(2):
         page.keyboard.press("Shift+ArrowRight")
     pickup = probe.record(page, world, production, rate, "ear", key="i", samples=2 * RATE)

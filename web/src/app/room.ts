@@ -113,6 +113,13 @@ export function scoreOf(
   }
 }
 
+/** What can be heard in headphones while recording, in words. */
+export const HEARD_WHILE_RECORDING: Record<Production['monitor'], string> = {
+  programme: 'everything',
+  original: 'the original alone',
+  silent: 'nothing',
+}
+
 /** The beds that are heard while recording: what was chosen, and nothing without headphones. */
 export function bedsWhileRecording(production: Production): Beds {
   if (!production.headphones || production.monitor === 'silent') return 'none'

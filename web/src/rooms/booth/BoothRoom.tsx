@@ -7,7 +7,15 @@ import { useSettings } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
-import { asSpan, bedsWhileRecording, scoreOf, useLines, useRoom, useTakesByLine } from '../../app/room'
+import {
+  asSpan,
+  bedsWhileRecording,
+  HEARD_WHILE_RECORDING,
+  scoreOf,
+  useLines,
+  useRoom,
+  useTakesByLine,
+} from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { type BoothState, LEAD } from '../../engine/recorder'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
@@ -182,11 +190,31 @@ export function Component() {
           <LoopTest busy={!quiet} />
           <Switch
             size="xs"
-            label={production.headphones ? 'headphones: film heard' : 'no headphones: film silent'}
+            label={production.headphones ? 'headphones' : 'no headphones: all is silent'}
             checked={production.headphones}
             disabled={!quiet}
             onChange={(event) => setHeadphones(event.currentTarget.checked)}
           />
+          {production.headphones && (
+            <Menu>
+              <Menu.Target>
+                <Button size="compact-xs" variant="subtle" color="gray">
+                  heard: {HEARD_WHILE_RECORDING[production.monitor]}
+                </Button>
+              </Menu.Target>
+              <Menu.Dropdown>
+                {Object.entries(HEARD_WHILE_RECORDING).map(([monitor, said]) => (
+                  <Menu.Item
+                    key={monitor}
+                    onClick={() => settings.mutate({ monitor: monitor as Production['monitor'] }, { onError: sayProblem })}
+                    fw={monitor === production.monitor ? 700 : 400}
+                  >
+                    {said}
+                  </Menu.Item>
+                ))}
+              </Menu.Dropdown>
+            </Menu>
+          )}
           <Menu>
             <Menu.Target>
               <Button size="compact-xs" variant="subtle" color="gray">

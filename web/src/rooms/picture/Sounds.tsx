@@ -2,7 +2,7 @@ import { Button, NumberInput, SegmentedControl, Select, Switch } from '@mantine/
 import type { LaidSound, Production } from '../../api/client'
 import { useSettings } from '../../api/production'
 import { useEngine } from '../../app/engine'
-import { timecodeAt } from '../../app/room'
+import { HEARD_WHILE_RECORDING, timecodeAt } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { HEARD, loudnessOf } from './Reel'
@@ -58,11 +58,7 @@ export function Sounds({ production }: { production: Production }) {
           fullWidth
           aria-label="heard while recording"
           value={production.monitor}
-          data={[
-            { value: 'programme', label: 'everything' },
-            { value: 'original', label: 'the original alone' },
-            { value: 'silent', label: 'nothing' },
-          ]}
+          data={Object.entries(HEARD_WHILE_RECORDING).map(([value, label]) => ({ value, label }))}
           onChange={(value) => set({ monitor: value as Production['monitor'] })}
         />
       </div>
