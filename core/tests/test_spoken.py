@@ -50,6 +50,18 @@ def test_any_text_can_be_counted_and_twice_gives_the_same(text, language):
     assert speech_of_all([text, "", text], language) == [one, speech_of("", language), one]
 
 
+def test_a_text_of_another_script_does_not_change_how_others_are_counted():
+    words = "The tide turned twice a day, and {} keepers waited for it."
+    before = speech_of(words.format("seven"))
+    for n in range(12):
+        strange = f"{chr(0x13A0 + n) * 3} {n}"
+        # A text that was not met before, so that it is counted anew.
+        told, after = speech_of_all([strange, words.format("seven" + " " * (n + 1))], "en-gb")
+        assert told.syllables >= 3
+        assert after == before
+    assert speech_of(words.format("\u13a0, seven")).syllables == before.syllables + 1
+
+
 def test_syllables_by_phonemes_agree_with_the_count_by_vowels_on_plain_english():
     texts = [
         "The sea comes up the creek twice a day and waits behind the wall.",

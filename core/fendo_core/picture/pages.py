@@ -155,7 +155,7 @@ def draw(path: Path, kind: str, folder: Path) -> Iterator[dict[str, Any]]:
 
 def strip(folder: Path, pages: int, row: int) -> Image.Image:
     """The small pictures of all pages in rows of `row`."""
-    sheet = Image.new("RGB", (SMALL[0] * min(row, pages), SMALL[1] * -(-pages // row)))
+    sheet = Image.new("RGB", (SMALL[0] * row, SMALL[1] * -(-pages // row)))
     for number in range(pages):
         with Image.open(folder / f"small-{number:04}.jpg") as small:
             sheet.paste(small, (number % row * SMALL[0], number // row * SMALL[1]))

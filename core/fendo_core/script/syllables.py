@@ -47,6 +47,10 @@ _VOWELS = re.compile(r"[aeiouyàáâäæãåèéêëìíîïòóôöœõøùúû
 _SILENT_END = re.compile(r"(?:[^aeiouyl]e|[^aeiouytd]ed|[^aeiouyscxz]es)$")
 _LETTERS_A_SOUND = 1.25
 
+_STRANGE = re.compile(r"[^\u0000-\u139f\u1e00-\u206f\u20a0-\u20bf]")
+"""Signs of scripts that none of the languages is written in. Some of them leave the library in another voice for all texts
+that follow (Cherokee does), so none is given to it: each counts as a syllable of two sounds."""
+
 _lock = threading.Lock()
 _backends: dict[str, Any] = {}
 
@@ -130,14 +134,16 @@ def _phonemes(texts: Sequence[str], language: str) -> list[tuple[int, int]]:
         from phonemizer.separator import Separator
 
         # The library drops empty rows and splits at line ends: each text is one row, and an empty one is not asked for.
-        rows = [" ".join(text.split()) for text in texts]
+        rows = [" ".join(_STRANGE.sub(" ", text).split()) for text in texts]
         asked = [row for row in rows if _speakable(row)]
         separator = Separator(phone="_", word=" ")
         found = backend.phonemize(asked, separator=separator, strip=True) if asked else []
         if len(found) != len(asked):
             found = ["".join(backend.phonemize([row], separator=separator, strip=True)) for row in asked]
     said = iter(found)
-    return [_counted(next(said)) if _speakable(row) else (0, 0) for row in rows]
+    counted = [_counted(next(said)) if _speakable(row) else (0, 0) for row in rows]
+    strange = [sum(c.isalnum() for c in "".join(_STRANGE.findall(text))) for text in texts]
+    return [(sounds + 2 * more, vowels + more) for (sounds, vowels), more in zip(counted, strange, strict=True)]
 
 
 def _speakable(row: str) -> bool:

@@ -53,6 +53,8 @@ def _listed(production: Any) -> dict[str, Any]:
         "takes": production.take_count,
         "length": production.rate.first_sample(production.frames),
         "still": str(production.still) if production.still else None,
+        # A film often begins black: not its very first picture.
+        "still_column": min(2, max(0, (production.still_columns or 1) - 1)),
     }
 
 
@@ -81,6 +83,9 @@ class Productions(APIView):
                 picked_count=_count(picks, "line__production"),
                 frames=Coalesce(Subquery(pieces.order_by().values("production").annotate(n=Sum("length")).values("n")), 0),
                 still=Subquery(pieces.exclude(source=None).order_by("position").values("source")[:1]),
+                still_columns=Subquery(
+                    pieces.exclude(source=None).order_by("position").values("source__strip_columns")[:1]
+                ),
             )
         )
         return Response([_listed(production) for production in found])

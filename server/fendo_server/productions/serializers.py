@@ -300,6 +300,7 @@ class ListedProductionSerializer(serializers.Serializer):
     takes = serializers.IntegerField()
     length = serializers.IntegerField()
     still = serializers.CharField(allow_null=True, help_text="the source whose small picture stands for it")
+    still_column = serializers.IntegerField(help_text="which of its small pictures")
 
 
 class NewProductionSerializer(serializers.Serializer):

@@ -1213,6 +1213,8 @@ export interface components {
             length: number;
             /** @description the source whose small picture stands for it */
             still: string | null;
+            /** @description which of its small pictures */
+            still_column: number;
         };
         /**
          * @description * `mend_slots` - mend_slots

@@ -9,13 +9,11 @@ export function Still({ source, piece, sample }: { source: Source | undefined; p
   const middle = sample ?? (piece ? piece.first + (piece.span[1]! - piece.span[0]!) / 2 : 0)
   const wanted = source.kind === 'film' ? Math.floor((middle / source.length) * source.strip_columns) : (piece?.page ?? 0)
   const column = Math.min(source.strip_columns - 1, Math.max(0, wanted))
-  const wide = Math.min(ROW, source.strip_columns)
   return (
     <span
       className="picture-still"
       style={{
         backgroundImage: `url(/api/sources/${source.id}/strip/)`,
-        backgroundSize: `${64 * (source.kind === 'film' ? ROW : wide)}px auto`,
         backgroundPosition: `-${(column % ROW) * 64}px -${Math.floor(column / ROW) * 36}px`,
       }}
     />

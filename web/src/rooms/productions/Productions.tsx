@@ -42,7 +42,11 @@ export function Component() {
             <li key={one.id}>
               <Link to={`/productions/${one.id}/${one.lines ? 'booth' : one.still ? 'script' : 'picture'}`}>
                 <span className="productions-still">
-                  {one.still ? <img src={`/api/sources/${one.still}/strip/`} alt="" /> : 'no picture'}
+                  {one.still ? (
+                    <img src={`/api/sources/${one.still}/strip/`} alt="" style={{ left: -132 * one.still_column }} />
+                  ) : (
+                    'no picture'
+                  )}
                 </span>
                 <span>
                   <span className="productions-name">{one.name}</span>
