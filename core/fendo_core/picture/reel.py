@@ -4,6 +4,7 @@ A piece is part of a film, a still or a page of slides for some time, or a card 
 without holes: where nothing is to be seen yet there is a card. Every function takes the reel and returns a new one.
 """
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import accumulate
@@ -307,17 +308,18 @@ def reel_shots(reel: Reel, sources: Sources, rate: FrameRate) -> tuple[ReelShot,
         return ()
     begins: list[tuple[int, str, str]] = []
     edges = starts(reel)
+    # A film may lie in hundreds of pieces: where its shots begin is told once.
+    cuts = {
+        key: [source_frame(rate, shot.span.start) for shot in source.shots]
+        for key, source in sources.items()
+        if source.kind == "film"
+    }
     for piece, start in zip(reel, edges, strict=False):
-        source = sources.get(piece.source or "")
-        inside: list[tuple[int, str]] = []
-        for shot in source.shots if source and source.kind == "film" else ():
-            at = source_frame(rate, shot.span.start) - piece.first
-            if at <= 0:
-                inside = [(0, shot.name)]
-            elif at < piece.length:
-                inside.append((at, shot.name))
-        if not inside or inside[0][0] > 0:
-            inside.insert(0, (0, ""))
+        own = cuts.get(piece.source or "", [])
+        named = sources[piece.source].shots if piece.source and own else ()
+        low, high = bisect_right(own, piece.first), bisect_left(own, piece.first + piece.length)
+        inside = [(own[n] - piece.first, named[n].name) for n in range(low, high)]
+        inside.insert(0, (0, named[low - 1].name if low else ""))
         for at, name in inside:
             if at == 0 and begins and not piece.opens:
                 continue
