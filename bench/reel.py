@@ -149,7 +149,9 @@ def measured(page, base: str, film: Path, pieces: int) -> dict[str, float]:
 
     seeks = sorted(shown("pointerdown", elsewhere) for _ in range(STEPS // 2))
     row |= {"a seek, median": statistics.median(seeks), "a seek, 95th percentile": seeks[int(len(seeks) * 0.95)]}
-    row["kB of an edit's answer"] = len(json.dumps(whole)) / 1000
+    print(
+        f"{pieces} pieces: {len(whole['picture']['shots'])} shots, {len(json.dumps(whole)) / 1000:.0f} kB an edit's answer"
+    )
     return row
 
 

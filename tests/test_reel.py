@@ -204,10 +204,51 @@ def test_a_hole_is_left_and_filled_later_and_words_go_with_their_picture(desk: P
     to_frame(page, 119)
     settled(page, 1059)
     assert slot()[0] == 150 * PAL
+    # Read against what was put in later, the take lies where its line lies.
+    page.keyboard.press("3")
+    expect(page.get_by_test_id("booth-line")).to_contain_text("Two.")
+    choose_simulated(page)
+    read_one_take(page, 1.5)
+    (take,) = production(page)["takes"]
+    assert abs(take["start"] + take["speech"][0] - slot()[0]) < S
+    page.keyboard.press("1")
+    expect(rows.first).to_be_visible()
     for _ in range(2):
         page.keyboard.press("Control+z")
     expect(rows).to_have_count(2)
     until(lambda: slot()[0] == 75 * PAL)
+
+
+def test_pieces_are_trimmed_and_moved_by_hand_on_the_strip(desk: Page, clips):
+    page = desk
+    new_production(page, "By hand")
+    bring_in(page, clips[0], clips[3])
+    until(lambda: len(pieces(page)) == 2)
+    box = page.get_by_test_id("strip").bounding_box()
+    y = box["y"] + 36
+
+    def x(frame: int) -> float:
+        # The strip begins a second before the programme at the scale that it opens with.
+        return box["x"] + (frame * PAL + S) / 2400
+
+    def drag(start: float, end: float) -> None:
+        page.mouse.move(start, y)
+        page.mouse.down()
+        page.mouse.move(end, y, steps=5)
+        expect(
+            page.get_by_role("status").filter(has_text="s shorter").or_(page.get_by_text("Nothing else moves"))
+        ).to_be_visible()
+        page.mouse.up()
+
+    drag(x(60) - 1, x(40))
+    until(lambda: abs(pieces(page)[0]["span"][1] // PAL - 40) <= 2)
+    cut = pieces(page)[0]["span"][1] // PAL
+    assert pieces(page)[1]["span"][0] // PAL == cut
+    page.mouse.click(x(20), y)
+    drag(x(20), x(cut + 70))
+    until(lambda: pieces(page)[0]["first"] == 0 and pieces(page)[0]["span"][1] == 80 * PAL)
+    page.keyboard.press("Control+z")
+    until(lambda: pieces(page)[0]["span"][1] // PAL == cut)
 
 
 def lesson(path: Path) -> Path:

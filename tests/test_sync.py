@@ -26,7 +26,8 @@ def exact(taken: probe.Taken) -> None:
     """What went to the loudspeaker lies in the take to the sample, also on a machine that stands still."""
     print(f"\near {taken.rate}: {distribution(taken.errors)}; within {taken.within:.1f} ms, {taken.said}")
     assert taken.errors, "nothing of the film was heard"
-    assert max(map(abs, taken.errors)) < 0.05
+    # A microphone whose queue grew while the machine stood still lies off, and says so itself.
+    assert max(map(abs, taken.errors)) < (0.05 if taken.trusted else taken.within + 0.05)
 
 
 def by_eye(taken: probe.Taken) -> None:

@@ -59,6 +59,8 @@ function Inside({ production }: { production: Production }) {
     const [parts, size] = JSON.parse(drawn) as [Part[], [number, number]]
     engine.picture.open(parts, { above, below, drop }, size)
   }, [engine, drawn, above, below, drop])
+  const { duck_depth: depth, duck_rise: rise } = production
+  useEffect(() => engine.transport.lower({ depth, rise }), [engine, depth, rise])
   useEffect(() => {
     document.title = `${production.name} · Fendo`
   }, [production.name])

@@ -116,6 +116,12 @@ export class Transport {
     return true
   }
 
+  /** Lower what gives way by another amount, from now on. */
+  lower(ducking: Ducking): void {
+    this.ducking = ducking
+    if (this.state.value.playing) this.duckBed()
+  }
+
   /** Fall silent at once; the position stays where it was heard. */
   stop(): void {
     this.run++
