@@ -2,8 +2,7 @@
 
 from PIL import Image, ImageDraw, ImageFont
 
-GROUNDS = {"slate": "#3b4245", "black": "#000000", "sea": "#1d4e5f", "sand": "#e6dcc6"}
-"""Grounds by the names of `reel.COLOURS`; the interface draws the same."""
+from fendo_core.picture.reel import GROUNDS
 
 _INK = {"sand": "#23282a"}
 

@@ -7,9 +7,9 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from fendo_core.picture.reel import HEARD, Heard
+from fendo_core.picture.reel import HEARD, Heard, Reel, Sources, spans
 from fendo_core.production.refusal import EditRefused
-from fendo_core.timebase import Span
+from fendo_core.timebase import FrameRate, Span
 
 Channel: TypeAlias = Literal["both", "left", "right", "mix"]
 CHANNELS: tuple[Channel, ...] = ("both", "left", "right", "mix")
@@ -105,6 +105,24 @@ def change(
         raise EditRefused("A sound is lowered, kept or silent, and has both channels, left, right or a mix.")
     others = (replace(each, original=False) if sound.original else each for each in laid)
     return tuple(sound if each.id == sound_id else each for each in others)
+
+
+def own_sounds(pieces: Reel, sources: Sources, rate: FrameRate) -> tuple[LaidSound, ...]:
+    """The own sounds of the pieces that show a film, where they lie; each has the identity of its piece."""
+    return tuple(
+        LaidSound(piece.id, piece.source, span, rate.first_sample(piece.first), "both", piece.level, piece.heard)
+        for piece, span in zip(pieces, spans(pieces, rate), strict=True)
+        if piece.source and sources[piece.source].kind == "film"
+    )
+
+
+def cut_ends(sound: LaidSound, length: int) -> tuple[bool, bool]:
+    """Whether its source goes on before its start, and after its end: there it comes in, and goes out, softly.
+
+    Args:
+        length: of the source, samples. At fractional rates a span may be a sample shorter than what it shows.
+    """
+    return sound.first > 0, sound.first + sound.span.length + 1 < length
 
 
 def one_channel(samples: NDArray[np.float32], channel: Channel) -> NDArray[np.float32]:

@@ -7,7 +7,7 @@ without holes: where nothing is to be seen yet there is a card. Every function t
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import accumulate
+from itertools import accumulate, pairwise
 from typing import Literal, TypeAlias
 
 from fendo_core.picture.shots import Shot
@@ -19,7 +19,13 @@ Heard: TypeAlias = Literal["lowered", "kept", "silent"]
 Edge: TypeAlias = Literal["start", "end"]
 
 HEARD: tuple[Heard, ...] = ("lowered", "kept", "silent")
-COLOURS = ("slate", "black", "sea", "sand")
+GROUNDS = {"slate": "#3b4245", "black": "#000000", "sea": "#1d4e5f", "sand": "#e6dcc6"}
+"""Grounds of cards by their names; the interface draws the same."""
+
+COLOURS = tuple(GROUNDS)
+STILL_SECONDS, CARD_SECONDS = 5, 3
+"""How long a still or a page, and a card, stand when nobody has said it."""
+
 MOST_PIECES = 5_000
 LONGEST_NAME = 200
 LONGEST_SECONDS = 24 * 3600
@@ -93,6 +99,12 @@ def length(reel: Reel, rate: FrameRate) -> int:
     return rate.first_sample(starts(reel)[-1])
 
 
+def spans(reel: Reel, rate: FrameRate) -> list[Span]:
+    """Where each piece lies in the programme, samples."""
+    edges = [rate.first_sample(frame) for frame in starts(reel)]
+    return [Span(start, end) for start, end in pairwise(edges)]
+
+
 def find(reel: Reel, piece_id: str) -> int:
     """Index of a piece.
 
@@ -113,8 +125,12 @@ def piece_at(reel: Reel, frame: int) -> int:
     """
     if not reel:
         raise EditRefused("There is no picture yet. Bring in a film, stills or slides first, or leave a card.")
-    edges = starts(reel)
-    return next((n for n in range(len(reel)) if frame < edges[n + 1]), len(reel) - 1)
+    return _index_at(starts(reel), frame)
+
+
+def _index_at(edges: list[int], frame: int) -> int:
+    """Index of the piece, of those that begin at `edges`, that shows a frame; the first before them, the last behind."""
+    return min(max(0, bisect_right(edges, frame) - 1), len(edges) - 2)
 
 
 def _bounded(reel: Reel) -> Reel:
@@ -275,7 +291,7 @@ def follower(before: Reel, after: Reel) -> Callable[[int], int | None]:
             return frame
         if frame >= old[-1]:
             return frame + new[-1] - old[-1]
-        index = piece_at(before, frame)
+        index = _index_at(old, frame)
         piece, offset = before[index], frame - old[index]
         shown = piece.first + offset
         own = places.get(piece.id)

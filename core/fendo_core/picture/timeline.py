@@ -6,12 +6,13 @@ cuts in their middle, and that is said.
 """
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import PurePosixPath
 from typing import Any
 
+from fendo_core.picture.reel import LONGEST_NAME, NewId, Piece, Reel, Source, Sources
 from fendo_core.timebase import FrameRate, TimecodeError, parse_timecode
 
 MOST_EVENTS = 5_000
@@ -190,3 +191,30 @@ def match(name: str, known: Mapping[str, str]) -> str | None:
     stem = PurePosixPath(wanted).stem
     stems = [key for key, found in known.items() if PurePosixPath(found.casefold()).stem == stem]
     return stems[0] if len(stems) == 1 else None
+
+
+def known_media(events: Iterable[Event], sources: Sources) -> dict[str, Source | None]:
+    """The source that each medium of a timeline is; None for one that is missing."""
+    names = {key: source.name for key, source in sources.items() if source.kind != "sound"}
+    found = {medium: match(medium, names) for medium in {event.medium for event in events} if medium}
+    return {medium: sources[key] if key else None for medium, key in found.items()}
+
+
+def pieces_of(events: Sequence[Event], sources: Sources, rate: FrameRate, new_id: NewId) -> Reel:
+    """The reel of a timeline. What a medium lacks, or a medium that is missing, becomes a card with its name."""
+    known, hour, offsets = known_media(events, sources), round(3600 * rate.fps), dict[str, int]()
+    for medium in {event.medium for event in events if event.from_midnight and event.medium}:
+        earliest, source = min(event.first for event in events if event.medium == medium), known[medium]
+        # A tape that begins at a whole hour: what is said is counted from there.
+        offsets[medium] = earliest // hour * hour if source and earliest >= source.frames > 0 else 0
+    made = list[Piece]()
+    for event in events:
+        source, shown = known.get(event.medium), 0
+        if source:
+            is_film, first = source.kind == "film", event.first - offsets.get(event.medium, 0)
+            shown = max(0, min(event.length, source.frames - first)) if is_film else event.length
+            if shown:
+                made.append(Piece(new_id(), shown, source.id, first if is_film else 0))
+        if event.length > shown:
+            made.append(Piece(new_id(), event.length - shown, name=event.medium[:LONGEST_NAME]))
+    return tuple(made)

@@ -4,10 +4,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TypeAlias
 
-from fendo_core.picture import laid, reel, shots
+from fendo_core.picture import laid, reel, shots, timeline
 from fendo_core.picture.laid import Channel, LaidSound
 from fendo_core.picture.reel import Edge, Heard, Piece
-from fendo_core.picture.timeline import Event, match
+from fendo_core.picture.timeline import Event
 from fendo_core.production.following import follow
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
@@ -200,10 +200,12 @@ class SetAside:
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """What a new piece shows: a source (its page), or a card with words. `length` in samples is for all but films."""
+    """What is to be seen: a source (one of its pages, or all of them), or a card with words. `length` in samples is for all
+    but films; 0: as long as such a thing usually stands.
+    """
 
     source: str | None = None
-    page: int = 0
+    page: int | None = None
     length: int = 0
     words: str = ""
     colour: str = reel.COLOURS[0]
@@ -438,21 +440,25 @@ def _name_shot(state: State, at: int, text: str) -> State:
     return _with_shots(state, piece, lambda cut: shots.name(cut, inside, text))
 
 
-def _made_piece(state: State, shown: Shown, new_id: Callable[[], str]) -> Piece:
-    """A piece of what is to be shown."""
-    frames = max(1, round(shown.length * state.rate.fps / SAMPLE_RATE)) if shown.length > 0 else 0
+def _made_pieces(state: State, shown: Shown, new_id: Callable[[], str]) -> list[Piece]:
+    """The pieces of what is to be shown: one, or all pages of slides."""
     if shown.length > reel.LONGEST_SECONDS * SAMPLE_RATE:
         raise EditRefused("A piece lasts a day at most.")
+    usual = (reel.STILL_SECONDS if shown.source else reel.CARD_SECONDS) * SAMPLE_RATE
+    frames = max(1, round((shown.length or usual) * state.rate.fps / SAMPLE_RATE))
     if shown.source is None:
-        if shown.colour not in reel.COLOURS:
-            raise EditRefused(f"A card is {', '.join(reel.COLOURS)}, not “{shown.colour}”.")
-        if not frames:
-            raise EditRefused("A card needs a length of at least one frame.")
-        return Piece(new_id(), frames, name=_words(shown.words), colour=shown.colour)
+        return [Piece(new_id(), frames, name=_words(shown.words), colour=_ground(shown.colour))]
     source = state.sources.get(shown.source)
     if source is None:
         raise EditRefused("This file is not one of the production's. Bring it in first.")
-    return reel.whole(source, new_id(), frames, shown.page)
+    pages = range(source.pages) if shown.page is None else (shown.page,)
+    return [reel.whole(source, new_id(), frames, page) for page in pages]
+
+
+def _ground(colour: str) -> str:
+    if colour not in reel.COLOURS:
+        raise EditRefused(f"A card is {', '.join(reel.COLOURS)}, not “{colour}”.")
+    return colour
 
 
 def _words(text: str) -> str:
@@ -485,41 +491,14 @@ def _lines_from_notes(state: State, source: str, fit: bool, new_id: Callable[[],
             replace(piece, length=rate.frame_at(wanted[piece.id]) + 1) if piece.id in wanted else piece for piece in pieces
         )
     after = _reeled(state, pieces, True)
-    edges = dict(zip((piece.id for piece in pieces), reel.starts(pieces), strict=False))
     drafts = []
-    for piece in pieces:
+    for piece, span in zip(pieces, reel.spans(pieces, rate), strict=True):
         if piece.id in texts:
-            start, end = (rate.first_sample(edges[piece.id] + n) for n in (0, piece.length))
-            lead = min(PAGE_LEAD, (end - start) // 4)
-            drafts.append(Draft(texts[piece.id], Span(rate.snap(start + lead), rate.snap(end - lead))))
+            lead = min(PAGE_LEAD, span.length // 4)
+            drafts.append(Draft(texts[piece.id], Span(rate.snap(span.start + lead), rate.snap(span.end - lead))))
     last = next((line.id for line in reversed(after.lines) if not line.dropped), None)
     new = lines.add_drafts(after.lines, last, drafts, rate, {}, new_id, after.recorded)
     return replace(after, lines=new), len(drafts)
-
-
-def _timeline_pieces(state: State, events: tuple[Event, ...], new_id: Callable[[], str]) -> tuple[Piece, ...]:
-    """The pieces of a timeline. What a medium lacks, or a medium that is missing, becomes a card with its name."""
-    names = {key: source.name for key, source in state.sources.items() if source.kind != "sound"}
-    hour, offsets = round(3600 * state.rate.fps), dict[str, int]()
-    for medium in {event.medium for event in events if event.from_midnight}:
-        earliest = min(event.first for event in events if event.medium == medium)
-        source = state.sources.get(match(medium, names) or "")
-        # A tape that begins at a whole hour: what is said is counted from there.
-        offsets[medium] = earliest // hour * hour if source and earliest >= source.frames > 0 else 0
-    made = list[Piece]()
-    for event in events:
-        key = match(event.medium, names) if event.medium else None
-        source = state.sources[key] if key else None
-        first = event.first - offsets.get(event.medium, 0)
-        length = event.length
-        if source and source.kind == "film":
-            length = max(0, min(event.length, source.frames - first))
-        if source and length:
-            made.append(Piece(new_id(), length, source.id, first if source.kind == "film" else 0))
-        if event.length - (length if source else 0) > 0:
-            rest = event.length - (length if source else 0)
-            made.append(Piece(new_id(), rest, name=_words(event.medium[: reel.LONGEST_NAME])))
-    return tuple(made)
 
 
 def _reeled(state: State, pieces: reel.Reel, follows: bool) -> State:
@@ -636,7 +615,7 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
         case NameShot(at, text):
             return _name_shot(state, at, text), f"name of shot {_shot_here(state, at)[0] + 1}"
         case AddPieces(shown, at, follows):
-            made = [_made_piece(state, each, new_id) for each in shown]
+            made = [piece for each in shown for piece in _made_pieces(state, each, new_id)]
             place = None if at is None else state.rate.frame_at(at)
             name = f"{len(made)} pieces put in" if len(made) != 1 else "a card left" if not made[0].source else "picture"
             return _reeled(state, reel.insert(state.pieces, made, place, new_id), follows), name
@@ -651,28 +630,24 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
         case MovePiece(piece, before, follows):
             return _reeled(state, reel.move(state.pieces, piece, before), follows), "piece moved"
         case FillPiece(piece, shown, first):
-            place_of = state.pieces[reel.find(state.pieces, piece)]
-            asked = replace(shown, length=state.rate.first_sample(place_of.length))
-            made_piece = replace(_made_piece(state, asked, new_id), first=state.rate.frame_at(first))
-            if made_piece.source is None or state.sources[made_piece.source].kind != "film":
-                made_piece = replace(made_piece, first=0)
-            if made_piece.source is None:
+            if shown.source is None:
                 raise EditRefused("Choose a film, a still or a page to put in the place of this piece.")
+            made_piece = _made_pieces(state, shown, new_id)[0]
+            if state.sources[shown.source].kind == "film":
+                made_piece = replace(made_piece, first=state.rate.frame_at(first))
             return _reeled(state, reel.fill(state.pieces, piece, made_piece, state.sources, new_id), False), "place filled"
         case SetPiece(piece, text, colour, heard, level):
             old = state.pieces[reel.find(state.pieces, piece)]
-            if colour is not None and colour not in reel.COLOURS:
-                raise EditRefused(f"A card is {', '.join(reel.COLOURS)}, not “{colour}”.")
             changed = replace(
                 old,
                 name=old.name if text is None else _words(text),
-                colour=colour or old.colour,
+                colour=_ground(colour or old.colour),
                 heard=heard or old.heard,
                 level=old.level if level is None else laid.checked_level(level),
             )
             return _with_piece(state, changed), "piece"
         case LayTimeline(events):
-            return _reeled(state, _timeline_pieces(state, events, new_id), False), "timeline"
+            return _reeled(state, timeline.pieces_of(events, state.sources, state.rate, new_id), False), "timeline"
         case LaySound(source, at, original):
             length = state.sounds.get(source, 0)
             if not length:

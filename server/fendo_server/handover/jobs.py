@@ -5,7 +5,6 @@ import re
 import shutil
 import zipfile
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -18,8 +17,7 @@ from fendo_core.handover.listing import Listed, csv_list
 from fendo_core.handover.mix import CUT_FADE, Bed, Ducking, Placed, mixdown
 from fendo_core.picture import codec
 from fendo_core.picture.film import read_sound as read_source
-from fendo_core.picture.laid import one_channel
-from fendo_core.picture.reel import starts
+from fendo_core.picture.laid import LaidSound, cut_ends, one_channel, own_sounds
 from fendo_core.production.state import State
 from fendo_core.takes.measures import heard
 from fendo_core.timebase import SAMPLE_RATE, Span
@@ -81,42 +79,22 @@ def placed(take: Take) -> Placed:
     return Placed(heard(spoken, first, take.length), load)
 
 
-def _bed(stored: Source, sound: Any, fades: tuple[bool, bool]) -> Bed:
-    """A stretch of a source's own sound at its place: `sound` has span, first, heard and level, and may name a channel."""
+def _bed(stored: Source, sound: LaidSound) -> Bed:
+    """A stretch of a source's sound at its place."""
     folder, pieces, offset = stored.derived, stored.sound_pieces, sound.first - sound.span.start
-    channel = getattr(sound, "channel", "both")
 
     def load(start: int, end: int) -> np.ndarray:
-        return one_channel(read_source(folder, pieces, start + offset, end + offset), channel)
+        return one_channel(read_source(folder, pieces, start + offset, end + offset), sound.channel)
 
-    fade_in, fade_out = (CUT_FADE if cut else 0 for cut in fades)
+    fade_in, fade_out = (CUT_FADE if cut else 0 for cut in cut_ends(sound, stored.length))
     return Bed(sound.span, load, sound.heard == "lowered", sound.level, (fade_in, fade_out))
-
-
-@dataclass(frozen=True)
-class _PieceSound:
-    span: Span
-    first: int
-    heard: str
-    level: float
 
 
 def beds(present: State, sources: dict[str, Source]) -> list[Bed]:
     """What sounds under the voice: the pieces' own sound, and what is laid under them."""
-    found, rate = [], present.rate
-    for piece, first in zip(present.pieces, starts(present.pieces), strict=False):
-        stored, known = sources.get(piece.source or ""), present.sources.get(piece.source or "")
-        if stored is None or known is None or known.kind != "film" or not stored.sound_pieces or piece.heard == "silent":
-            continue
-        span = Span(rate.first_sample(first), rate.first_sample(first + piece.length))
-        sound = _PieceSound(span, rate.first_sample(piece.first), piece.heard, piece.level)
-        found.append(_bed(stored, sound, (piece.first > 0, piece.first + piece.length < known.frames)))
-    for laid in present.laid:
-        stored = sources[laid.source]
-        if stored.sound_pieces and laid.heard != "silent":
-            cut = (laid.first > 0, laid.first + laid.span.length < stored.length)
-            found.append(_bed(stored, laid, cut))
-    return found
+    sounds = [*own_sounds(present.pieces, present.sources, present.rate), *present.laid]
+    heard = [(sources[sound.source], sound) for sound in sounds if sound.heard != "silent"]
+    return [_bed(stored, sound) for stored, sound in heard if stored.sound_pieces]
 
 
 @running.handles("film with the voice")

@@ -13,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from fendo_core.picture.timeline import match
+from fendo_core.picture.timeline import known_media
 from fendo_core.picture.timeline import read as read_timeline
 from fendo_core.production.edits import LayTimeline
 from fendo_server.access import get_owned
@@ -21,7 +21,7 @@ from fendo_server.media import send_file
 from fendo_server.picture import arriving
 from fendo_server.picture.models import Arrival, Source
 from fendo_server.problems import ProblemSerializer
-from fendo_server.productions import changes, description
+from fendo_server.productions import changes, description, state
 from fendo_server.productions.description import source_row
 from fendo_server.productions.models import Production
 from fendo_server.productions.serializers import PatchSerializer, SourceSerializer
@@ -141,8 +141,8 @@ def timeline(request: Request, production_id: UUID) -> Response:
     production = get_owned(Production, request.user, production_id)
     data = request.data if isinstance(request.data, bytes) else b""
     found = read_timeline(data, production.rate)
-    names = {str(key): name for key, name in production.sources.values_list("id", "name")}
-    missing = sorted({e.medium for e in found.events if e.medium and not match(e.medium, names)})
+    media = known_media(found.events, state.load(production).sources)
+    missing = sorted(medium for medium, source in media.items() if source is None)
     change = changes.perform(production, request.user, production.revision, LayTimeline(found.events))
     if found.start is not None:
         Production.objects.filter(pk=production.pk).update(start_frame=found.start)

@@ -26,7 +26,6 @@ LARGEST_FILE = 64 << 30
 LARGEST_STILL = 200 << 20
 STRIP_ROW = 20
 STRIP_MOST = 240
-STILL_LENGTH = 5 * SAMPLE_RATE
 DIGEST_PIECE = 1 << 20
 
 
@@ -143,8 +142,7 @@ def laying(source: Source) -> Sequence[Edit]:
     key, production = str(source.id), source.production
     if source.kind == Source.Kind.SOUND:
         return (LaySound(key, 0, original=not production.pieces.exists() and not production.laid.exists()),)
-    length = 0 if source.kind == Source.Kind.FILM else STILL_LENGTH
-    return (AddPieces(tuple(Shown(key, page, length) for page in range(source.pages)), follow=False),)
+    return (AddPieces((Shown(key),), follow=False),)
 
 
 def _take_rate(production: Production, rate: FrameRate) -> None:

@@ -6,6 +6,8 @@ from typing import Any
 from django.db.models.fields.json import KT
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
+from fendo_core.picture.laid import cut_ends, own_sounds
+from fendo_core.picture.reel import spans
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
 from fendo_core.script.pace import STYLES, Pace
@@ -95,9 +97,9 @@ def source_row(source: Source) -> dict[str, Any]:
 
 def picture_rows(production: Production, present: State) -> dict[str, Any]:
     """The reel as it is played: pieces and shots by programme samples, laid sounds, and what was brought in."""
-    rate, first = production.rate, 0
-    pieces = []
-    for piece in present.pieces:
+    rate, lengths, pieces = present.rate, present.sounds, []
+    own = {sound.id: sound for sound in own_sounds(present.pieces, present.sources, rate)}
+    for piece, span in zip(present.pieces, spans(present.pieces, rate), strict=True):
         source = present.sources.get(piece.source or "")
         pieces.append(
             {
@@ -105,18 +107,16 @@ def picture_rows(production: Production, present: State) -> dict[str, Any]:
                 "kind": source.kind if source else "card",
                 "source": piece.source,
                 "page": piece.page,
-                "span": [rate.first_sample(first), rate.first_sample(first + piece.length)],
+                "span": [span.start, span.end],
                 "first": rate.first_sample(piece.first),
                 "name": piece.name,
                 "colour": piece.colour,
                 "heard": piece.heard,
                 "level": piece.level,
                 "opens": piece.opens,
-                # A sound that begins or ends with its source was not cut, and so needs no fade.
-                "cut": [piece.first > 0, bool(source and piece.first + piece.length < source.frames)],
+                "cut": cut_ends(own[piece.id], lengths.get(piece.source or "", 0)) if piece.id in own else (False, False),
             }
         )
-        first += piece.length
     shots = present.reel_shots
     laid = [
         {
@@ -128,7 +128,7 @@ def picture_rows(production: Production, present: State) -> dict[str, Any]:
             "level": sound.level,
             "heard": sound.heard,
             "original": sound.original,
-            "cut": [sound.first > 0, sound.first + sound.span.length < present.sounds.get(sound.source, 0)],
+            "cut": cut_ends(sound, lengths.get(sound.source, 0)),
         }
         for sound in present.laid
     ]

@@ -357,10 +357,10 @@ class DraftSerializer(serializers.Serializer):
 
 
 class ShownSerializer(serializers.Serializer):
-    """What a new piece shows: a source or a card; `length` in samples for all but films."""
+    """What is to be seen: a source or a card; `length` in samples for all but films, 0: as long as usual."""
 
     source = serializers.UUIDField(required=False, allow_null=True)
-    page = serializers.IntegerField(min_value=0, default=0)
+    page = serializers.IntegerField(min_value=0, required=False, allow_null=True, help_text="null: all")
     length = serializers.IntegerField(min_value=0, default=0)
     words = serializers.CharField(allow_blank=True, max_length=400, default="")
     colour = serializers.ChoiceField(COLOURS, default=COLOURS[0])

@@ -1822,12 +1822,12 @@ export interface components {
              */
             kind: "set_words";
         };
-        /** @description What a new piece shows: a source or a card; `length` in samples for all but films. */
+        /** @description What is to be seen: a source or a card; `length` in samples for all but films, 0: as long as usual. */
         ShownRequest: {
             /** Format: uuid */
             source?: string | null;
-            /** @default 0 */
-            page?: number;
+            /** @description null: all */
+            page?: number | null;
             /** @default 0 */
             length?: number;
             /** @default  */

@@ -2,7 +2,7 @@ import { ActionIcon, Button, Menu, Modal, TextInput, Tooltip } from '@mantine/co
 import { notifications } from '@mantine/notifications'
 import { IconArrowBackUp, IconArrowForwardUp, IconKeyboard } from '@tabler/icons-react'
 import { useQueryClient } from '@tanstack/react-query'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link, Outlet, useLocation, useNavigate, useParams } from 'react-router'
 import { answered, client, type Patch, type Production } from '../api/client'
 import { knownProduction, refetchProduction, useEdits, useProduction, useSettings } from '../api/production'
@@ -54,7 +54,8 @@ function Inside({ production }: { production: Production }) {
 
   const { above, below, drop } = rate
   // Drawn anew only when something of it has changed, not with every answer of the server.
-  const drawn = JSON.stringify([partsOf(picture.pieces, picture.sources), sizeOf(picture.sources)])
+  const { pieces, sources } = picture
+  const drawn = useMemo(() => JSON.stringify([partsOf(pieces, sources), sizeOf(sources)]), [pieces, sources])
   useEffect(() => {
     const [parts, size] = JSON.parse(drawn) as [Part[], [number, number]]
     engine.picture.open(parts, { above, below, drop }, size)

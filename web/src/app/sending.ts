@@ -111,6 +111,7 @@ async function sendOne(queries: QueryClient, id: number, production: string, fil
 
 /** A timeline lays the reel at once; what is odd in it, and what is missing, is said. */
 async function sendTimeline(queries: QueryClient, id: number, production: string, file: File): Promise<void> {
+  if (stops.get(id)?.signal.aborted) return void stops.delete(id)
   try {
     change(id, { state: 'judging', share: 1 })
     const path = { production_id: production }

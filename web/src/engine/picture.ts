@@ -1,6 +1,6 @@
 import { Films } from './films'
 import { Observable } from './observable'
-import { type Part, partAt, STAMP_TOLERANCE } from './reel'
+import { GROUNDS, type Part, partAt, STAMP_TOLERANCE } from './reel'
 import { firstSample, frameAt, type Rate, SAMPLE_RATE } from './time'
 
 const RING = 10
@@ -8,7 +8,6 @@ const RING = 10
 const GRID_TOLERANCE = 0.07
 /** How long before the end of a part the next one's first frame is decoded. */
 const EARLY = 2 * SAMPLE_RATE
-const GROUNDS: Record<string, string> = { slate: '#3b4245', black: '#000000', sea: '#1d4e5f', sand: '#e6dcc6' }
 
 export type PictureState = 'none' | 'loading' | 'ready' | 'failed'
 
@@ -165,7 +164,7 @@ export class Picture {
 
   private card(ctx: CanvasRenderingContext2D, words: string, colour: string): void {
     const [width, height] = this.size
-    ctx.fillStyle = GROUNDS[colour] ?? '#000000'
+    ctx.fillStyle = GROUNDS[colour as keyof typeof GROUNDS] ?? GROUNDS.black
     ctx.fillRect(0, 0, width, height)
     ctx.fillStyle = colour === 'sand' ? '#23282a' : '#f4efe4'
     ctx.textAlign = 'center'

@@ -1,4 +1,4 @@
-import { firstSample, frameAt, type Rate, SAMPLE_RATE, type Span } from './time'
+import { firstEndingAfter, firstSample, frameAt, type Rate, SAMPLE_RATE, type Span } from './time'
 
 /** A stretch of the programme that is drawn from one place. `first` is the sample of the file at the start of the span. */
 export type Part = {
@@ -11,6 +11,9 @@ export type Part = {
     /** Still being made playable, or not possible. */
     | { kind: 'nothing' }
 }
+
+/** Grounds of cards by their names, as the server draws them. */
+export const GROUNDS = { slate: '#3b4245', black: '#000000', sea: '#1d4e5f', sand: '#e6dcc6' } as const
 
 /** What the engine needs to know of a piece and of what was brought in. */
 export type ReelPiece = {
@@ -73,14 +76,13 @@ function segmentsOf(span: Span, first: number, source: ReelSource, base: string)
 
 /** Index of the part that shows a position; the first before the reel, the last behind it. */
 export function partAt(parts: readonly Part[], position: number): number {
-  let low = 0
-  let high = parts.length - 1
-  while (low < high) {
-    const middle = (low + high) >> 1
-    if (parts[middle]!.span[1] <= position) low = middle + 1
-    else high = middle
-  }
-  return low
+  return Math.max(
+    0,
+    Math.min(
+      firstEndingAfter(parts, position, ({ span }) => span[1]),
+      parts.length - 1,
+    ),
+  )
 }
 
 /** Width and height of what is drawn: the first film's, at most 960 by 540. */

@@ -17,6 +17,18 @@ export function firstSample(frame: number, rate: Rate): number {
   return Math.ceil((frame * SAMPLE_RATE * rate.below) / rate.above)
 }
 
+/** Index of the first of ordered things that ends after a sample, found by halving; their number when none does. */
+export function firstEndingAfter<T>(things: readonly T[], sample: number, end: (thing: T) => number): number {
+  let low = 0
+  let high = things.length
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (end(things[middle]!) <= sample) low = middle + 1
+    else high = middle
+  }
+  return low
+}
+
 /** Frame count since midnight as timecode (SMPTE ST 12-1); the core's own is the reference, a test compares both. */
 export function timecode(frame: number, rate: Rate): string {
   const nominal = Math.round(rate.above / rate.below)

@@ -7,10 +7,10 @@ import { useDesk } from '../app/desk'
 import { useEngine } from '../app/engine'
 import { asSpan, rateOf } from '../app/room'
 import { sayProblem } from '../app/Said'
-import { firstSample, frameAt, SAMPLE_RATE, type Span, secondsText } from '../engine/time'
+import { firstEndingAfter, firstSample, frameAt, SAMPLE_RATE, type Span, secondsText } from '../engine/time'
 import { type Wave, waveQuery } from '../page/wave'
 import { drawMark, drawPlayhead, drawStrip, FILM, type Inks, SLOT } from './draw'
-import { firstInSight, following, type Hold, holdAt, kept, movedSlot, sampleAt, type View, xOf, zoomed } from './layout'
+import { following, type Hold, holdAt, kept, movedSlot, nearestEdge, sampleAt, type View, xOf, zoomed } from './layout'
 
 export function inksOf(element: HTMLElement): Inks {
   const style = getComputedStyle(element)
@@ -190,14 +190,11 @@ export function Strip({ production }: { production: Production }) {
     const box = event.currentTarget.getBoundingClientRect()
     const y = event.clientY - box.top
     if (holds !== 'reel' || engine.recorder.isBusy || y < FILM.y - 4 || y > FILM.y + FILM.height + 4) return null
-    const spans = picture.pieces.map(({ id, span }) => ({ id, span: asSpan(span)! }))
     const at = sampleAt(event.clientX - box.left, view.current)
     // Only pieces near the pointer can be meant: there may be thousands.
-    const n = firstInSight(
-      spans.map(({ span }) => span),
-      at,
-    )
-    return holdAt(event.clientX - box.left, view.current, spans.slice(Math.max(0, n - 1), n + 2), piece)
+    const n = firstEndingAfter(picture.pieces, at, ({ span }) => span[1]!)
+    const near = picture.pieces.slice(Math.max(0, n - 1), n + 2).map(({ id, span }) => ({ id, span: asSpan(span)! }))
+    return holdAt(event.clientX - box.left, view.current, near, piece)
   }
   const trimmed = (event: React.PointerEvent, mark: Cut) => {
     const rate = rateOf(production)
@@ -214,8 +211,7 @@ export function Strip({ production }: { production: Production }) {
       return
     }
     const edges = event.altKey ? [] : [...picture.shots.flat(), engine.transport.position()]
-    const near = edges.find((edge) => Math.abs(edge - at) < 9 * view.current.perPoint)
-    const frame = Math.max(0, frameAt(near ?? at, rate))
+    const frame = Math.max(0, frameAt(nearestEdge(at, edges, view.current) ?? at, rate))
     mark.at = firstSample(frame, rate)
     const [start, end] = asSpan(own.span)!
     const by = mark.hold === 'end' ? mark.at - end : start - mark.at

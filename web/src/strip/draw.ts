@@ -1,6 +1,6 @@
 import type { Piece, Production, Source } from '../api/client'
 import { asSpan, rateOf } from '../app/room'
-import { frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
+import { firstEndingAfter, frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
 import { drawWave, type Wave } from '../page/wave'
 import { firstInSight, rulerStep, type View, xOf } from './layout'
 
@@ -86,12 +86,12 @@ function drawPicture(ctx: CanvasRenderingContext2D, width: number, view: View, p
     ctx.font = "12px 'Bricolage Grotesque Variable', sans-serif"
     ctx.fillText(`no picture, ${secondsText(wanted)} s`, Math.max(left, 0) + 8, FILM.y + 21)
   }
-  const spans = picture.pieces.map((piece) => asSpan(piece.span)!)
-  for (let n = firstInSight(spans, view.first); n < spans.length; n++) {
-    const left = xOf(spans[n]![0], view)
+  const { pieces, shots } = picture
+  for (let n = firstEndingAfter(pieces, view.first, ({ span }) => span[1]!); n < pieces.length; n++) {
+    const piece = pieces[n]!
+    const left = xOf(piece.span[0]!, view)
     if (left > width) break
-    const right = Math.max(left + 1, xOf(spans[n]![1], view) - 2)
-    const piece = picture.pieces[n]!
+    const right = Math.max(left + 1, xOf(piece.span[1]!, view) - 2)
     const source = piece.source ? sources.get(piece.source) : undefined
     ctx.save()
     ctx.beginPath()
@@ -100,8 +100,8 @@ function drawPicture(ctx: CanvasRenderingContext2D, width: number, view: View, p
     ctx.fillStyle = inks.rule
     ctx.fillRect(left, FILM.y, right - left, FILM.height)
     if (source) drawThumbs(ctx, left, Math.min(right, width), view, piece, source, parts.pictures.get(source.id))
-    else drawHole(ctx, left, right, piece.name, inks)
-    if (source && !isWhole(source)) drawMaking(ctx, Math.max(left, xOf(madeTo(piece, source), view)), right, inks)
+    else drawHole(ctx, left, right, width, piece.name, inks)
+    if (source && !isWhole(source)) hatch(ctx, Math.max(left, xOf(madeTo(piece, source), view)), right, width, inks.sheet)
     ctx.restore()
     if (piece.id === parts.piece) {
       ctx.strokeStyle = inks.sea
@@ -109,11 +109,10 @@ function drawPicture(ctx: CanvasRenderingContext2D, width: number, view: View, p
       ctx.strokeRect(left + 1.5, FILM.y + 1.5, Math.max(1, right - left - 3), FILM.height - 3)
     }
   }
-  // Cuts inside of a piece: a notch from above.
-  const shots = picture.shots.map((shot) => asSpan(shot)!)
+  // Where shots begin.
   ctx.fillStyle = inks.sheet
-  for (let n = firstInSight(shots, view.first); n < shots.length && xOf(shots[n]![0], view) < width; n++) {
-    ctx.fillRect(Math.round(xOf(shots[n]![0], view)) - 1, FILM.y, 2, FILM.height)
+  for (let n = firstInSight(shots, view.first); n < shots.length && xOf(shots[n]![0]!, view) < width; n++) {
+    ctx.fillRect(Math.round(xOf(shots[n]![0]!, view)) - 1, FILM.y, 2, FILM.height)
   }
   for (const sound of picture.laid) {
     const left = Math.max(0, xOf(sound.span[0]!, view))
@@ -155,8 +154,15 @@ function drawThumbs(
 }
 
 /** Where picture is missing: slanted lines, or the card's words. */
-function drawHole(ctx: CanvasRenderingContext2D, left: number, right: number, words: string, inks: Inks): void {
-  if (!words) hatch(ctx, left, right, inks.soft)
+function drawHole(
+  ctx: CanvasRenderingContext2D,
+  left: number,
+  right: number,
+  width: number,
+  words: string,
+  inks: Inks,
+): void {
+  if (!words) hatch(ctx, left, right, width, inks.soft)
   ctx.fillStyle = inks.soft
   ctx.font = "12px 'Bricolage Grotesque Variable', sans-serif"
   const text = words || 'picture missing'
@@ -170,20 +176,17 @@ function drawHole(ctx: CanvasRenderingContext2D, left: number, right: number, wo
   if (words || wide + 16 < right - left) ctx.fillText(text, Math.max(left, 0) + 8, FILM.y + 21)
 }
 
-function drawMaking(ctx: CanvasRenderingContext2D, left: number, right: number, inks: Inks): void {
-  if (right - left < 2) return
-  hatch(ctx, left, right, inks.sheet)
-}
-
-function hatch(ctx: CanvasRenderingContext2D, left: number, right: number, ink: string): void {
-  ctx.strokeStyle = ink
-  ctx.lineWidth = 1
+/** Slanted lines over a part of the picture, no further than what is in sight. */
+function hatch(ctx: CanvasRenderingContext2D, left: number, right: number, width: number, ink: string): void {
+  if (right <= left) return
   ctx.save()
   ctx.beginPath()
   ctx.rect(left, FILM.y, right - left, FILM.height)
   ctx.clip()
+  ctx.strokeStyle = ink
+  ctx.lineWidth = 1
   ctx.beginPath()
-  for (let x = Math.max(left, -FILM.height) - FILM.height; x < Math.min(right, 4000); x += 9) {
+  for (let x = Math.max(left, -FILM.height) - FILM.height; x < Math.min(right, width); x += 9) {
     ctx.moveTo(x, FILM.y + FILM.height)
     ctx.lineTo(x + FILM.height, FILM.y)
   }

@@ -1,4 +1,4 @@
-import { SAMPLE_RATE, type Span } from '../engine/time'
+import { firstEndingAfter, SAMPLE_RATE, type Span } from '../engine/time'
 
 /** What of the programme is in sight: its first sample, and samples in one point of width. */
 export type View = { first: number; perPoint: number }
@@ -43,16 +43,9 @@ export function rulerStep(view: View): number {
   return STEPS.find((step) => step >= seconds) ?? 3600
 }
 
-/** Index of the first of ordered spans that ends after a sample: where drawing begins, found by halving. */
-export function firstInSight(spans: readonly Span[], sample: number): number {
-  let low = 0
-  let high = spans.length
-  while (low < high) {
-    const middle = (low + high) >> 1
-    if (spans[middle]![1] <= sample) low = middle + 1
-    else high = middle
-  }
-  return low
+/** Index of the first of ordered spans that ends after a sample: where drawing begins. */
+export function firstInSight(spans: readonly (readonly number[])[], sample: number): number {
+  return firstEndingAfter(spans, sample, (span) => span[1]!)
 }
 
 /** A slot taken by one of its ends, or as a whole. */
@@ -87,6 +80,18 @@ export function holdAt(
   return own && xOf(own.span[0], view) < x && x < xOf(own.span[1], view) ? { id: own.id, hold: 'whole' } : null
 }
 
+/** The edge that draws a sample to it: the nearest within reach. */
+export function nearestEdge(sample: number, edges: readonly number[], view: View): number | undefined {
+  let found: number | undefined
+  let least = SNAP * view.perPoint
+  for (const edge of edges) {
+    if (Math.abs(edge - sample) >= least) continue
+    least = Math.abs(edge - sample)
+    found = edge
+  }
+  return found
+}
+
 /** The slot after it was moved by some samples; what is held goes to the nearest edge within reach. */
 export function movedSlot(
   span: Span,
@@ -96,16 +101,7 @@ export function movedSlot(
   edges: readonly number[],
   shortest: number,
 ): Span {
-  const near = (sample: number) => {
-    let found = 0
-    let least = SNAP * view.perPoint
-    for (const edge of edges) {
-      if (Math.abs(edge - sample) >= least) continue
-      least = Math.abs(edge - sample)
-      found = edge - sample
-    }
-    return found
-  }
+  const near = (sample: number) => (nearestEdge(sample, edges, view) ?? sample) - sample
   if (hold === 'start') {
     const start = span[0] + by + near(span[0] + by)
     return [Math.max(0, Math.min(start, span[1] - shortest)), span[1]]

@@ -7,12 +7,11 @@ import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { sayProblem } from '../../app/Said'
 import { type Sent, stop, useSending } from '../../app/sending'
-import { SAMPLE_RATE, secondsText } from '../../engine/time'
+import { secondsText } from '../../engine/time'
 import { loudnessOf } from './Reel'
 import { Still } from './Still'
 import { useReel } from './useReel'
 
-const STILL_LENGTH = 5 * SAMPLE_RATE
 const STATES: Record<Sent['state'], string> = {
   waiting: 'waits for its turn',
   sending: 'is being sent',
@@ -93,21 +92,15 @@ function File({ production, source, job }: { production: Production; source: Sou
   const engine = useEngine()
   const queries = useQueryClient()
   const { edit, piece } = useReel(production)
-  const { follows } = useDesk()
+  const follows = useDesk((desk) => desk.follows)
   const { cancel, retry } = useJobActions(production.id)
   const state = job?.state
   useEffect(() => {
     if (state === 'done' || state === 'failed') void refetchProduction(queries, production.id)
   }, [state, queries, production.id])
   const going = state === 'waiting' || state === 'running'
-  const shown = Array.from({ length: source.pages }, (_, page) => ({
-    source: source.id,
-    page,
-    length: source.kind === 'film' ? 0 : STILL_LENGTH,
-    words: '',
-    colour: 'slate' as const,
-  }))
-  const put = (at: number | null): Edit => ({ kind: 'add_pieces', pieces: shown, at, follow: follows })
+  const shown = { source: source.id }
+  const put = (at: number | null): Edit => ({ kind: 'add_pieces', pieces: [shown], at, follow: follows })
   return (
     <div className="picture-file">
       <Still source={source} />
@@ -156,7 +149,7 @@ function File({ production, source, job }: { production: Production; source: Sou
             </>
           )}
           {source.kind !== 'sound' && piece && (
-            <Menu.Item onClick={() => edit({ kind: 'fill_piece', piece: piece.id, shown: shown[0]!, first: 0 })}>
+            <Menu.Item onClick={() => edit({ kind: 'fill_piece', piece: piece.id, shown, first: 0 })}>
               Put it in the place of the chosen piece, keeping its length
             </Menu.Item>
           )}

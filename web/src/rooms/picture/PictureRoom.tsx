@@ -16,7 +16,7 @@ import { Files, Sending } from './Files'
 import { How, Reel } from './Reel'
 import { Shots } from './Shots'
 import { Sounds } from './Sounds'
-import { useConsequence, useReel } from './useReel'
+import { useReel } from './useReel'
 import './picture.css'
 
 const ACCEPTED =
@@ -34,9 +34,9 @@ export function Component() {
   const [side, setSide] = useState<Side>('reel')
   const [naming, setNaming] = useState<number | null>(null)
   const { shots, pieces, sources } = production.picture
-  const { closes, follows, setReel, setHolds } = useDesk()
+  const setReel = useDesk((desk) => desk.setReel)
+  const setHolds = useDesk((desk) => desk.setHolds)
   const reel = useReel(production)
-  const consequence = useConsequence(production)
   useEffect(() => {
     setHolds('reel')
     return () => {
@@ -79,8 +79,8 @@ export function Component() {
     earlier: () => reel.make(reel.edits.earlier),
     later: () => reel.make(reel.edits.later),
     reelCard: () => reel.make(reel.edits.card),
-    reelCloses: () => setReel({ closes: !closes }),
-    reelFollows: () => setReel({ follows: !follows }),
+    reelCloses: () => setReel({ closes: !useDesk.getState().closes }),
+    reelFollows: () => setReel({ follows: !useDesk.getState().follows }),
   })
   const named = (index: number, name: string | null) => {
     setNaming(null)
@@ -105,7 +105,7 @@ export function Component() {
       <div className="picture-left">
         <Stage production={production} className="picture-stage" />
         <div className="picture-under">
-          <How consequence={consequence} />
+          <How production={production} />
           <Key action="play">play</Key> <Key action="frameBack" /> <Key action="frameOn">frame</Key>{' '}
           <Key action="shotBack" /> <Key action="shotOn">shot</Key> <Key action="up" /> <Key action="down">piece</Key>{' '}
           <Key action="shotPart">a shot begins here</Key> <Key action="shotJoin">join with the one before</Key>{' '}

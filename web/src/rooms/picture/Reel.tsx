@@ -1,25 +1,21 @@
-import { Button, NumberInput, SegmentedControl, Select, TextInput } from '@mantine/core'
+import { Button, SegmentedControl, Select, TextInput } from '@mantine/core'
 import { useEffect, useRef, useState } from 'react'
 import type { Piece, Production, Source } from '../../api/client'
 import { useDesk } from '../../app/desk'
 import { Key } from '../../app/Key'
+import type { ActionName } from '../../app/keys'
+import { NumberField } from '../../app/NumberField'
 import { rateOf, timecodeAt } from '../../app/room'
+import { GROUNDS } from '../../engine/reel'
 import { firstSample, SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Still } from './Still'
-import { useReel } from './useReel'
+import { useConsequence, useReel } from './useReel'
 
 export const HEARD = [
   { value: 'lowered', label: 'gives way to voice' },
   { value: 'kept', label: 'stays as it is' },
   { value: 'silent', label: 'silent' },
 ]
-const COLOURS = [
-  { value: 'slate', label: 'slate' },
-  { value: 'black', label: 'black' },
-  { value: 'sea', label: 'sea' },
-  { value: 'sand', label: 'sand' },
-]
-
 /** How loud a source is, where that is known. */
 export function loudnessOf(source: Source | undefined): string {
   return source?.loudness == null ? '' : `, ${source.loudness.toFixed(1).replace('-', '−')} LUFS`
@@ -63,33 +59,47 @@ export function Reel({ production }: { production: Production }) {
   )
 }
 
-/** What happens to what lies behind, and to words and takes. */
-export function How({ consequence }: { consequence: string }) {
-  const { closes, follows, setReel } = useDesk()
+type Choice = { label: string; action: ActionName; value: boolean; yes: string; no: string; set: (value: boolean) => void }
+
+function Choose({ label, action, value, yes, no, set }: Choice) {
+  return (
+    <>
+      <SegmentedControl
+        size="xs"
+        aria-label={label}
+        value={value ? yes : no}
+        data={[yes, no]}
+        onChange={(chosen) => set(chosen === yes)}
+      />
+      <Key action={action} />
+    </>
+  )
+}
+
+/** What happens to what lies behind, and to words and takes; and what the edit that is about to be made will do. */
+export function How({ production }: { production: Production }) {
+  const closes = useDesk((desk) => desk.closes)
+  const follows = useDesk((desk) => desk.follows)
+  const setReel = useDesk((desk) => desk.setReel)
+  const consequence = useConsequence(production)
   return (
     <div className="picture-how">
-      <SegmentedControl
-        size="xs"
-        aria-label="what follows a changed piece"
-        value={closes ? 'closes' : 'stays'}
-        data={[
-          { value: 'closes', label: 'closes up' },
-          { value: 'stays', label: 'a hole is left' },
-        ]}
-        onChange={(value) => setReel({ closes: value === 'closes' })}
+      <Choose
+        label="what follows a changed piece"
+        action="reelCloses"
+        value={closes}
+        yes="closes up"
+        no="a hole is left"
+        set={(value) => setReel({ closes: value })}
       />
-      <Key action="reelCloses" />
-      <SegmentedControl
-        size="xs"
-        aria-label="words and takes"
-        value={follows ? 'go' : 'stay'}
-        data={[
-          { value: 'go', label: 'words go along' },
-          { value: 'stay', label: 'words stay' },
-        ]}
-        onChange={(value) => setReel({ follows: value === 'go' })}
+      <Choose
+        label="words and takes"
+        action="reelFollows"
+        value={follows}
+        yes="words go along"
+        no="words stay"
+        set={(value) => setReel({ follows: value })}
       />
-      <Key action="reelFollows" />
       <p className="picture-consequence" role="status">
         {consequence}
       </p>
@@ -99,7 +109,7 @@ export function How({ consequence }: { consequence: string }) {
 
 function PiecePanel({ production, piece, source }: { production: Production; piece: Piece; source: Source | undefined }) {
   const { edits, make, ask, edit } = useReel(production)
-  const { follows } = useDesk()
+  const follows = useDesk((desk) => desk.follows)
   const rate = rateOf(production)
   const asking = (build: Parameters<typeof make>[0]) => ({
     onPointerEnter: () => ask(build),
@@ -137,22 +147,17 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
         </Button>
       </div>
       {piece.kind !== 'film' && (
-        <NumberInput
-          size="xs"
+        <NumberField
           label="stands for, in seconds"
-          key={length}
-          defaultValue={Math.round((length / SAMPLE_RATE) * 100) / 100}
-          min={1 / 25}
+          value={Math.round((length / SAMPLE_RATE) * 100) / 100}
+          min={0.04}
           max={86_400}
           step={0.5}
-          onBlur={(event) => {
-            const seconds = Number(event.currentTarget.value.replace(',', '.'))
-            const frames = Math.round((seconds * rate.above) / rate.below)
-            const at = piece.span[0]! + firstSample(Math.max(1, frames), rate)
-            if (!Number.isFinite(seconds) || Math.abs(at - piece.span[1]!) < SAMPLE_RATE / 100) return
+          onSet={(seconds) => {
+            const frames = Math.max(1, Math.round((seconds * rate.above) / rate.below))
+            const at = piece.span[0]! + firstSample(frames, rate)
             edit({ kind: 'trim_piece', piece: piece.id, edge: 'end', at, close: true, follow: follows })
           }}
-          onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
         />
       )}
       {piece.kind === 'card' && (
@@ -169,7 +174,7 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
           <Select
             size="xs"
             label="ground"
-            data={COLOURS}
+            data={Object.keys(GROUNDS)}
             allowDeselect={false}
             value={piece.colour}
             onChange={(value) => value && edit({ kind: 'set_piece', piece: piece.id, colour: value as Piece['colour'] })}
@@ -186,19 +191,12 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
             value={piece.heard}
             onChange={(value) => value && edit({ kind: 'set_piece', piece: piece.id, heard: value as Piece['heard'] })}
           />
-          <NumberInput
-            size="xs"
+          <NumberField
             label="louder by, dB"
-            key={piece.level}
-            defaultValue={piece.level}
+            value={piece.level}
             min={-40}
             max={24}
-            step={1}
-            onBlur={(event) => {
-              const level = Number(event.currentTarget.value)
-              if (Number.isFinite(level) && level !== piece.level) edit({ kind: 'set_piece', piece: piece.id, level })
-            }}
-            onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+            onSet={(level) => edit({ kind: 'set_piece', piece: piece.id, level })}
           />
         </div>
       )}

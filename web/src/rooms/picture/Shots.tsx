@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from 'react'
 import type { Production } from '../../api/client'
 import { useEngine } from '../../app/engine'
 import { timecodeAt } from '../../app/room'
-import { secondsText } from '../../engine/time'
+import { firstEndingAfter, secondsText } from '../../engine/time'
 import { Still } from './Still'
 
 type ShotsProps = {
@@ -19,6 +19,7 @@ export function Shots({ production, naming, onNamed }: ShotsProps) {
   const [here, setHere] = useState(0)
   const list = useRef<HTMLOListElement>(null)
   const { shots, shot_names: names, pieces, sources } = production.picture
+  const byId = new Map(sources.map((source) => [source.id, source]))
   useEffect(() => {
     const look = (position: number) =>
       setHere(
@@ -37,8 +38,8 @@ export function Shots({ production, naming, onNamed }: ShotsProps) {
     <ol className="picture-list picture-shots" aria-label="shots" ref={list}>
       {shots.map((shot, index) => {
         const middle = (shot[0]! + shot[1]!) / 2
-        const piece = pieces.find(({ span }) => middle < span[1]!)
-        const source = sources.find(({ id }) => id === piece?.source)
+        const piece = pieces[firstEndingAfter(pieces, middle, ({ span }) => span[1]!)]
+        const source = byId.get(piece?.source ?? '')
         return (
           <li key={shot[0]} aria-current={index === here}>
             <button type="button" className="picture-row" onClick={() => engine.transport.seek(shot[0]!)}>

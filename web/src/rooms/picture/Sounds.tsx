@@ -1,7 +1,8 @@
-import { Button, NumberInput, SegmentedControl, Select, Switch } from '@mantine/core'
+import { Button, SegmentedControl, Select, Switch } from '@mantine/core'
 import type { LaidSound, Production } from '../../api/client'
 import { useSettings } from '../../api/production'
 import { useEngine } from '../../app/engine'
+import { NumberField } from '../../app/NumberField'
 import { HEARD_WHILE_RECORDING, timecodeAt } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
@@ -28,19 +29,12 @@ export function Sounds({ production }: { production: Production }) {
   return (
     <div className="picture-sounds">
       <div className="picture-two">
-        <NumberInput
-          size="xs"
+        <NumberField
           label="gives way by, dB"
-          key={production.duck_depth}
-          defaultValue={-production.duck_depth}
+          value={-production.duck_depth}
           min={0}
           max={60}
-          step={1}
-          onBlur={(event) => {
-            const depth = Number(event.currentTarget.value)
-            if (Number.isFinite(depth) && depth !== -production.duck_depth) set({ duck_depth: -Math.abs(depth) })
-          }}
-          onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+          onSet={(depth) => set({ duck_depth: -Math.abs(depth) })}
         />
         <Select
           size="xs"
@@ -132,19 +126,7 @@ function Laid({ production, sound }: { production: Production; sound: LaidSound 
           value={sound.channel}
           onChange={(value) => value && set({ channel: value as LaidSound['channel'] })}
         />
-        <NumberInput
-          size="xs"
-          label="louder by, dB"
-          key={sound.level}
-          defaultValue={sound.level}
-          min={-40}
-          max={24}
-          onBlur={(event) => {
-            const level = Number(event.currentTarget.value)
-            if (Number.isFinite(level) && level !== sound.level) set({ level })
-          }}
-          onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
-        />
+        <NumberField label="louder by, dB" value={sound.level} min={-40} max={24} onSet={(level) => set({ level })} />
         <Switch
           size="xs"
           mt={26}

@@ -1,10 +1,14 @@
 import type { Piece, Source } from '../../api/client'
+import { GROUNDS } from '../../engine/reel'
 
 const ROW = 20
 
 /** One small picture out of a source's strip: of a piece's middle, or of a sample of the source. */
 export function Still({ source, piece, sample }: { source: Source | undefined; piece?: Piece; sample?: number }) {
-  if (!source) return <span className="picture-still" data-colour={piece?.name ? piece.colour : 'hole'} />
+  if (!source) {
+    const ground = piece?.name ? { background: GROUNDS[piece.colour] } : undefined
+    return <span className={`picture-still${ground ? '' : ' picture-hole'}`} style={ground} />
+  }
   if (!source.strip_columns) return <span className="picture-still" />
   const middle = sample ?? (piece ? piece.first + (piece.span[1]! - piece.span[0]!) / 2 : 0)
   const wanted = source.kind === 'film' ? Math.floor((middle / source.length) * source.strip_columns) : (piece?.page ?? 0)

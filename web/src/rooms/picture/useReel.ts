@@ -4,9 +4,6 @@ import { inTurn, knownProduction, useEdits } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { sayProblem } from '../../app/Said'
-import { SAMPLE_RATE } from '../../engine/time'
-
-const CARD_LENGTH = 3 * SAMPLE_RATE
 
 /** Builds an edit from the reel as it is then, and from where the position was when it was asked for. */
 type Build = (at: number) => Edit | undefined
@@ -16,7 +13,12 @@ export function useReel(production: Production) {
   const engine = useEngine()
   const queries = useQueryClient()
   const { edit } = useEdits(production.id)
-  const { piece: chosen, choosePiece, closes, follows, setReel } = useDesk()
+  // One by one: the rows of a long reel are not drawn again for what they do not show.
+  const chosen = useDesk((desk) => desk.piece)
+  const choosePiece = useDesk((desk) => desk.choosePiece)
+  const closes = useDesk((desk) => desk.closes)
+  const follows = useDesk((desk) => desk.follows)
+  const setReel = useDesk((desk) => desk.setReel)
   const at = (from: Production) => {
     const { pieces, length } = from.picture
     const index = Math.max(
@@ -51,7 +53,7 @@ export function useReel(production: Production) {
     later: () => moved(1),
     card: (place) => ({
       kind: 'add_pieces',
-      pieces: [{ length: CARD_LENGTH, page: 0, words: '', colour: 'slate' }],
+      pieces: [{}],
       at: Math.min(place, now().length),
       follow: follows,
     }),
