@@ -12,9 +12,9 @@ from fendo_core.picture.laid import LaidSound
 from fendo_core.picture.reel import Piece, Source
 from fendo_core.picture.shots import Shot
 from fendo_core.production import edits
-from fendo_core.production.following import consequence
+from fendo_core.production.following import carrying, consequence
 from fendo_core.production.refusal import EditRefused
-from fendo_core.production.state import State
+from fendo_core.production.state import State, difference
 from fendo_core.script.lines import Line
 from fendo_core.timebase import FRAME_RATES, FrameRate, Span
 
@@ -26,9 +26,9 @@ SOURCES = {
 }
 
 
-def ids():
+def ids(prefix="n"):
     count = iter(range(10_000))
-    return lambda: f"n{next(count)}"
+    return lambda: f"{prefix}{next(count)}"
 
 
 def shown(pieces):
@@ -170,6 +170,47 @@ def test_words_stay_where_they_are_if_they_are_to(edit):
         return
     assert after.lines == WORLD.lines
     assert not after.moved
+
+
+@settings(max_examples=100)
+@given(st.lists(st.tuples(reel_edit, st.none() | st.integers(0, 13)), min_size=1, max_size=6))
+def test_a_take_stays_on_its_line_whenever_it_was_recorded_and_whatever_is_taken_back(asked):
+    """Edits, each with a take recorded after it on some line; all taken back, all done again."""
+    present, done, starts = WORLD, [], {f"t{n}": WORLD.lines[n].slot.start for n in range(0, 14, 2)}
+
+    def taken_over(change):
+        rows = carrying(change, present).after
+        moved = {key[5:]: row["moved"] if row else 0 for key, row in rows.items() if key.startswith("take:")}
+        return {**present.moved, **moved}
+
+    def on_their_lines():
+        for line in present.lines:
+            for take in present.takes.get(line.id, ()):
+                assert starts[take] + present.moved.get(take, 0) == line.slot.start
+
+    def record(number):
+        key, line = f"later {len(starts)}", present.lines[number]
+        starts[key] = line.slot.start
+        return replace(present, takes={**present.takes, line.id: (*present.takes.get(line.id, ()), key)})
+
+    for edit, recorded in asked:
+        try:
+            after, _ = edits.perform(present, edit, ids(f"n{len(done)} "))
+        except EditRefused:
+            continue
+        done.append((present, after, difference(present, after)))
+        present = after
+        if recorded is not None:
+            present = record(recorded)
+        on_their_lines()
+    for before, _, change in reversed(done):
+        present = replace(before, takes=present.takes, moved=taken_over(change.reversed))
+        on_their_lines()
+        if len(starts) % 2:
+            present = record(3)
+    for _, after, change in done:
+        present = replace(after, takes=present.takes, moved=taken_over(change))
+        on_their_lines()
 
 
 def test_a_preview_says_in_words_what_moves():

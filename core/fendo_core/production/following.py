@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 
 from fendo_core.picture.reel import follower
-from fendo_core.production.state import State
+from fendo_core.production.state import Difference, Row, State
 from fendo_core.timebase import SAMPLE_RATE, Span
 
 
@@ -29,6 +29,30 @@ def follow(before: State, after: State) -> State:
         for take in after.takes.get(line.id, ()):
             moved[take] = moved.get(take, 0) + by
     return replace(after, lines=tuple(lines), moved={take: by for take, by in moved.items() if by})
+
+
+def carrying(change: Difference, present: State) -> Difference:
+    """A change taken back or done again, with the takes that were recorded since: they go where their line goes.
+
+    Only an edit of the reel moves takes with their line; it changes slots in no other way. The takes that it knew are in
+    its rows already.
+    """
+    if not any(key == "reel" or key.startswith("piece:") for key in change.touched):
+        return change
+    before, after = dict(change.before), dict(change.after)
+    for key, row in change.after.items():
+        kind, _, line = key.partition(":")
+        by = _slot_start(row) - _slot_start(change.before[key]) if kind == "line" else 0
+        for take in present.takes.get(line, ()) if by else ():
+            if f"take:{take}" not in after:
+                moved, aside = present.moved.get(take, 0), take in present.aside
+                before[f"take:{take}"] = {"aside": aside, "moved": moved}
+                after[f"take:{take}"] = {"aside": aside, "moved": moved + by}
+    return Difference(before, after)
+
+
+def _slot_start(row: Row | None) -> int:
+    return row["slot"][0] if row and row["slot"] else 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,6 +6,7 @@ from typing import Any
 from django.db import transaction
 
 from fendo_core.production import edits
+from fendo_core.production.following import carrying
 from fendo_core.production.state import Difference, conflicts, difference
 from fendo_server.problems import Problem
 from fendo_server.productions import state
@@ -77,7 +78,9 @@ def undo(production: Production, author: Any) -> Change | None:
         return None
     edit.undone = True
     edit.save(update_fields=["undone"])
-    return _record(production, author, Change.Kind.UNDO, edit.label, Difference(edit.after, edit.before))
+    return _record(
+        production, author, Change.Kind.UNDO, edit.label, _again(production, Difference(edit.after, edit.before))
+    )
 
 
 @transaction.atomic
@@ -89,4 +92,11 @@ def redo(production: Production, author: Any) -> Change | None:
         return None
     edit.undone = False
     edit.save(update_fields=["undone"])
-    return _record(production, author, Change.Kind.REDO, edit.label, Difference(edit.before, edit.after))
+    return _record(
+        production, author, Change.Kind.REDO, edit.label, _again(production, Difference(edit.before, edit.after))
+    )
+
+
+def _again(production: Production, made: Difference) -> Difference:
+    """A difference as it is now, with the takes that were recorded since it was made."""
+    return carrying(made, state.load(production))

@@ -222,11 +222,15 @@ def test_a_reel_is_changed_taken_back_and_takes_the_lines_along(bring_in, client
     now = whole()
     assert [row["slot"] for row in now["lines"]][1] == [5 * 48_000, 7 * 48_000]
     assert now["takes"][0]["late"] == pytest.approx(whole()["takes"][0]["late"])
-    client.post(f"/api/productions/{production.id}/undo/")
+    later = record(line, voice(), start=5 * 48_000)
+    undone = client.post(f"/api/productions/{production.id}/undo/").json()
     back = whole()
+    assert undone["takes"] == back["takes"]
     assert back["picture"]["length"] == 8 * 48_000
-    assert back["takes"][0]["start"] == take.start
+    assert {row["id"]: row["start"] for row in back["takes"]} == {str(take.id): take.start, str(later.id): 6 * 48_000}
     assert back["lines"][1]["slot"] == [6 * 48_000, 8 * 48_000]
+    client.post(f"/api/productions/{production.id}/redo/")
+    assert [row["start"] for row in whole()["takes"]] == [take.start - 48_000, 5 * 48_000]
 
 
 def test_the_original_is_one_sound_alone(bring_in, change, whole, film_file):
