@@ -1,3 +1,4 @@
+import { VideoSampleSink } from 'mediabunny'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { Picture } from './picture'
 import type { Part } from './reel'
@@ -40,7 +41,9 @@ vi.mock('mediabunny', () => {
       dispose() {}
     },
     VideoSampleSink: class {
-      getSample = async (seconds: number) => new FakeFrame(frameOf(seconds))
+      async getSample(seconds: number) {
+        return new FakeFrame(frameOf(seconds))
+      }
       async *samples(seconds: number, end = Number.POSITIVE_INFINITY) {
         for (let frame = frameOf(seconds); frame < FRAMES; frame++) {
           if ((frame * RATE.below) / RATE.above >= end) return
@@ -59,6 +62,7 @@ describe('the picture', () => {
   let picture: Picture
   let drawn: number[]
 
+  const held = () => made.flatMap(({ closed, frame }) => (closed ? [] : frame)).sort((a, b) => a - b)
   const settle = async () => {
     for (let n = 0; n < 20; n++) await new Promise((done) => setTimeout(done, 2))
   }
@@ -136,8 +140,40 @@ describe('the picture', () => {
     picture.halt()
     picture.show(firstSample(5, RATE))
     await settle()
-    expect(made.filter((frame) => !frame.closed).map(({ frame }) => frame)).toEqual([5])
+    expect(held()).toEqual([1, 2, 3, 4, 5, 6, 7, 8, 9])
     expect(made.length).toBeGreaterThan(20)
+    picture.open([], RATE, [4, 3])
+    await settle()
+    expect(held()).toEqual([])
+  })
+
+  it('finds the frames of the next steps decoded, in both directions', async () => {
+    const seek = vi.spyOn(VideoSampleSink.prototype, 'getSample')
+    for (const by of [1, -1]) {
+      picture.show(firstSample(100, RATE))
+      await settle()
+      seek.mockClear()
+      for (let n = 1; n <= 30; n++) {
+        picture.show(firstSample(100 + n * by, RATE))
+        expect(drawn.at(-1)).toBe(100 + n * by)
+        await settle()
+      }
+      expect(seek).not.toHaveBeenCalled()
+    }
+  })
+
+  it('draws the newest wish, whatever was on its way for an older one', async () => {
+    for (let round = 0; round < 60; round++) {
+      const frame = (round * 7919) % FRAMES
+      for (const wish of [frame, frame + 1, frame - 60, frame + 3]) {
+        picture.show(firstSample(Math.max(0, wish), RATE))
+        if (round % 3 === 0) await new Promise((done) => setTimeout(done))
+      }
+      if (round % 2) await settle()
+      if (round % 2) expect(drawn.at(-1)).toBe(Math.min(FRAMES - 1, frame + 3))
+    }
+    await settle()
+    expect(held().length).toBeLessThanOrEqual(9)
   })
 
   it('shows at each cut the right frame of the right piece, a card where picture is missing', async () => {
@@ -168,7 +204,7 @@ describe('the picture', () => {
     }
     picture.halt()
     await settle()
-    expect(made.filter((one) => !one.closed).length).toBeLessThanOrEqual(1)
+    expect(held().length).toBeLessThanOrEqual(1)
   })
 
   it('holds at most ten frames ahead', async () => {

@@ -1,4 +1,5 @@
 import { Films } from './films'
+import { Nearby, type Shot, shotOf } from './nearby'
 import { Observable } from './observable'
 import { GROUNDS, type Part, partAt, STAMP_TOLERANCE } from './reel'
 import { firstSample, frameAt, type Rate, SAMPLE_RATE } from './time'
@@ -10,9 +11,6 @@ const GRID_TOLERANCE = 0.07
 const EARLY = 2 * SAMPLE_RATE
 
 export type PictureState = 'none' | 'loading' | 'ready' | 'failed'
-
-/** Something to be drawn from a programme sample on. */
-type Shot = { at: number; draw: (ctx: CanvasRenderingContext2D) => void; close: () => void }
 
 /**
  * The reel, drawn frame by frame on canvases for the position that is heard.
@@ -26,6 +24,7 @@ export class Picture {
   rate: Rate = { above: 25, below: 1, drop: false }
   private readonly canvases = new Set<HTMLCanvasElement>()
   private readonly films = new Films()
+  private readonly nearby = new Nearby()
   private parts: readonly Part[] = []
   private size: readonly [number, number] = [960, 540]
   private run = 0
@@ -33,6 +32,8 @@ export class Picture {
   private shown: Shot | undefined
   /** The frame in sight, while it rests there; undefined when the reel has changed since. */
   private resting: number | undefined
+  /** How often something was drawn. */
+  private draws = 0
   private wanted = -1
   private fetching = false
   private running = false
@@ -45,6 +46,7 @@ export class Picture {
     this.rate = rate
     this.size = size
     this.resting = undefined
+    this.nearby.clear()
     if (!parts.length) {
       this.halt()
       this.shown?.close()
@@ -68,16 +70,19 @@ export class Picture {
   show(position: number): void {
     this.wanted = position
     const frame = this.clamp(position)
-    if (this.running || this.fetching || !this.parts.length || frame === this.resting) return
+    if (this.running || !this.parts.length || frame === this.resting) return
+    const near = this.nearby.get(frame)
+    if (near) this.rest(near.keep(), frame)
+    if (near || this.fetching || this.nearby.awaits(frame)) return
+    this.nearby.abandon()
     this.fetching = true
-    const { parts, run } = this
-    const current = () => parts === this.parts && run === this.run && !this.running
+    const { parts, run, draws } = this
+    const current = () => parts === this.parts && run === this.run && draws === this.draws && !this.running
     void this.frame(frame)
       .then((shot) => {
         if (!shot) return
         if (!current()) return shot.close()
-        this.draw(shot)
-        this.resting = frame
+        this.rest(shot, frame)
       })
       .catch((error) => {
         // A reel that was changed meanwhile has nothing to say any more.
@@ -92,9 +97,26 @@ export class Picture {
       })
   }
 
+  private rest(shot: Shot, frame: number): void {
+    this.draw(shot)
+    this.resting = frame
+    const part = this.parts[partAt(this.parts, firstSample(frame, this.rate))]!
+    if (part.show.kind !== 'film') return
+    const limits = [frameAt(part.span[0] - 1, this.rate) + 1, frameAt(part.span[1] - 1, this.rate)] as const
+    void this.nearby.gather(
+      frame,
+      shot,
+      limits,
+      (from) => this.frames(part, firstSample(from, this.rate)),
+      (near) => frameAt(near.at, this.rate),
+      () => this.show(this.wanted),
+    )
+  }
+
   /** Decode on from a position; `tick` then draws what is heard. */
   roll(position: number): void {
     this.halt()
+    this.nearby.clear()
     if (!this.parts.length) return
     this.running = true
     this.resting = undefined
@@ -104,6 +126,7 @@ export class Picture {
   /** End decoding ahead. */
   halt(): void {
     this.run++
+    this.nearby.abandon()
     this.running = false
     for (const shot of this.ring) shot.close()
     this.ring = []
@@ -144,7 +167,7 @@ export class Picture {
   ): Shot {
     const draw = (ctx: CanvasRenderingContext2D) =>
       this.fitted(ctx, sample.displayWidth, sample.displayHeight, (box) => sample.draw(ctx, ...box))
-    return { at, draw, close: () => sample.close() }
+    return shotOf(at, draw, () => sample.close())
   }
 
   /** A still, a page or a card: one thing to draw for as long as it stands. */
@@ -156,10 +179,14 @@ export class Picture {
       const image = await createImageBitmap(await answer.blob())
       const draw = (ctx: CanvasRenderingContext2D) =>
         this.fitted(ctx, image.width, image.height, (box) => ctx.drawImage(image, ...box))
-      return { at, draw, close: () => image.close() }
+      return shotOf(at, draw, () => image.close())
     }
     const card = show.kind === 'card' ? show : { words: 'this part is being made playable', colour: 'black' }
-    return { at, draw: (ctx) => this.card(ctx, card.words, card.colour), close: () => {} }
+    return shotOf(
+      at,
+      (ctx) => this.card(ctx, card.words, card.colour),
+      () => {},
+    )
   }
 
   private card(ctx: CanvasRenderingContext2D, words: string, colour: string): void {
@@ -269,6 +296,7 @@ export class Picture {
   private draw(shot: Shot): void {
     this.shown?.close()
     this.shown = shot
+    this.draws++
     this.state.set('ready')
     this.paint()
   }
