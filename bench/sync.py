@@ -2,6 +2,8 @@
 
 Prints the distribution of the errors; `--takes 200` goes on until so many healthy takes were read. A take is healthy when
 its own clock map says so: nothing stood still, nothing is missing, and its place is known within 5 ms.
+
+`--drift 10` records takes of ten minutes instead, and prints how far each drifts against what was heard or seen.
 """
 
 import argparse
@@ -87,12 +89,31 @@ def report(all_taken: list[tuple[probe.Taken, bool]]) -> None:
         print(f"  {taken.rate} {taken.mode} {probe.distribution(taken.errors)} steal {taken.steal:.1f}")
 
 
+def drift(world, browser, films: Path, minutes: int) -> None:
+    """One long take by ear and one by eye: the slope of their errors."""
+    film = probe.long_film(minutes)
+    for rate, mode in (("25", "ear"), ("30000/1001", "eye"), ("24", "eye")):
+        context = browser.new_context(viewport={"width": 1280, "height": 800})
+        page = context.new_page()
+        path = probe.make_film(films / f"long {rate.replace('/', ' ')}.mp4", rate, film)
+        production = probe.prepare(page, world, path, rate, mode == "ear", f"drift-{mode}", film)
+        probe.measure_loop(page)
+        taken = probe.record(page, world, production, rate, mode, film=film)
+        said = "healthy" if taken.healthy else f"not healthy: {taken.said[:3]}"
+        print(f"{minutes} minutes at {rate} by {mode}: drift {taken.drift / 10 * minutes:+.2f} ms", end=", ")
+        print(
+            f"{probe.distribution(taken.errors)}, within {taken.within:.1f}, {said}, {taken.steal:.1f} s stolen", flush=True
+        )
+        context.close()
+
+
 def main() -> None:
     """Read takes until there are enough healthy ones, or the time is over."""
     parser = argparse.ArgumentParser()
     parser.add_argument("--takes", type=int, default=200, help="healthy takes to reach")
     parser.add_argument("--minutes", type=float, default=90)
     parser.add_argument("--log", type=Path, default=None, help="one JSON line a take")
+    parser.add_argument("--drift", type=int, metavar="MINUTES", help="record takes of this length and see how they drift")
     asked = parser.parse_args()
     expect.set_options(timeout=60_000)
     all_taken: list[tuple[probe.Taken, bool]] = []
@@ -105,6 +126,8 @@ def main() -> None:
             world.begin("web")
             world.begin("worker")
             browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            if asked.drift:
+                return drift(world, browser, Path(name), asked.drift)
             while time.monotonic() < end and sum(taken.healthy for taken, _ in all_taken) < asked.takes:
                 busy, rate, mode = next(kinds)
                 for taken in some_takes(world, browser, Path(name), rate, mode, busy):

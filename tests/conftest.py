@@ -4,13 +4,16 @@ import json
 import os
 import secrets
 import subprocess
+from collections import defaultdict
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
 
+import probe
 from harness import World
 from launcher.steps import PYTHON
+from measure import RATE
 
 # A shared machine stands still for seconds: waiting longer costs nothing when all is well.
 expect.set_options(timeout=40_000)
@@ -24,6 +27,59 @@ CHROMIUM = [
     "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE localhost, EXCLUDE 127.0.0.1",
     "--disable-background-networking",
 ]
+
+
+RECKONED = pytest.StashKey[dict[str, list[tuple[float, float]]]]()
+
+
+def pytest_addoption(parser):
+    parser.addoption("--rounds", type=int, default=1, help="how often each fault is done, at random moments")
+
+
+def pytest_configure(config):
+    config.stash[RECKONED] = defaultdict(list)
+
+
+def pytest_generate_tests(metafunc):
+    if "nth" in metafunc.fixturenames:
+        metafunc.parametrize("nth", range(metafunc.config.getoption("rounds")), indirect=True, ids=lambda n: f"round {n}")
+
+
+@pytest.fixture
+def nth(request):
+    """Which of the rounds this is."""
+    return request.param
+
+
+@pytest.fixture
+def name(request, nth):
+    """A production's name of the test's own."""
+    return f"{request.node.originalname[5:50].replace('_', ' ')} {nth} {secrets.token_hex(2)}"
+
+
+@pytest.fixture
+def reckon(request):
+    """Tell of a fault what the server had acknowledged, what is in the take, and how far was read, all in samples of it."""
+    steal = probe.stolen()
+
+    def told(kind: str, acknowledged: int, kept: int, read: int) -> float:
+        """Seconds lost of what was not acknowledged; acknowledged samples that are lost fail the test."""
+        assert kept >= acknowledged, f"{acknowledged - kept} acknowledged samples are lost"
+        lost = max(0, read - kept) / RATE
+        request.config.stash[RECKONED][kind].append((lost, probe.stolen() - steal))
+        # On a machine that stands still the sound waits longer on its way into the storage than on one that does not.
+        assert lost <= 0.25 + 2 * (probe.stolen() - steal)
+        return lost
+
+    return told
+
+
+def pytest_terminal_summary(terminalreporter, config):
+    if config.getoption("rounds") > 1:
+        for kind, rows in config.stash[RECKONED].items():
+            most, stolen = max(lost for lost, _ in rows), max(steal for _, steal in rows)
+            said = f"acknowledged samples lost in none, others at most {most * 1000:.0f} ms"
+            terminalreporter.write_line(f"{kind}: {len(rows)} times, {said} ({stolen:.1f} s stolen at the most)")
 
 
 @pytest.fixture(scope="session")

@@ -26,12 +26,36 @@ HERE = Path(__file__).parent
 DELAY = 1987
 """Samples from loudspeaker to microphone."""
 REACTION = 0.1
-SECONDS = 15
-FLASH_SECONDS = (4.3, 4.91, 5.77, 6.3, 7.18, 7.9, 8.53, 9.37, 12.2, 13.1, 14.3)
+ANSWER = 10**6
+"""Seed of the click with which a flash is answered."""
 SLOT = (4 * RATE, 10 * RATE)
 LATE_SLOT = (round(11.5 * RATE), round(14.5 * RATE))
 RATES = ("24000/1001", "24", "25", "30000/1001", "30", "50")
 MS = RATE / 1000
+
+
+@dataclass(frozen=True)
+class Flashes:
+    """A film: its seconds, those at which it flashes, and the slots of the two lines that are laid on it."""
+
+    seconds: int = 15
+    at: tuple[float, ...] = (4.3, 4.91, 5.77, 6.3, 7.18, 7.9, 8.53, 9.37, 12.2, 13.1, 14.3)
+    slots: tuple[tuple[int, int], ...] = (SLOT, LATE_SLOT)
+
+    def frames(self, rate: str) -> list[int]:
+        """Numbers of the white frames."""
+        return [int(Fraction(rate) * Fraction(str(s))) for s in self.at]
+
+
+def long_film(minutes: int) -> Flashes:
+    """A film with flashes all the way, some seconds apart, and a first line that lasts nearly as long as it does."""
+    end = 60 * minutes + 2
+    at = 4.3 + np.cumsum(np.random.default_rng(11).uniform(1.5, 4, end))
+    slots = ((4 * RATE, (end - 4) * RATE), ((end - 3) * RATE, (end - 1) * RATE))
+    return Flashes(end, tuple(round(float(s), 2) for s in at if s < end - 5), slots)
+
+
+SHORT = Flashes()
 
 
 def burst(seed: int) -> np.ndarray:
@@ -40,21 +64,17 @@ def burst(seed: int) -> np.ndarray:
     return (noise * np.hanning(288) * 0.35).astype(np.float32)
 
 
-def frames_of(rate: str) -> list[int]:
-    return [int(Fraction(rate) * Fraction(str(s))) for s in FLASH_SECONDS]
-
-
 def first_sample(frame: int, rate: str) -> float:
     return float(frame * RATE / Fraction(rate))
 
 
-def make_film(path: Path, rate: str) -> Path:
+def make_film(path: Path, rate: str, film: Flashes = SHORT) -> Path:
     """Each frame carries its number as sixteen black or white fields; at the flashes it is white, and a burst sounds."""
     if path.exists():
         return path
-    width, height, count = 320, 180, int(Fraction(rate) * SECONDS)
-    flashes = frames_of(rate)
-    sound = np.zeros(SECONDS * RATE, np.float32)
+    width, height, count = 320, 180, int(Fraction(rate) * film.seconds)
+    flashes = film.frames(rate)
+    sound = np.zeros(film.seconds * RATE, np.float32)
     for n, frame in enumerate(flashes):
         at = round(first_sample(frame, rate))
         sound[at : at + 288] += burst(n)
@@ -77,10 +97,11 @@ def make_film(path: Path, rate: str) -> Path:
     return path
 
 
-def script(rate: str, delay: int = DELAY) -> str:
+def script(rate: str, film: Flashes = SHORT) -> str:
     """What is injected before the page loads."""
     text = (HERE / "probe.js").read_text()
-    values = {"DELAY": delay, "REACTION": REACTION, "FLASHES": frames_of(rate), "BURST": [float(x) for x in burst(99)]}
+    answer = [float(x) for x in burst(ANSWER)]
+    values = {"DELAY": DELAY, "REACTION": REACTION, "FLASHES": film.frames(rate), "BURST": answer}
     for name, value in values.items():
         text = text.replace(f"__{name}__", json.dumps(value))
     return text
@@ -143,21 +164,21 @@ def send_file(page: Page, production: str, path: Path) -> dict:
     return api(page, "POST", f"/api/arrivals/{arrival}/finish/")
 
 
-def prepare(page: Page, world, film: Path, rate: str, headphones: bool, account: str) -> str:
+def prepare(page: Page, world, path: Path, rate: str, headphones: bool, account: str, film: Flashes = SHORT) -> str:
     """A production with the film and two lines on its flashes; the Booth is open, the probe is its microphone."""
-    page.add_init_script(script(rate))
+    page.add_init_script(script(rate, film))
     page.goto(world.link(account))
     production = api(page, "POST", "/api/productions/", {"name": f"Probe {rate.replace('/', ' ')} {time.time_ns()}"})["id"]
-    send_file(page, production, film)
+    send_file(page, production, path)
 
     def ready():
         whole = api(page, "GET", f"/api/productions/{production}/")
         return whole if all(source["state"] == "ready" for source in whole["picture"]["sources"]) else None
 
-    whole = until(ready, each=0.3)
+    whole = until(ready, seconds=900, each=0.3)
     body = {"kind": "add_lines", "text": "Every flash is answered.\nAnd nothing else.", "revision": whole["revision"]}
     patch = api(page, "POST", f"/api/productions/{production}/edits/", body)
-    for line, slot in zip(sorted(patch["lines"], key=lambda one: one["number"]), (SLOT, LATE_SLOT), strict=True):
+    for line, slot in zip(sorted(patch["lines"], key=lambda one: one["number"]), film.slots, strict=True):
         edit = {"kind": "set_slot", "line": line["id"], "slot": list(slot), "revision": patch["revision"]}
         patch = api(page, "POST", f"/api/productions/{production}/edits/", edit)
     settings = {"headphones": headphones, "input": {"device": "probe", "label": "Probe microphone", "channel": 0}}
@@ -199,6 +220,7 @@ def record(
     key: str = "Enter",
     samples: int = 0,
     during=None,
+    film: Flashes = SHORT,
 ) -> Taken:
     """One take through the interface; where the answers lie in it.
 
@@ -221,7 +243,8 @@ def record(
         state(page, "Going on")
         state(page, "Recording")
         begun = context_frames(page) - 2 * RATE
-    until(lambda: context_frames(page) > begun + (samples or SLOT[1] - SLOT[0]))
+    length = samples or film.slots[0][1] - film.slots[0][0]
+    until(lambda: context_frames(page) > begun + length, seconds=90 + 2 * length / RATE)
     page.keyboard.press("Enter")
     state(page, "Saved")
     page.evaluate("__probe.looking = false")
@@ -235,7 +258,7 @@ def record(
     taken.trusted = clock["within"] <= 5 * MS and not clock["doubts"]
     taken.breaks = len(clock["breaks"])
     taken.take = newest["id"]
-    look(taken, path, ticks, clicks, whole["start_frame"], hold)
+    look(taken, path, ticks, clicks, whole["start_frame"], hold, film)
     return taken
 
 
@@ -250,14 +273,16 @@ def samples_of(path: Path) -> tuple[np.ndarray, int]:
     return (wide << 8) / 2.0**31, described.tags.time_reference
 
 
-def look(taken: Taken, path: Path, ticks: list, clicks: list, start_frame: int, hold: bool = False) -> None:
+def look(
+    taken: Taken, path: Path, ticks: list, clicks: list, start_frame: int, hold: bool = False, film: Flashes = SHORT
+) -> None:
     """Where the answers lie in the file, against where they should, by the file's own time reference."""
     sound, reference = samples_of(path)
     start = reference - -(-start_frame * RATE * Fraction(taken.rate).denominator // Fraction(taken.rate).numerator)
     rate = taken.rate
     places = []  # seconds of the programme
     if taken.mode == "ear":
-        for n, frame in enumerate(frames_of(rate)):
+        for n, frame in enumerate(film.frames(rate)):
             due = first_sample(frame, rate)
             if not start < due < start + len(sound) - 2 * RATE:
                 continue
@@ -282,7 +307,7 @@ def look(taken: Taken, path: Path, ticks: list, clicks: list, start_frame: int, 
             due = t * MS + through + REACTION * RATE
             if not start + 100 < due < start + len(sound) - 1000:
                 continue
-            found = find(sound, burst(99), round(due - start))
+            found = find(sound, burst(ANSWER), round(due - start))
             if found is None or late:
                 taken.missed += 1 if not hold else 0
                 continue

@@ -1,8 +1,10 @@
 """What can go wrong while a take is recorded, each done to the real system: what was acknowledged is there afterwards,
-what happened is said, and the next take works. `bench/faults` does the kills many times at random moments.
+what happened is said, and the next take works. `./fendo test tests/test_durability.py --rounds=10` does each of them ten
+times, at random moments, and prints what was lost.
 """
 
 import json
+import random
 import subprocess
 import time
 
@@ -37,11 +39,11 @@ def booth(page: Page, world: World, name: str, device: dict = SIMULATED, address
 
 
 def start(page: Page, samples: int = RATE) -> None:
-    """Begin a take, and go on when so many samples were read after the cue."""
+    """Begin a take, and go on at a random moment of the second after so many samples were read from the cue on."""
     page.keyboard.press("Enter")
     state(page, "Recording")
-    begun = context_frames(page)
-    until(lambda: context_frames(page) > begun + samples)
+    begun, moment = context_frames(page), samples + random.randrange(RATE)
+    until(lambda: context_frames(page) > begun + moment)
 
 
 def files(world: World, name: str) -> list:
@@ -76,6 +78,10 @@ def unbroken(path) -> np.ndarray:
     return sound
 
 
+def samples_in(path) -> int:
+    return wav.describe(path.read_bytes()[: wav.HEADER_BYTES]).samples
+
+
 def next_take_works(page: Page, world: World, name: str) -> None:
     before = len(files(world, name))
     start(page, RATE // 2)
@@ -90,19 +96,17 @@ def cut_off(path) -> bool:
 
 @pytest.mark.parametrize("whole", [False, True], ids=["tab", "browser"])
 def test_a_killed_browser_loses_at_most_a_quarter_of_a_second(
-    browser_type, world, browser_type_launch_args, browser_context_args, tmp_path, whole
+    browser_type, world, browser_type_launch_args, browser_context_args, tmp_path, whole, name, reckon
 ):
-    name = "Killed whole" if whole else "Killed part"
-
     def browser():
         return browser_type.launch_persistent_context(tmp_path, **browser_type_launch_args, **browser_context_args)
 
     context = browser()
     page = context.new_page()
     booth(page, world, name)
-    start(page, 2 * RATE)
+    start(page)
     until(lambda: safe(world, name) > RATE)
-    address, first, steal = page.url, begun_at(world, name), probe.stolen()
+    address, first = page.url, begun_at(world, name)
     reached = context_frames(page)
     assert crash_tabs(tmp_path, whole) >= 1
     acknowledged = safe(world, name)
@@ -116,45 +120,87 @@ def test_a_killed_browser_loses_at_most_a_quarter_of_a_second(
     page.goto(address)
     (take,) = until(lambda: files(world, name))
     found = wav.describe(take.read_bytes()[: wav.HEADER_BYTES])
-    lost = (reached - first - found.samples) / RATE
-    print(
-        f"\n{name}: {acknowledged / RATE:.2f} s acknowledged, {found.samples / RATE:.2f} s kept, {lost * 1000:.0f} ms lost"
-    )
-    assert found.samples >= acknowledged
     assert found.tags.notes["FENDO_CUT_OFF"] == "yes" and json.loads(found.tags.notes["FENDO_CLOCK"])["readings"] > 0
     unbroken(take)
-    # On a machine that stands still the sound waits longer on its way into the storage than on one that does not.
-    assert lost <= 0.25 + 2 * (probe.stolen() - steal)
+    reckon("browser killed" if whole else "tab killed", acknowledged, found.samples, reached - first)
     state(page, "Ready")
     next_take_works(page, world, name)
     context.close()
 
 
-def test_killing_database_and_worker_loses_nothing(page: Page, tmp_path):
-    """PostgreSQL and the worker die in mid-take; a Fendo of its own, for its database is killed."""
+@pytest.mark.parametrize("part", ["web", "worker"])
+def test_killing_a_part_of_the_server_in_mid_take_loses_nothing_at_all(page: Page, world, part, name, reckon):
+    booth(page, world, name)
+    start(page)
+    until(lambda: safe(world, name) > RATE)
+    first = begun_at(world, name)
+    world.kill(part)
+    acknowledged, killed = safe(world, name), context_frames(page)
+    until(lambda: context_frames(page) > killed + 2 * RATE)
+    if part == "web":
+        expect(page.get_by_test_id("safety")).to_contain_text("Server not reached")
+    page.keyboard.press("Enter")
+    reached = context_frames(page)
+    if part == "web":
+        state(page, "Saving")
+        assert not files(world, name)
+    world.begin(part)
+    until(lambda: alive(world.address))
+    state(page, "Saved", timeout=90_000)
+    (take,) = files(world, name)
+    # What was read while there was no server is there too, and the second after the stop, without a hole.
+    assert not cut_off(take)
+    assert reckon(f"{part} killed", acknowledged, len(unbroken(take)), reached - first) == 0
+    next_take_works(page, world, name)
+
+
+def test_killing_the_worker_in_mid_job_only_delays_it(page: Page, world, demo):
+    page.goto(world.link())
+    page.get_by_text("The Tide Mill at Orsey").first.click()
+    state(page, "Ready")
+    page.keyboard.press("5")
+    expect(page.get_by_test_id("write-film")).to_be_enabled()
+    # The list may still be on its way, and what was written earlier is in it.
+    expect(page.get_by_test_id("jobs")).to_have_attribute("aria-busy", "false")
+    before = page.get_by_test_id("job").count()
+    page.get_by_test_id("write-film").click()
+    job = page.get_by_test_id("job").first
+    expect(page.get_by_test_id("job")).to_have_count(before + 1)
+    until(lambda: job.get_attribute("data-state") == "running", each=0.02)
+    until(lambda: list(world.data.glob("making/*")), each=0.02)
+    world.kill("worker")
+    handed = lambda: sorted(world.data.glob("media/The Tide Mill at Orsey/Handover/*.mp4"))  # noqa: E731
+    known = handed()
+    assert job.get_attribute("data-state") == "running"
+    world.begin("worker")
+    expect(job).to_have_attribute("data-state", "done", timeout=240_000)
+    assert len(handed()) == len(known) + 1
+    expect(job.get_by_test_id("download")).to_be_visible()
+
+
+def test_killing_the_database_loses_nothing(page: Page, tmp_path, name, reckon):
+    """PostgreSQL dies in mid-take; a Fendo of its own, for its database is killed."""
     with own_database(tmp_path) as (world, cluster):
         world.begin("worker")
-        name = "Killed database"
         production = booth(page, world, name)
         start(page)
         until(lambda: safe(world, name) > RATE)
-        world.kill("worker")
+        first = begun_at(world, name)
         # Only the postmaster: its children end by themselves when it is gone.
         pid = int((cluster.data / "postmaster.pid").read_text().split()[0])
         subprocess.run(["kill", "-9", str(pid)], check=True)
-        before = safe(world, name)
-        reached = context_frames(page)
-        until(lambda: context_frames(page) > reached + 2 * RATE)
+        acknowledged, killed = safe(world, name), context_frames(page)
+        until(lambda: context_frames(page) > killed + 2 * RATE)
         expect(page.get_by_test_id("safety")).to_contain_text("kept in this browser")
         page.keyboard.press("Enter")
+        reached = context_frames(page)
         state(page, "Saving")
         until(lambda: not cluster.running())
         serve._revive(cluster)
         state(page, "Saved", timeout=90_000)
         (take,) = files(world, name)
-        sound = unbroken(take)
-        assert len(sound) > before + 2 * RATE and not cut_off(take)
-        world.begin("worker")
+        assert not cut_off(take)
+        assert reckon("database killed", acknowledged, len(unbroken(take)), reached - first) == 0
         next_take_works(page, world, name)
 
         # And when the database is lost for good, the recordings bring everything back.
@@ -173,26 +219,29 @@ def test_killing_database_and_worker_loses_nothing(page: Page, tmp_path):
         expect(page.locator(".takes-line")).to_contain_text("Eleven tonnes of elm")
 
 
-def test_a_connection_cut_for_longer_than_the_take_and_one_slower_than_the_sound(page: Page, world):
+def test_a_connection_cut_for_longer_than_the_take_and_one_slower_than_the_sound(page: Page, world, name, reckon, request):
+    away = 60 if request.config.getoption("rounds") > 1 else 3
     wire = Wire(world.port)
-    name = "Thin wire"
     try:
         booth(page, world, name, address=f"http://127.0.0.1:{wire.port}")
-        # Cut with the first word, back after the last one.
-        page.keyboard.press("Enter")
-        state(page, "Recording")
+        start(page, 0)
+        # Cut soon after the first word, back after the last one.
+        until(lambda: safe(world, name) > 0)
+        first = begun_at(world, name)
         wire.break_off()
-        begun = context_frames(page)
+        cut, acknowledged, begun = time.monotonic(), safe(world, name), context_frames(page)
         until(lambda: context_frames(page) > begun + 3 * RATE)
         expect(page.get_by_test_id("safety")).to_contain_text("Server not reached")
         page.keyboard.press("Enter")
+        reached = context_frames(page)
         state(page, "Saving")
-        time.sleep(2)
+        time.sleep(max(2, away - (time.monotonic() - cut)))
         assert not files(world, name)
         wire.cut = False
         state(page, "Saved", timeout=90_000)
-        (first,) = files(world, name)
-        assert len(unbroken(first)) > 4 * RATE and not cut_off(first)
+        (take,) = files(world, name)
+        assert not cut_off(take)
+        assert reckon("connection cut", acknowledged, len(unbroken(take)), reached - first) == 0
         expect(page.get_by_test_id("safety")).to_contain_text("all is with the server")
 
         # Sound makes 144 kB a second; the wire takes 60.
@@ -200,16 +249,18 @@ def test_a_connection_cut_for_longer_than_the_take_and_one_slower_than_the_sound
         wire.hang_up()
         start(page, 4 * RATE)
         expect(page.get_by_test_id("safety")).to_contain_text("on their way")
+        first, acknowledged = begun_at(world, name), safe(world, name)
         page.keyboard.press("Enter")
+        reached = context_frames(page)
         state(page, "Saving")
         state(page, "Saved", timeout=120_000)
-        second = next(path for path in files(world, name) if path != first)
-        assert len(unbroken(second)) > 5 * RATE
+        second = next(path for path in files(world, name) if path != take)
+        assert reckon("connection slower than the sound", acknowledged, len(unbroken(second)), reached - first) == 0
     finally:
         wire.close()
 
 
-def test_a_full_disk_on_the_server_stops_nothing_and_loses_nothing(page: Page, tmp_path):
+def test_a_full_disk_on_the_server_stops_nothing_and_loses_nothing(page: Page, tmp_path, name, reckon):
     small = tmp_path / "small"
     (small / "media").mkdir(parents=True)
     mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=4m", "none", str(small / "media")], check=False)
@@ -219,35 +270,39 @@ def test_a_full_disk_on_the_server_stops_nothing_and_loses_nothing(page: Page, t
     try:
         world.begin("web")
         world.begin("worker")
-        name = "Full disk"
         booth(page, world, name)
         filler = small / "media" / "filler"
         filler.write_bytes(bytes(3_500_000))
         start(page, 5 * RATE)
         expect(page.get_by_test_id("safety")).to_contain_text("disk is full")
+        first, acknowledged = begun_at(world, name), safe(world, name)
         page.keyboard.press("Enter")
+        reached = context_frames(page)
         state(page, "Saving")
         assert not files(world, name)
         filler.unlink()
         state(page, "Saved", timeout=90_000)
         (take,) = files(world, name)
-        assert len(unbroken(take)) > 5 * RATE and not cut_off(take)
+        assert not cut_off(take)
+        assert reckon("server's disk full", acknowledged, len(unbroken(take)), reached - first) == 0
     finally:
         world.close()
         subprocess.run(["umount", "-l", str(small / "media")], check=False)
 
 
-def test_a_browser_without_room_sends_straight_from_memory(page: Page, world):
-    name = "No room"
+def test_a_browser_without_room_sends_straight_from_memory(page: Page, world, name, reckon):
     booth(page, world, name)
     devtools = page.context.new_cdp_session(page)
     devtools.send("Storage.overrideQuotaForOrigin", {"origin": world.address, "quotaSize": 1000})
     start(page, 3 * RATE)
     expect(page.get_by_test_id("safety")).to_contain_text("storage is full")
+    first, acknowledged = begun_at(world, name), safe(world, name)
     page.keyboard.press("Enter")
+    reached = context_frames(page)
     state(page, "Saved")
     (take,) = files(world, name)
-    assert len(unbroken(take)) > 4 * RATE and not cut_off(take)
+    assert not cut_off(take)
+    assert reckon("browser's storage full", acknowledged, len(unbroken(take)), reached - first) == 0
     devtools.send("Storage.overrideQuotaForOrigin", {"origin": world.address})
     next_take_works(page, world, name)
 
@@ -261,18 +316,19 @@ def test_a_browser_without_room_sends_straight_from_memory(page: Page, world):
     ],
     ids=["unplugged", "muted", "another rate"],
 )
-def test_a_microphone_that_goes_away_ends_the_take_and_says_why(page: Page, world, what, said):
-    name = f"Gone {said.split()[0]} {said.split()[-1]}"
+def test_a_microphone_that_goes_away_ends_the_take_and_says_why(page: Page, world, what, said, name, reckon):
     booth(page, world, name, MICROPHONE)
-    start(page, 2 * RATE)
+    start(page)
+    until(lambda: safe(world, name) > RATE)
+    first, acknowledged = begun_at(world, name), safe(world, name)
+    reached = context_frames(page)
     page.evaluate(what)
     state(page, "Saved")
     expect(page.get_by_test_id("booth-state")).to_contain_text(said)
     expect(page.get_by_role("alert")).to_contain_text(said)
     (take,) = files(world, name)
     assert cut_off(take)
-    sound, _ = samples_of(take)
-    assert len(sound) > 2 * RATE
+    reckon(f"microphone: {said}", acknowledged, samples_in(take), reached - first)
     notes = json.loads(wav.describe(take.read_bytes()[: wav.HEADER_BYTES]).tags.notes["FENDO_CLOCK"])["doubts"]
     assert any(said in words for _, words in notes), "the take itself does not say what happened"
     page.evaluate("__probe.rate = 48000")
@@ -282,25 +338,26 @@ def test_a_microphone_that_goes_away_ends_the_take_and_says_why(page: Page, worl
 
 
 @pytest.mark.parametrize("comes_back", [True, False], ids=["sleeps", "does not wake"])
-def test_a_closed_lid_keeps_what_was_read(page: Page, world, comes_back):
-    name = f"Lid {comes_back}"
+def test_a_closed_lid_keeps_what_was_read(page: Page, world, comes_back, name, reckon):
     booth(page, world, name)
-    start(page, 2 * RATE)
+    start(page)
     until(lambda: safe(world, name) > RATE)
+    first = begun_at(world, name)
     if not comes_back:
         page.evaluate("for (const c of __probe.contexts) c.resume = () => Promise.reject(new Error('no')); undefined")
-    before = safe(world, name)
+    acknowledged, reached = safe(world, name), context_frames(page)
     page.evaluate("for (const c of __probe.contexts) c.suspend()")
     state(page, "Saved")
     expect(page.get_by_test_id("booth-state")).to_contain_text("sound stopped for a while")
     (take,) = files(world, name)
-    assert cut_off(take) and len(unbroken(take)) >= before
+    assert cut_off(take)
+    kind = "computer sleeps" if comes_back else "computer's sound does not come back"
+    reckon(kind, acknowledged, len(unbroken(take)), reached - first)
     if comes_back:
         next_take_works(page, world, name)
 
 
-def test_a_reload_in_mid_take_a_second_window_and_a_wrong_clock(page: Page, world, context):
-    name = "Reload"
+def test_a_reload_in_mid_take_a_second_window_and_a_wrong_clock(page: Page, world, context, name, reckon):
     page.on("dialog", lambda dialog: dialog.accept())
     # A clock that is ten years behind, and that is set back while a take is read.
     context.add_init_script(
@@ -309,13 +366,14 @@ def test_a_reload_in_mid_take_a_second_window_and_a_wrong_clock(page: Page, worl
         " static now() { return Real.now() + off } }"
     )
     booth(page, world, name)
-    start(page, 2 * RATE)
+    start(page)
     page.evaluate("__back()")
     until(lambda: safe(world, name) > RATE)
-    before = safe(world, name)
+    first, acknowledged, reached = begun_at(world, name), safe(world, name), context_frames(page)
     page.reload()
-    (first,) = until(lambda: files(world, name))
-    assert cut_off(first) and len(unbroken(first)) >= before
+    (take,) = until(lambda: files(world, name))
+    assert cut_off(take)
+    reckon("reload, with a clock set back", acknowledged, len(unbroken(take)), reached - first)
     state(page, "Ready")
 
     # Two windows record the same line at the same time: two takes.
@@ -329,15 +387,16 @@ def test_a_reload_in_mid_take_a_second_window_and_a_wrong_clock(page: Page, worl
     for window in (page, other):
         state(window, "Recording")
     expect(other.get_by_test_id("booth-state")).to_contain_text("Another window records too")
-    begun = context_frames(other)
-    until(lambda: context_frames(other) > begun + RATE)
+    begun, moment = context_frames(other), RATE + random.randrange(RATE)
+    until(lambda: context_frames(other) > begun + moment)
     for window in (page, other):
         window.keyboard.press("Enter")
     for window in (page, other):
         state(window, "Saved")
-    takes = [path for path in files(world, name) if path != first]
+    takes = [path for path in files(world, name) if path != take]
     assert len(takes) == 2
     for path in takes:
-        assert not cut_off(path) and len(unbroken(path)) > RATE
+        assert not cut_off(path)
+        assert reckon("two windows record", RATE, len(unbroken(path)), 0) == 0
     other.close()
     until(lambda: alive(world.address))

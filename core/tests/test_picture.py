@@ -67,15 +67,15 @@ def test_what_is_no_film_is_refused_with_a_reason_and_a_way_on(clips, name, said
 
 def test_a_films_sound_is_cut_into_pieces_that_join_to_the_sample(clips, tmp_path):
     found = film.inspect(clips / "a.mp4")
-    pieces, loudness = film.cut_sound(clips / "a.mp4", found, tmp_path, lambda _share: None)
-    assert pieces == 1
-    sound = film.read_sound(tmp_path, pieces, 0, found.length)
+    cut = film.cut_sound(clips / "a.mp4", found, tmp_path, lambda _share: None)
+    assert cut.pieces == 1
+    sound = film.read_sound(tmp_path, 1, 0, found.length)
     assert sound.shape == (found.length, 2)
     assert 0.05 < float(np.sqrt(np.mean(sound**2))) < 0.2
     # Both channels alike: 3 LU above the same as mono, which a sine of that RMS has as dBFS less 0.691 (BS.1770).
     rms = 20 * np.log10(float(np.sqrt(np.mean(sound**2))))
-    assert loudness == pytest.approx(rms + 3.01 - 0.69, abs=1.5)
-    assert not np.any(film.read_sound(tmp_path, pieces, found.length, found.length + 50))
+    assert cut.loudness == pytest.approx(rms + 3.01 - 0.69, abs=1.5)
+    assert not np.any(film.read_sound(tmp_path, 1, found.length, found.length + 50))
 
 
 def test_a_proxy_has_the_frames_of_the_film_at_a_constant_rate(clips, tmp_path):

@@ -14,6 +14,8 @@ from pathlib import Path
 from typing import Any
 
 _MEMORY = 4 << 30
+_SOUND_MEMORY = 3 << 29
+"""Sound needs little; time stamps that lie make ffmpeg fill hours with silence at once."""
 _SAFE = ["-nostdin", "-hide_banner", "-loglevel", "error"]
 _FORMATS = "mov,matroska,wav,w64,flac,mp3,ogg,aac,aiff,avi,mpegts,mpeg,flv,asf"
 _INPUT = ["-protocol_whitelist", "file", "-format_whitelist", _FORMATS]
@@ -44,11 +46,11 @@ class Cancelled(Exception):
     """The caller asked to stop; nothing unfinished is left."""
 
 
-def _limited(program: str, cpu_seconds: int) -> list[str]:
+def _limited(program: str, cpu_seconds: int, memory: int = _MEMORY) -> list[str]:
     path = shutil.which(program)
     if not path:
         raise CodecFailed(f"{program} is not installed")
-    limits = [f"--as={_MEMORY}", f"--cpu={cpu_seconds}", f"--fsize={256 << 30}", "--core=0", "--nofile=256"]
+    limits = [f"--as={memory}", f"--cpu={cpu_seconds}", f"--fsize={256 << 30}", "--core=0", "--nofile=256"]
     return ["prlimit", *limits, "--", path]
 
 
@@ -181,7 +183,8 @@ def read_raw(arguments: list[str], piece: int, seconds: int) -> Iterator[bytes]:
     Raises:
         CodecFailed: when it ended badly.
     """
-    command = [*_limited("ffmpeg", seconds), *_SAFE, *arguments, "pipe:1"]
+    memory = _SOUND_MEMORY if "-vn" in arguments else _MEMORY
+    command = [*_limited("ffmpeg", seconds, memory), *_SAFE, *arguments, "pipe:1"]
     with subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
         assert process.stdout and process.stderr
         errors, last_words = process.stderr, list[bytes]()

@@ -17,6 +17,8 @@ from fendo_core.timebase import SAMPLE_RATE, FrameRate
 from fendo_core.timebase.rates import nearest_rate
 
 LONGEST_SECONDS = 8 * 3600
+SLOWEST = Fraction(1, 60)
+"""Frames a second on average: a recorded screen on which nothing happens has few."""
 SOUND_PIECE = 10 * SAMPLE_RATE
 """Samples in one piece of a film's sound: FLAC pieces join exactly to the sample."""
 
@@ -173,6 +175,10 @@ def _judged(kind: str, found: dict[str, Any]) -> Film:
     if not (16 <= width <= 8192 and 16 <= height <= 8192):
         raise FilmRefused(f"A picture of {width} × {height} points can't be shown here: 16 to 8192 a side are possible.")
     average, real = (_fraction(video.get(name, "0/1")) for name in ("avg_frame_rate", "r_frame_rate"))
+    if average and average < SLOWEST:
+        raise FilmRefused(
+            "By its header this film shows a frame only every few minutes. Bring in its frames as stills instead."
+        )
     rate = nearest_rate(average or real or Fraction(25))
     varying = bool(average and real and abs(average - real) > Fraction(1, 50))
     if varying or abs((average or rate.fps) - rate.fps) > Fraction(1, 50):
@@ -245,26 +251,51 @@ def make_proxy(
     return len(list(folder.glob("*.mp4")))
 
 
-def cut_sound(source: Path, film: Film, folder: Path, progress: Callable[[float], None]) -> tuple[int, float | None]:
+@dataclass(frozen=True, slots=True)
+class OwnSound:
+    """A film's own sound, cut: how many pieces, its loudness in LUFS (EBU R 128; None when it is too quiet or too short),
+    and how many samples there really were.
+    """
+
+    pieces: int
+    loudness: float | None
+    samples: int
+
+
+def cut_sound(source: Path, film: Film, folder: Path, progress: Callable[[float], None]) -> OwnSound:
     """A film's own sound as stereo 48 kHz FLAC pieces `0000.flac`, ... of `SOUND_PIECE` samples.
 
-    Returns how many there are, and the integrated loudness in LUFS (EBU R 128; None when it is too quiet or too short). The
-    pieces cover the picture's length: what is missing is silence, what is longer is left out.
+    The pieces cover the picture's length: what is missing is silence, what is longer is left out.
     """
     arguments = [*codec.input_of(source, film.kind), "-map", "0:a:0", "-vn", "-af", "aresample=async=1:first_pts=0"]
     arguments += ["-ac", "2", "-ar", str(SAMPLE_RATE), "-f", "s16le"]
     count = -(-film.length // SOUND_PIECE)
     raw = codec.read_raw(arguments, SOUND_PIECE * 4, seconds=300 + film.length // SAMPLE_RATE)
-    meter = StereoLoudness()
+    meter, real = StereoLoudness(), 0
     for piece in range(count):
         wanted = min(SOUND_PIECE, film.length - piece * SOUND_PIECE)
         heard = np.frombuffer(next(raw, b""), dtype="<i2").reshape(-1, 2)[:wanted]
         samples = np.zeros((wanted, 2), dtype=np.int16)
         samples[: len(heard)] = heard
+        real += len(heard)
         meter.add((samples / 32_768).astype(np.float32))
         soundfile.write(folder / f"{piece:04}.flac", samples, SAMPLE_RATE, subtype="PCM_16")
         progress((piece + 1) / count)
-    return count, meter.read()
+    return OwnSound(count, meter.read(), real)
+
+
+BREAKS_OFF = "it breaks off after"
+
+
+def breaks_off(film: Film, samples: int) -> str | None:
+    """What is to be said of a film or sound of which only so many samples (of its picture, if it has one) can be read.
+
+    Half a second and a fiftieth are let pass: headers are often rough.
+    """
+    if film.length - samples <= SAMPLE_RATE // 2 + film.length // 50:
+        return None
+    real, told = (f"{count / SAMPLE_RATE:.1f} s" for count in (samples, film.length))
+    return f"{BREAKS_OFF} {real}, and says that it lasts {told}: the copy was probably not finished"
 
 
 def read_sound(folder: Path, pieces: int, start: int, end: int) -> NDArray[np.float32]:

@@ -57,6 +57,7 @@ def _still(path: Path, kind: str) -> Image.Image:
     image.draft("RGB", BOX)
     try:
         turned = ImageOps.exif_transpose(image)
+        (turned or image).load()
     except (OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
         raise PageRefused(
             "This picture breaks off before its end: it is damaged or not complete. Nothing was changed. Copy it again."
@@ -119,7 +120,7 @@ def _draw_page(page: Any) -> Image.Image:
 
 
 def look(path: Path, kind: str) -> dict[str, Any]:
-    """Pages, width and height of a still or of slides, without drawing them.
+    """Pages, width and height of a still, which is read to its end, or of slides.
 
     Raises:
         PageRefused: when it can't be shown.
@@ -128,6 +129,7 @@ def look(path: Path, kind: str) -> dict[str, Any]:
         document = _slides(path)
         wide, high = document[0].get_size()
         return {"pages": len(document), "width": round(wide), "height": round(high)}
+    _still(path, kind)
     image = _open_still(path, kind)
     wide, high = image.size
     if image.getexif().get(0x0112, 1) in (5, 6, 7, 8):

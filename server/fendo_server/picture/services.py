@@ -208,8 +208,10 @@ def _prepare_film(stored: Source, progress: running.Progress) -> None:
     own = Source.objects.filter(pk=stored.pk)
     if facts.has_sound:
         report = progress.part(0.0, 0.15, "preparing the sound")
-        pieces, loudness = film.cut_sound(stored.original, facts, folder, report)
-        own.update(sound_pieces=pieces, loudness=loudness)
+        sound = film.cut_sound(stored.original, facts, folder, report)
+        own.update(sound_pieces=sound.pieces, loudness=sound.loudness)
+        if not facts.frames:
+            _remark(stored, film.breaks_off(facts, sound.samples))
     if not facts.frames:
         return
     progress(0.15, "drawing the strip")
@@ -225,10 +227,17 @@ def _prepare_film(stored: Source, progress: running.Progress) -> None:
         count = film.make_proxy(stored.original, facts, folder / name, report, lambda ready: own.update(segments=ready))
         own.update(segments=count, has_proxy=True)
     frames = film.small_frames(stored.original, facts, progress.part(0.7, 1.0, "finding the cuts"))
+    _remark(stored, film.breaks_off(facts, facts.rate.first_sample(len(frames))))
     found = shots(find_cuts(frames), facts.frames, facts.rate)
     # Shots that somebody corrected while they were looked for stay as they are.
     untouched = own.filter(shots=[[0, facts.length]], shot_names=[])
     untouched.update(shots=[[shot.start, shot.end] for shot in found])
+
+
+def _remark(stored: Source, said: str | None) -> None:
+    """That a file breaks off, or no longer."""
+    remarks = [remark for remark in stored.remarks if not remark.startswith(film.BREAKS_OFF)]
+    Source.objects.filter(pk=stored.pk).update(remarks=[*remarks, *([said] if said else [])])
 
 
 def draw_strip(stored: Source, facts: film.Film, columns: int) -> None:

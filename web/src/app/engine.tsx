@@ -1,5 +1,5 @@
 import { useQueryClient } from '@tanstack/react-query'
-import { createContext, useContext, useEffect, useState, useSyncExternalStore } from 'react'
+import { createContext, useCallback, useContext, useEffect, useState, useSyncExternalStore } from 'react'
 import { answered, asBytes, client, csrfToken, type Take } from '../api/client'
 import { refetchProduction, updateProduction, withTake } from '../api/production'
 import { Engine } from '../engine/engine'
@@ -59,4 +59,23 @@ export function useEngine(): Engine {
 /** A watched value of the engine. */
 export function useWatched<T>(observable: Observable<T>): T {
   return useSyncExternalStore(observable.watch, observable.get)
+}
+
+/**
+ * What each animation frame tells; drawn again only when it is another value.
+ *
+ * Not by setting state: React keeps every value that is set, even the same one again, until it draws the next time, and a
+ * recording of two hours has half a million frames.
+ */
+export function useEachFrame<T extends string | number | boolean>(look: () => T): T {
+  const engine = useEngine()
+  const watch = useCallback(
+    (changed: () => void) => {
+      const frame = () => changed()
+      engine.onFrame.add(frame)
+      return () => void engine.onFrame.delete(frame)
+    },
+    [engine],
+  )
+  return useSyncExternalStore(watch, look)
 }

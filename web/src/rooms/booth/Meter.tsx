@@ -1,14 +1,17 @@
 import { Button } from '@mantine/core'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useRef } from 'react'
 import type { Production } from '../../api/client'
-import { useEngine } from '../../app/engine'
+import { useEachFrame, useEngine } from '../../app/engine'
 import { inksOf } from '../../strip/Strip'
 
 const LOW = -60
 
+function decibels(amplitude: number): number {
+  return 20 * Math.log10(Math.max(amplitude, 1e-6))
+}
+
 function shareOf(amplitude: number): number {
-  const decibel = 20 * Math.log10(Math.max(amplitude, 1e-6))
-  return Math.max(0, Math.min(1, 1 - decibel / LOW))
+  return Math.max(0, Math.min(1, 1 - decibels(amplitude) / LOW))
 }
 
 /** The level now: its bar, the wanted window, the held peak, and a clip light that stays on until it is cleared. */
@@ -16,9 +19,13 @@ export function Meter({ production, onClear }: { production: Production; onClear
   const engine = useEngine()
   const canvas = useRef<HTMLCanvasElement>(null)
   const number = useRef<HTMLSpanElement>(null)
-  const [clipped, setClipped] = useState(false)
-  const [word, setWord] = useState('')
   const { low, high } = production.level_window
+  const clipped = useEachFrame(() => engine.recorder.level.clipped)
+  const word = useEachFrame(() => {
+    const held = decibels(engine.recorder.level.held)
+    if (held <= low - 24) return engine.recorder.input.value.choice ? 'quiet' : ''
+    return held > high ? 'too loud' : held < low ? 'below' : 'in the window'
+  })
   useEffect(() => {
     const element = canvas.current!
     const ctx = element.getContext('2d')!
@@ -49,12 +56,9 @@ export function Meter({ production, onClear }: { production: Production; onClear
         ctx.fillStyle = inks.ink
         ctx.fillRect(5, y(shareOf(level.held)) - 1, width - 10, 2)
       }
-      const held = 20 * Math.log10(Math.max(level.held, 1e-6))
-      if (number.current) number.current.textContent = held > LOW ? held.toFixed(1).replace('-', '−') : '–'
-      setClipped(level.clipped)
-      if (held <= low - 24) setWord(engine.recorder.input.value.choice ? 'quiet' : '')
-      else if (held > high) setWord('too loud')
-      else setWord(held < low ? 'below' : 'in the window')
+      const held = decibels(level.held)
+      const text = held > LOW ? held.toFixed(1).replace('-', '−') : '–'
+      if (number.current && number.current.textContent !== text) number.current.textContent = text
     }
     engine.onFrame.add(draw)
     return () => void engine.onFrame.delete(draw)

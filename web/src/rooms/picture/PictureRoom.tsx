@@ -14,7 +14,7 @@ import { frameAt, timecode } from '../../engine/time'
 import { Stage } from '../../page/Stage'
 import { Files, Sending } from './Files'
 import { How, Reel } from './Reel'
-import { Shots } from './Shots'
+import { Shots, shotAt } from './Shots'
 import { Sounds } from './Sounds'
 import { useReel } from './useReel'
 import './picture.css'
@@ -52,11 +52,6 @@ export function Component() {
     const next = by > 0 ? starts.find((start) => start > at) : starts.filter((start) => start < at).at(-1)
     if (next !== undefined) engine.transport.seek(next)
   }
-  const shotHere = () =>
-    Math.max(
-      0,
-      shots.findLastIndex((shot) => shot[0]! <= engine.transport.position()),
-    )
   const changeShot = (kind: 'part_shot' | 'join_shots') =>
     pieces.length && reel.edit({ kind, at: engine.transport.position() })
   useKeys({
@@ -67,7 +62,7 @@ export function Component() {
     shotName: () => {
       if (!pieces.length) return
       setSide('shots')
-      setNaming(shotHere())
+      setNaming(shotAt(shots, engine.transport.position()))
     },
     up: () => reel.step(-1),
     down: () => reel.step(1),

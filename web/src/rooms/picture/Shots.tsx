@@ -1,10 +1,16 @@
 import { TextInput } from '@mantine/core'
 import { useEffect, useRef, useState } from 'react'
 import type { Production } from '../../api/client'
-import { useEngine } from '../../app/engine'
+import { useEachFrame, useEngine } from '../../app/engine'
 import { timecodeAt } from '../../app/room'
 import { firstEndingAfter, secondsText } from '../../engine/time'
 import { Still } from './Still'
+
+/** Index of the shot that is seen at a position; the last one behind the end. */
+export function shotAt(shots: readonly number[][], position: number): number {
+  const after = firstEndingAfter(shots, position, (shot) => shot[1]!)
+  return Math.max(0, Math.min(after, shots.length - 1))
+}
 
 type ShotsProps = {
   production: Production
@@ -16,21 +22,10 @@ type ShotsProps = {
 /** The shots, numbered, with a still each; the one that is seen now is marked and kept in sight. */
 export function Shots({ production, naming, onNamed }: ShotsProps) {
   const engine = useEngine()
-  const [here, setHere] = useState(0)
   const list = useRef<HTMLOListElement>(null)
   const { shots, shot_names: names, pieces, sources } = production.picture
   const byId = new Map(sources.map((source) => [source.id, source]))
-  useEffect(() => {
-    const look = (position: number) =>
-      setHere(
-        Math.max(
-          0,
-          shots.findLastIndex((shot) => shot[0]! <= position),
-        ),
-      )
-    engine.onFrame.add(look)
-    return () => void engine.onFrame.delete(look)
-  }, [engine, shots])
+  const here = useEachFrame(() => shotAt(shots, engine.transport.position()))
   useEffect(() => {
     list.current?.children[here]?.scrollIntoView({ block: 'nearest' })
   }, [here])
