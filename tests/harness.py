@@ -98,6 +98,7 @@ class Wire:
         self.to, self.port = to, free_port()
         self.cut = False
         self.rate: float | None = None  # bytes a second towards the server
+        self.carried = 0  # bytes that went to the server
         self.pairs: set[socket.socket] = set()
         self.ear = socket.create_server(("127.0.0.1", self.port))
         threading.Thread(target=self._accept, daemon=True).start()
@@ -127,6 +128,7 @@ class Wire:
                 if self.rate and towards_server:
                     time.sleep(len(data) / self.rate)
                 b.sendall(data)
+                self.carried += len(data) if towards_server else 0
         for one in (a, b):
             with contextlib.suppress(OSError):
                 one.shutdown(socket.SHUT_RDWR)

@@ -1,6 +1,8 @@
 """The reel by the real interface: clips, slides, an original, a hole; and what is shown at every cut."""
 
 import math
+import struct
+import time
 from fractions import Fraction
 from pathlib import Path
 
@@ -13,7 +15,7 @@ from playwright.sync_api import Page, expect
 from pypdfium2 import raw
 
 import numbered
-from harness import bring_in, choose_simulated, hand_over, look_at, new_production, read_one_take, type_script, until
+from harness import Wire, bring_in, choose_simulated, hand_over, look_at, new_production, read_one_take, type_script, until
 from probe import api
 
 pytestmark = pytest.mark.browser
@@ -249,6 +251,34 @@ def test_pieces_are_trimmed_and_moved_by_hand_on_the_strip(desk: Page, clips):
     until(lambda: pieces(page)[0]["first"] == 0 and pieces(page)[0]["span"][1] == 80 * PAL)
     page.keyboard.press("Control+z")
     until(lambda: pieces(page)[0]["span"][1] // PAL == cut)
+
+
+def test_a_file_goes_on_where_the_connection_was_cut(desk: Page, world, tmp_path):
+    page, wire = desk, Wire(world.port)
+    film = numbered.make(tmp_path / "long walk.mp4", 100, 50)
+    with film.open("ab") as file:
+        file.write(struct.pack(">I4s", 8 + (12 << 20), b"free") + np.random.default_rng(3).bytes(12 << 20))
+    try:
+        page.goto(f"http://127.0.0.1:{wire.port}")
+        new_production(page, "Thin wire to a film")
+        wire.rate = 4e6
+        wire.hang_up()
+        page.get_by_test_id("film-file").set_input_files(film)
+        sent = page.get_by_role("list", name="files on their way")
+        arrived = lambda: sum(path.stat().st_size for path in world.data.glob("arriving/*"))  # noqa: E731
+        until(lambda: arrived() >= 4 << 20)
+        wire.break_off()
+        expect(sent).to_contain_text("the connection is away; it goes on when that is back")
+        time.sleep(3)
+        kept = arrived()
+        wire.cut, wire.carried = False, 0
+        expect(sent).to_have_count(0, timeout=60_000)
+        expect(page.get_by_role("list", name="pieces").locator(".picture-row")).to_have_count(1)
+        # Nothing that had arrived is sent again: at most the piece that was on its way, and what requests need.
+        assert wire.carried < film.stat().st_size - kept + (1 << 20)
+        settled(page, 100)
+    finally:
+        wire.close()
 
 
 def lesson(path: Path) -> Path:

@@ -82,6 +82,31 @@ def test_takes_lie_where_the_sound_was_heard(page: Page, world, films):
     assert len(sound) > LATE_SLOT[1] - LATE_SLOT[0] + 4 * RATE, "the film ended, the recording did not"
 
 
+def test_a_take_lies_right_in_a_reel_of_pieces(page: Page, world, films):
+    """The film parted after eight seconds, its end put first: what is heard of each piece lies where that piece lies."""
+    rate = "25"
+    production = probe.prepare(page, world, films(rate), rate, True, "probe-reel")
+    moved = tuple(round(second + (7 if second < 8 else -8), 2) for second in probe.SHORT.at)
+    reel = probe.Flashes(at=moved, slots=((4 * RATE, 13 * RATE),))
+
+    def edit(kind: str, **values) -> dict:
+        body = {"kind": kind, "revision": whole()["revision"], **values}
+        return probe.api(page, "POST", f"/api/productions/{production}/edits/", body)
+
+    def whole() -> dict:
+        return probe.api(page, "GET", f"/api/productions/{production}/")
+
+    first, second = edit("split_piece", at=8 * RATE)["picture"]["pieces"]
+    edit("move_piece", piece=second["id"], before=first["id"], follow=False)
+    edit("set_slot", line=whole()["lines"][0]["id"], slot=reel.slots[0])
+    page.reload()
+    state(page, "Ready")
+    probe.measure_loop(page)
+    taken = probe.record(page, world, production, rate, "ear", film=reel)
+    exact(taken)
+    assert len(taken.errors) >= 5 and taken.missed == 0
+
+
 def test_takes_lie_where_the_picture_was_seen(page: Page, world, films, tmp_path):
     """Film silent: who reads by the picture is placed by what was drawn; in playback and in the film handed over too."""
     rate = "25"
