@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Literal, TypeAlias
 
 from fendo_core.production.refusal import EditRefused
@@ -28,6 +29,7 @@ class Fit:
     words_over: int = 0
 
 
+@lru_cache(maxsize=1 << 14)
 def fit(text: str, slot: Span | None, pace: Pace, wild: bool = False) -> Fit:
     """Whether the words fit the slot, and the sentence that says it.
 

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Mapping
 from itertools import zip_longest
 from typing import Any
 
-from django.db.models import CharField, F, Q, Value
+from django.db.models import CharField, F, Q, TextField, Value
 from django.db.models.functions import Cast, Concat, Left, Replace
 
 from fendo_core.picture.laid import LaidSound as CoreSound
@@ -50,13 +50,15 @@ def load(production: Production) -> State:
         .values_list("line_id", "take_id")
     )
     taken, aside, moved = defaultdict[str, list[str]](list), set(), {}
-    rows_of_takes = Take.objects.filter(line__production=production).order_by()
-    for take, line, away, by in rows_of_takes.values_list("id", "line_id", "aside", "moved"):
-        taken[str(line)].append(str(take))
+    # Identities as text at once: there are thousands.
+    keys = {"key": Cast("id", TextField()), "of": Cast("line_id", TextField())}
+    rows_of_takes = Take.objects.filter(line__production=production).order_by().annotate(**keys)
+    for take, line, away, by in rows_of_takes.values_list("key", "of", "aside", "moved"):
+        taken[line].append(take)
         if away:
-            aside.add(str(take))
+            aside.add(take)
         if by:
-            moved[str(take)] = by
+            moved[take] = by
     known, sources = pace.paces(production), list(production.sources.all())
     return State(
         lines=lines,

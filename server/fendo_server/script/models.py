@@ -5,6 +5,8 @@ import uuid
 from django.db import models
 from django.db.models import F, Q
 
+from fendo_server.fields import QuickJSONField
+
 
 class Line(models.Model):
     """A numbered piece of the script, with its slot in samples of the programme."""
@@ -18,7 +20,7 @@ class Line(models.Model):
     slot_end = models.PositiveBigIntegerField(null=True)
     dropped = models.BooleanField(default=False)
     notes = models.TextField(blank=True, help_text="for the reader alone")
-    stress = models.JSONField(default=list, help_text="ordinals of the words to be stressed")
+    stress = QuickJSONField(default=list, help_text="ordinals of the words to be stressed")
     reader = models.ForeignKey(
         "productions.Reader", null=True, on_delete=models.SET_NULL, related_name="+", help_text="null: the production's"
     )

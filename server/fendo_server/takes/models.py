@@ -7,6 +7,8 @@ from django.conf import settings
 from django.db import models
 from django.db.models import Q
 
+from fendo_server.fields import QuickJSONField
+
 
 class Take(models.Model):
     """One recording of a line. Once it is finished its sound never changes.
@@ -36,7 +38,7 @@ class Take(models.Model):
     cue = models.BigIntegerField(null=True, help_text="where a pick-up was to begin; null: with the slot")
     clock = models.JSONField(default=dict, help_text="its clock map")
     within = models.PositiveIntegerField(null=True, help_text="samples by which its place may be off; null: not known")
-    doubts = models.JSONField(default=list, help_text="[sample, words]: what speaks against its place")
+    doubts = QuickJSONField(default=list, help_text="[sample, words]: what speaks against its place")
     forgotten = models.BooleanField(
         default=False, help_text="closed by housekeeping: what its browser still has goes on it"
     )
@@ -46,8 +48,8 @@ class Take(models.Model):
     true_peak = models.FloatField(null=True)
     loudness = models.FloatField(null=True)
     noise = models.FloatField(null=True)
-    clipped = models.JSONField(default=list)
-    phrases = models.JSONField(default=list)
+    clipped = QuickJSONField(default=list)
+    phrases = QuickJSONField(default=list)
     made = models.DateTimeField(auto_now_add=True)
 
     class Meta:
