@@ -11,7 +11,7 @@ HELP = """Fendo records narration against picture.
   ./fendo stop              end what start began
   ./fendo link [NAME]       a new one-time link (--new makes the account NAME)
   ./fendo reset-demo        put the demo productions back as they were
-  ./fendo rescue FOLDER     rebuild productions from their recordings when the database is gone (then an account's name)
+  ./fendo rescue FOLDER     open productions from their folders, when the database is gone or elsewhere (then an account)
   ./fendo test [PART ...]   run all checks and tests, or parts: {parts}
   ./fendo help              this
 

@@ -203,7 +203,11 @@ def test_killing_the_database_loses_nothing(page: Page, tmp_path, name, reckon):
         assert reckon("database killed", acknowledged, len(unbroken(take)), reached - first) == 0
         next_take_works(page, world, name)
 
-        # And when the database is lost for good, the recordings bring everything back.
+        # And when the database is lost for good, recordings and the record beside them bring everything back.
+        world.kill("worker")
+        world.begin("worker")
+        (kept,) = until(lambda: list(world.data.glob(f"media/{name}/production.json")))
+        until(lambda: "Listen." in kept.read_text())
         world.kill("web")
         world.kill("worker")
         with psycopg.connect(world.admin, autocommit=True) as db:
@@ -211,12 +215,14 @@ def test_killing_the_database_loses_nothing(page: Page, tmp_path, name, reckon):
             db.execute(f'create database "{world.name}"')
         serve.manage("migrate", "--no-input", "-v0", env=world.env)
         said = serve.manage("rescue", str(world.data / "media"), "--account", "rescued", env=world.env)
-        assert f"Rebuilt “{name}”: 1 lines, 2 takes" in said
+        assert f"Rebuilt “{name}”: 2 lines, 2 takes" in said
         world.begin("web")
         page.goto(world.link("rescued"))
         page.goto(f"{world.address}/productions/{production}/takes")
+        page.get_by_test_id("page").locator("[data-line='1']").click()
         expect(page.locator("[data-take]")).to_have_count(2)
         expect(page.locator(".takes-line")).to_contain_text("Eleven tonnes of elm")
+        expect(page.get_by_test_id("page").locator("[data-line]")).to_have_count(2)
 
 
 def test_a_connection_cut_for_longer_than_the_take_and_one_slower_than_the_sound(page: Page, world, name, reckon, request):

@@ -1,8 +1,8 @@
 """Rebuild productions from recordings alone, when the database is gone.
 
 Every recording says in its own header what it is: production, folder, line with words and slot, take, reader, where it lies
-in the programme and how that is known. What stands nowhere but in the database is lost: picks, lines that nobody read,
-and which film belonged to it.
+in the programme and how that is known. The rest (settings, lines that nobody read, picks, the reel and its files) stands in
+the production's own record beside them; without that it is lost.
 """
 
 import json
@@ -25,7 +25,7 @@ from fendo_core.booth.naming import safe_name
 from fendo_core.timebase import FrameRate
 from fendo_core.timebase.rates import nearest_rate
 from fendo_server.booth import capture
-from fendo_server.productions import services
+from fendo_server.productions import record, services
 from fendo_server.productions.models import Folder, Production
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Take
@@ -40,6 +40,8 @@ class Report:
     productions: list[str] = field(default_factory=list)
     lines: int = 0
     takes: int = 0
+    picks: int = 0
+    whole: list[str] = field(default_factory=list)
     known: int = 0
     unfinished: int = 0
     refused: list[str] = field(default_factory=list)
@@ -101,9 +103,34 @@ def rescue(owner, top: Path, say: Callable[[str], None] = lambda text: None) -> 
                 report.known += 1
                 continue
             by_production[found.note("FENDO_PRODUCTION") or found.tags.production].append(found)
+        restored, known = _restored(owner, one, report)
         for recordings in by_production.values():
             _rebuild(owner, one, recordings, len(by_production) == 1, report, say)
+        if restored and known:
+            report.picks += record.restore_takes(restored, known)
     return report
+
+
+def _restored(owner, top: Path, report: Report) -> tuple[Production | None, dict[str, Any] | None]:
+    """The production of the record in a folder, without its takes, and the record; None where there is none to use."""
+    try:
+        known = record.read(top)
+        if known is None or Production.objects.filter(pk=known["id"], owner=owner).exists():
+            return None, None
+        made = record.restore(owner, known, top, top.name if _may_stay(top) else _free_directory(known["name"]))
+    except record.RecordRefused as error:
+        report.refused.append(f"{record.NAME}: {error}")
+        return None, None
+    report.productions.append(made.name)
+    report.whole.append(made.name)
+    report.lines += made.lines.filter(dropped=False).count()
+    return made, known
+
+
+def _may_stay(top: Path) -> bool:
+    """Whether a folder is one of the media folder that no production has."""
+    in_place = top.resolve().parent == settings.MEDIA.resolve()
+    return in_place and not Production.objects.filter(directory__iexact=top.name).exists()
 
 
 def _id(text: str) -> uuid.UUID | None:
@@ -125,10 +152,10 @@ def _production(owner, top: Path, recordings: list[Found], alone: bool) -> tuple
     newest = max(recordings, key=lambda found: found.tags.origination)
     own = _id(newest.note("FENDO_PRODUCTION"))
     known = Production.objects.filter(pk=own, owner=owner).first() if own else None
-    in_place = alone and top.resolve().parent == settings.MEDIA.resolve()
+    in_place = top.resolve().parent == settings.MEDIA.resolve()
     if known:
         return known, in_place and known.directory == top.name
-    in_place = in_place and not Production.objects.filter(directory__iexact=top.name).exists()
+    in_place = alone and _may_stay(top)
     name = newest.tags.production or top.name
     rate = _rate(newest.tags)
     start = _number(newest.note("FENDO_PROGRAMME_START"))
@@ -162,23 +189,15 @@ def _number(text: str) -> int | None:
         return None
 
 
-def _folder(production: Production, path: str) -> Folder:
-    parent = None
-    for part in path.split("/"):
-        below = f"{parent.path}/{part}" if parent else part
-        parent = production.folders.filter(path=below).first() or services.make_folder(production, parent, part)
-    assert parent is not None
-    return parent
-
-
 @transaction.atomic
 def _rebuild(owner, top: Path, recordings: list[Found], alone: bool, report: Report, say: Callable[[str], None]) -> None:
     production, in_place = _production(owner, top, recordings, alone)
-    report.productions.append(production.name)
+    if production.name not in report.productions:
+        report.productions.append(production.name)
     lines = _lines(production, recordings, report)
     folders: Counter[str] = Counter()
     for count, found in enumerate(recordings, start=1):
-        folder = _folder(production, found.folder)
+        folder = services.folder_at(production, found.folder)
         folders[str(folder.pk)] += 1
         reader, _ = production.readers.get_or_create(name=found.tags.reader or "Narrator")
         take = _take(found, lines[_key(found)], folder, reader)

@@ -112,28 +112,53 @@ def bring_in(production: Production, author: Any, name: str, arrived: Path, laid
         arrived.unlink(missing_ok=True)
     facts = found.facts
     with transaction.atomic():
-        made = Source.objects.create(
-            production=production,
-            kind=found.kind,
-            name=target.name,
-            file=f"Picture/{target.name}",
-            state=Source.State.PREPARING,
-            remarks=list(facts.remarks) if facts else [],
-            facts=_stored(facts) if facts else {"kind": found.what, "width": found.width, "height": found.height},
-            fps_above=facts.rate.fps.numerator if facts else 25,
-            fps_below=facts.rate.fps.denominator if facts else 1,
-            frames=facts.frames if facts else 0,
-            length=facts.length if facts else 0,
-            shots=[[0, facts.length]] if found.kind == "film" and facts else [],
-            pages=found.pages,
-            digest=digest,
-        )
+        made = _source(production, target.name, found, digest=digest)
         if found.kind == "film" and facts:
             _take_rate(production, facts.rate)
         for edit in laying(made) if laid else ():
             production.refresh_from_db()
             changes.perform(production, author, production.revision, edit)
         running.start(production, "prepare source", source=str(made.id))
+    return made
+
+
+def _source(production: Production, name: str, found: Brought, **more: Any) -> Source:
+    """The row of a file that lies in the production's folder."""
+    facts = found.facts
+    values = {
+        "kind": found.kind,
+        "state": Source.State.PREPARING,
+        "remarks": list(facts.remarks) if facts else [],
+        "facts": _stored(facts) if facts else {"kind": found.what, "width": found.width, "height": found.height},
+        "fps_above": facts.rate.fps.numerator if facts else 25,
+        "fps_below": facts.rate.fps.denominator if facts else 1,
+        "frames": facts.frames if facts else 0,
+        "length": facts.length if facts else 0,
+        "shots": [[0, facts.length]] if found.kind == "film" and facts else [],
+        "pages": found.pages,
+    }
+    return Source.objects.create(production=production, name=name, file=f"Picture/{name}", **{**values, **more})
+
+
+def bring_back(production: Production, folder: Path, name: str, kind: str, **more: Any) -> Source:
+    """A source of a production that is restored: its file, copied if it lies elsewhere, is judged anew, prepared by a job.
+
+    Without its file it is there all the same, and says what is missing.
+    """
+    name = safe_name(name, 140)
+    kept, there = settings.MEDIA / production.directory / "Picture" / name, folder / "Picture" / name
+    if there.is_file() and not there.is_symlink() and not kept.exists():
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy2(there, kept)
+    try:
+        found = judge(kept)
+        if found.kind != kind:
+            raise film.FilmRefused("")
+    except (OSError, film.FilmRefused):
+        said = f"“{name}” is not in the folder “Picture”, or is damaged. Words and takes are safe; bring it in again."
+        return _source(production, name, Brought(kind, pages=0), state=Source.State.FAILED, error=said, **more)
+    made = _source(production, name, found, digest=digest_of(kept), **more)
+    running.start(production, "prepare source", source=str(made.id))
     return made
 
 

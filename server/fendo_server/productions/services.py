@@ -67,6 +67,16 @@ def make_folder(production: Production, parent: Folder | None, name: str) -> Fol
     return folder
 
 
+def folder_at(production: Production, path: str) -> Folder:
+    """The folder at a path below the production's own, made with those above it if it is not there."""
+    folder = None
+    for part in path.split("/"):
+        below = f"{folder.path}/{part}" if folder else part
+        folder = production.folders.filter(path=below).first() or make_folder(production, folder, part)
+    assert folder is not None
+    return folder
+
+
 def name_example(production: Production, pattern: str) -> str:
     """The file name that the pattern would give the next take of the first line.
 

@@ -37,3 +37,12 @@ def close_forgotten_takes(timestamp: int) -> None:
 
     close_forgotten()
     forget_old()
+
+
+@app.periodic(cron="* * * * * */10")
+@app.task(name="write_records", queue="housekeeping", queueing_lock="write_records")
+def write_records(timestamp: int) -> None:
+    """The productions' own records, where something was changed."""
+    from fendo_server.productions.record import write_changed
+
+    write_changed()

@@ -1,19 +1,30 @@
 """The recordings alone bring back what the database knew of them."""
 
+import io
+import json
 import shutil
+import uuid
 
 import numpy as np
 import pytest
 from django.core.management import call_command
 from django.core.management.base import CommandError
+from PIL import Image
 
 from fendo_core.audio import pcm
+from fendo_core.production import edits
+from fendo_core.production.state import rows
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
 from fendo_server.booth.rescue import rescue
+from fendo_server.picture.models import LaidSound, Piece
+from fendo_server.productions import description, services, state
+from fendo_server.productions import record as record_of
 from fendo_server.productions.models import Production
 from fendo_server.takes.models import Pick, Take
-from testing import clock_of, record, voice
+from fendo_server.work import running
+from fendo_server.work.models import Job
+from testing import bring, clock_of, edit, record, voice
 
 FIELDS = (
     "id", "line_id", "line__number", "line__text", "line__slot_start", "line__slot_end", "line__production_id", "number",
@@ -30,6 +41,8 @@ def forget_everything():
     """As if the database were gone."""
     Pick.objects.all().delete()
     Take.objects.all().delete()
+    Piece.objects.all().delete()
+    LaidSound.objects.all().delete()
     Production.objects.all().delete()
 
 
@@ -91,8 +104,166 @@ def test_the_command_says_what_it_did_and_what_it_can_not_do(production, recorde
     forget_everything()
     call_command("rescue", str(own_data / "media" / production.directory), account="ada")
     said = capsys.readouterr().out
-    assert "Rebuilt “The Tide Mill”: 2 lines, 4 takes, 1 of them cut off, for ada." in said and "pick again" in said
+    assert (
+        "Rebuilt “The Tide Mill”: 2 lines, 4 takes, 1 of them cut off, 0 picks, for ada." in said and "Pick again" in said
+    )
     call_command("rescue", str(own_data / "media"), account="ada")
     assert "known already and left alone: 4 takes" in capsys.readouterr().out
     with pytest.raises(CommandError, match="no folder"):
         call_command("rescue", "/nowhere/at/all")
+
+
+@pytest.fixture
+def worked_on(production, recorded, client, film_file, ada):
+    """The same with a reel that was changed, a sound, sayings, notes, two readers, picks, and a take set aside."""
+    bring(client, production, film_file.read_bytes(), "mill.mp4")
+    gate = io.BytesIO()
+    Image.new("RGB", (64, 36), "teal").save(gate, "PNG")
+    bring(client, production, gate.getvalue(), "gate.png")
+    run_jobs()
+    first, second, third = production.lines.all()
+    other = services.make_reader(production, "Second voice")
+    piece = production.pieces.first()
+    takes = list(Take.objects.filter(line=first).order_by("number"))
+    film = production.sources.get(kind="film")
+    for what in (
+        edits.SetReader((str(third.id),), str(other.id)),
+        edits.SetNotes(str(third.id), "softly"),
+        edits.SetStress(str(first.id), (1,)),
+        edits.SetSaying("Orsey", "OR-zee"),
+        edits.Pick(str(first.id), str(takes[0].id)),
+        edits.SetAside(str(takes[1].id), True),
+        edits.TrimPiece(str(piece.id), "start", 24_000),
+        edits.SplitPiece(96_000),
+        edits.NameShot(0, "the gates"),
+        edits.LaySound(str(film.id), 48_000, False),
+        edits.DropLine(str(second.id)),
+    ):
+        edit(production, ada, what)
+    spoken = record(third, voice(2.5, 9), start=0)
+    edit(production, ada, edits.Pick(str(third.id), str(spoken.id)))
+    Production.objects.filter(pk=production.pk).update(duck_depth=-20.0, level_window="roomy", language="de")
+    production.refresh_from_db()
+    assert record_of.write_changed() == [production.name] and not record_of.write_changed()
+    return production
+
+
+def run_jobs():
+    for job in Job.objects.filter(state="waiting"):
+        running.run(str(job.pk))
+
+
+def the_whole(production):
+    found = description.whole(Production.objects.get(pk=production.pk))
+    return {key: value for key, value in found.items() if key not in ("revision", "undo", "redo")}
+
+
+def test_with_its_own_record_a_production_is_there_again_whole(worked_on, ada, own_data):
+    before, rows_before = the_whole(worked_on), rows(state.load(worked_on))
+    forget_everything()
+    shutil.rmtree(own_data / "derived")
+    report = rescue(ada, own_data / "media")
+    assert (report.whole, report.takes, report.picks, report.refused) == ([worked_on.name], 5, 2, [])
+    run_jobs()
+    again = Production.objects.get()
+    # What was never finished before is a cut-off take now; all else is as it was.
+    assert rows(state.load(again)) == rows_before
+    after = the_whole(again)
+    finished = [take for take in after["takes"] if take["id"] in {str(row["id"]) for row in before["takes"]}]
+    same = [row for row in before["takes"] if row["state"] == "finished"]
+    assert [take for take in finished if take["id"] in {row["id"] for row in same}] == same
+    assert after["picture"] == before["picture"]
+    assert [folder["path"] for folder in after["folders"]] == [folder["path"] for folder in before["folders"]]
+    assert [reader["name"] for reader in after["readers"]] == [reader["name"] for reader in before["readers"]]
+    # How fast somebody reads is learned from the takes; the text is looked at with that.
+    for key in before.keys() - {"takes", "to_do", "picture", "folders", "landing", "readers", "pace", "lines"}:
+        assert after[key] == before[key], key
+    assert rescue(ada, own_data / "media").known == 5
+
+
+def test_a_production_put_away_is_opened_elsewhere_with_its_films(worked_on, stranger, own_data, tmp_path_factory):
+    away = tmp_path_factory.mktemp("archive") / "The Tide Mill"
+    shutil.copytree(own_data / "media" / worked_on.directory, away)
+    rows_before = rows(state.load(worked_on))
+    forget_everything()
+    shutil.rmtree(own_data / "media")
+    (away / "Picture" / "gate.png").unlink()
+    report = rescue(stranger, away)
+    assert report.whole == ["The Tide Mill"] and report.picks == 2
+    run_jobs()
+    made = Production.objects.get()
+    assert made.owner == stranger and rows(state.load(made)) == rows_before
+    states = {source.name: (source.state, source.error) for source in made.sources.all()}
+    assert states["mill.mp4"] == ("ready", "") and made.sources.get(name="mill.mp4").original.exists()
+    assert states["gate.png"][0] == "failed" and "bring it in again" in states["gate.png"][1]
+
+
+def spoilt(found: dict, how: str) -> str:
+    """A record that somebody changed."""
+    key = next(key for key in found["rows"] if key.startswith("piece:"))
+    match how:
+        case "another form":
+            found["form"] = 99
+        case "a number that is none":
+            found["rows"][key]["level"] = float("nan")
+        case "a row of nothing":
+            found["rows"]["user:1"] = {"is_superuser": True}
+        case "a colour that is none":
+            found["rows"][key]["colour"] = "url(x)"
+        case "a piece of nothing":
+            found["rows"][key]["source"] = str(uuid.uuid4())
+        case "a frame rate of nothing":
+            found["settings"]["fps_above"] = 0
+        case "a drop of frames where there is none":
+            found["settings"] |= {"drop_frame": True, "fps_above": 25}
+        case "a pattern of nothing":
+            found["settings"]["name_pattern"] = "{__class__}"
+        case "a list":
+            return json.dumps([found])
+        case "half of it":
+            return json.dumps(found)[: len(json.dumps(found)) // 2]
+        case "deep":
+            return "[" * 100_000
+    return json.dumps(found)
+
+
+HOWS = (
+    "another form", "a number that is none", "a row of nothing", "a colour that is none", "a piece of nothing",
+    "a frame rate of nothing", "a drop of frames where there is none", "a pattern of nothing", "a list", "half of it",
+    "deep",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("how", HOWS)
+def test_a_spoilt_record_is_left_alone_and_the_recordings_speak_for_themselves(production, recorded, ada, own_data, how):
+    edit(production, ada, edits.AddPieces((edits.Shown(words="wait"),)))
+    record_of.write(production)
+    path = own_data / "media" / production.directory / record_of.NAME
+    path.write_text(spoilt(json.loads(path.read_text()), how))
+    forget_everything()
+    report = rescue(ada, own_data / "media")
+    assert report.refused and report.refused[0].startswith("production.json: ")
+    assert (report.lines, report.takes, report.whole) == (2, 4, [])
+    assert not Production.objects.get().pieces.exists()
+
+
+def test_a_record_reaches_nothing_outside_of_its_folder(worked_on, ada, own_data):
+    secret = own_data / "secret.mp4"
+    shutil.copy(own_data / "media" / worked_on.directory / "Picture" / "mill.mp4", secret)
+    path = own_data / "media" / worked_on.directory / record_of.NAME
+    found = json.loads(path.read_text())
+    found["sources"][0]["name"] = "../../../secret.mp4"
+    found["folders"] = ["../../elsewhere", "Narration"]
+    path.write_text(json.dumps(found))
+    forget_everything()
+    rescue(ada, own_data / "media")
+    made = Production.objects.get()
+    assert made.sources.get(kind="film").state == "failed"
+    assert all(".." not in folder.path for folder in made.folders.all())
+    assert {one.name for one in own_data.iterdir()} <= {"media", "derived", "secret.mp4", "arriving"}
+
+
+def test_a_record_of_somebody_elses_production_makes_nothing_of_it(worked_on, stranger, own_data):
+    report = rescue(stranger, own_data / "media" / worked_on.directory)
+    assert report.whole == [] and "here already" in report.refused[0]
+    assert Production.objects.get().owner != stranger

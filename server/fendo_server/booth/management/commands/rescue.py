@@ -28,13 +28,20 @@ class Command(BaseCommand):
             self.stdout.write(f"  left alone: {refused}")
         if report.known:
             self.stdout.write(f"  known already and left alone: {report.known} takes")
-        if not report.takes:
-            self.stdout.write("No recording was found that the database does not know.")
+        if not report.takes and not report.whole:
+            self.stdout.write("Nothing was found that the database does not know.")
             return
         names = ", ".join(f"“{name}”" for name in report.productions)
         unfinished = f", {report.unfinished} of them cut off" if report.unfinished else ""
         self.stdout.write(
-            f"Rebuilt {names}: {report.lines} lines, {report.takes} takes{unfinished}, for {options['account']}."
+            f"Rebuilt {names}: {report.lines} lines, {report.takes} takes{unfinished}, {report.picks} picks, "
+            f"for {options['account']}."
         )
-        self.stdout.write("Picks, and lines that nobody had read, stood in the database only: pick again, add them again.")
-        self.stdout.write("Bring the film in again from the production's folder “Picture”.")
+        if report.whole:
+            self.stdout.write(
+                "Films and sounds are prepared anew when Fendo runs; what could be undone before can't be now."
+            )
+        for name in report.productions:
+            if name not in report.whole:
+                self.stdout.write(f"“{name}” had no record of its own: only what its recordings say is there.")
+                self.stdout.write("Pick again, add lines that nobody had read, bring the film in again from “Picture”.")

@@ -1,0 +1,275 @@
+"""A production's own record: `production.json` in its folder, beside its recordings.
+
+Recordings say themselves what they are; what they do not say stands here: settings, readers, lines that nobody has read
+yet, picks, the reel and what was brought in. The worker writes it within seconds of a change. With it the folder alone is
+the whole production: it can be put away, or opened on another machine.
+"""
+
+import json
+import os
+import uuid
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.db import DatabaseError, transaction
+from rest_framework import serializers
+
+from fendo_core.booth.levelwindow import LEVEL_WINDOWS
+from fendo_core.booth.naming import check_pattern
+from fendo_core.picture.laid import CHANNELS
+from fendo_core.picture.reel import COLOURS, HEARD
+from fendo_core.production.state import rows
+from fendo_core.script.syllables import LANGUAGES
+from fendo_server.picture import services as picture
+from fendo_server.picture.models import LaidSound, Piece, Source
+from fendo_server.productions import services, state
+from fendo_server.productions.models import Production, Reader
+from fendo_server.script.models import Line
+from fendo_server.takes.models import Pick, Take
+
+NAME = "production.json"
+FORM = 1
+LARGEST = 64 << 20
+SETTINGS = (
+    "fps_above", "fps_below", "drop_frame", "start_frame", "name_pattern", "pace", "wanted_length", "learns_pace",
+    "language", "level_window", "headphones", "monitor", "duck_depth", "duck_rise", "input",
+)  # fmt: skip
+
+
+class RecordRefused(ValueError):
+    """A record that can't be used; the message says why."""
+
+
+def of(production: Production) -> dict[str, Any]:
+    """The record as plain values."""
+    picks = Pick.objects.filter(line__production=production).values_list("line_id", "reader_id", "take_id")
+    return {
+        "form": FORM,
+        "id": str(production.id),
+        "name": production.name,
+        "settings": {name: getattr(production, name) for name in SETTINGS},
+        "readers": [{"id": str(reader.id), "name": reader.name} for reader in production.readers.all()],
+        "reader": str(production.reader_id) if production.reader_id else None,
+        "folders": list(production.folders.order_by("path").values_list("path", flat=True)),
+        "landing": production.landing.path if production.landing else None,
+        "sources": [
+            {
+                "id": str(source.id),
+                "kind": source.kind,
+                "name": source.name,
+                "shots": source.shots,
+                "shot_names": source.shot_names,
+            }
+            for source in production.sources.order_by("made")
+        ],
+        "rows": {key: row for key, row in rows(state.load(production)).items() if not key.startswith(("pick:", "shots:"))},
+        "picks": [[str(key) for key in pick] for pick in picks],
+    }
+
+
+def write(production: Production) -> None:
+    """Put the record into the production's folder; what was there before is replaced whole or not at all."""
+    path = settings.MEDIA / production.directory / NAME
+    new = path.with_suffix(".new")
+    with new.open("w", encoding="utf-8") as file:
+        json.dump(of(production), file, ensure_ascii=False, indent=1)
+        file.flush()
+        os.fsync(file.fileno())
+    new.replace(path)
+
+
+def write_changed() -> list[str]:
+    """Write the records of productions that were changed since theirs was written; their names."""
+    written = []
+    for production in Production.objects.select_related("landing"):
+        path = settings.MEDIA / production.directory / NAME
+        if not path.parent.is_dir() or (path.exists() and path.stat().st_mtime > production.changed.timestamp()):
+            continue
+        write(production)
+        written.append(production.name)
+    return written
+
+
+class _Settings(serializers.ModelSerializer):
+    language = serializers.ChoiceField(list(LANGUAGES))
+    level_window = serializers.ChoiceField(list(LEVEL_WINDOWS))
+    input = serializers.DictField()
+
+    class Meta:
+        model = Production
+        fields = SETTINGS
+
+
+class _Span(serializers.ListField):
+    def __init__(self, **more: Any) -> None:
+        super().__init__(child=serializers.IntegerField(min_value=0), min_length=2, max_length=2, **more)
+
+
+class _Reader(serializers.Serializer):
+    id = serializers.UUIDField()
+    name = serializers.CharField(max_length=80)
+
+
+class _Source(serializers.Serializer):
+    id = serializers.UUIDField()
+    kind = serializers.ChoiceField(Source.Kind.choices)
+    name = serializers.CharField(max_length=200)
+    shots = serializers.ListField(child=_Span())
+    shot_names = serializers.ListField(child=serializers.CharField(allow_blank=True, max_length=200))
+
+
+class _LineRow(serializers.ModelSerializer):
+    slot = _Span(allow_null=True)
+    reader = serializers.UUIDField(allow_null=True)
+    stress = serializers.ListField(child=serializers.IntegerField(min_value=0))
+
+    class Meta:
+        model = Line
+        fields = ("number", "text", "slot", "dropped", "notes", "stress", "reader", "wild")
+
+
+class _PieceRow(serializers.ModelSerializer):
+    source = serializers.UUIDField(allow_null=True)
+    colour = serializers.ChoiceField(list(COLOURS))
+    heard = serializers.ChoiceField(list(HEARD))
+
+    class Meta:
+        model = Piece
+        fields = ("source", *state.PIECE_COLUMNS)
+
+
+class _SoundRow(serializers.ModelSerializer):
+    source = serializers.UUIDField()
+    span = _Span()
+    channel = serializers.ChoiceField(list(CHANNELS))
+    heard = serializers.ChoiceField(list(HEARD))
+
+    class Meta:
+        model = LaidSound
+        fields = ("source", "span", *state.SOUND_COLUMNS)
+
+
+class _SayRow(serializers.Serializer):
+    word = serializers.CharField(max_length=60)
+    said = serializers.CharField(max_length=120)
+
+
+class _TakeRow(serializers.Serializer):
+    aside = serializers.BooleanField()
+    moved = serializers.IntegerField()
+
+
+_ROWS = {"line": _LineRow, "piece": _PieceRow, "sound": _SoundRow, "say": _SayRow, "take": _TakeRow}
+_ORDERS = {"order": "lines", "reel": "pieces"}
+
+
+class _Record(serializers.Serializer):
+    form = serializers.ChoiceField([FORM])
+    id = serializers.UUIDField()
+    name = serializers.CharField(max_length=120)
+    settings = _Settings()
+    readers = _Reader(many=True)
+    reader = serializers.UUIDField(allow_null=True)
+    folders = serializers.ListField(child=serializers.CharField(max_length=400))
+    landing = serializers.CharField(max_length=400, allow_null=True)
+    sources = _Source(many=True)
+    rows = serializers.DictField()
+    picks = serializers.ListField(child=serializers.ListField(child=serializers.UUIDField(), min_length=3, max_length=3))
+
+    def validate(self, found: dict[str, Any]) -> dict[str, Any]:
+        known = {str(one["id"]) for one in (*found["sources"], *found["readers"])}
+        for key, row in found["rows"].items():
+            for name in ("source", "reader"):
+                if row.get(name) and str(row[name]) not in known:
+                    raise serializers.ValidationError(f"{key} speaks of a {name} that is not there")
+        return found
+
+    def validate_rows(self, found: dict[str, Any]) -> dict[str, Any]:
+        checked: dict[str, Any] = {}
+        for key, row in found.items():
+            kind, _, name = key.partition(":")
+            if kind in _ORDERS:
+                keys = serializers.ListField(child=serializers.UUIDField()).run_validation(row.get(_ORDERS[kind]))
+                checked[key] = {_ORDERS[kind]: [str(each) for each in keys]}
+                continue
+            if kind not in _ROWS:
+                raise serializers.ValidationError(f"there is no row “{kind}”")
+            own = _ROWS[kind](data=row)
+            own.is_valid(raise_exception=True)
+            name = name if kind == "say" else str(uuid.UUID(name))
+            checked[f"{kind}:{name}"] = dict(own.validated_data)
+        return checked
+
+
+def _no_number(text: str) -> None:
+    raise ValueError(f"{text} is no number")
+
+
+def read(folder: Path) -> dict[str, Any] | None:
+    """The record in a folder, checked; None when there is none.
+
+    Raises:
+        RecordRefused: for one that is damaged, or is none.
+    """
+    path = folder / NAME
+    if path.is_symlink() or not path.is_file():
+        return None
+    if path.stat().st_size > LARGEST:
+        raise RecordRefused("it is larger than any record")
+    try:
+        found = _Record(data=json.loads(path.read_text(encoding="utf-8"), parse_constant=_no_number))
+        found.is_valid(raise_exception=True)
+    except (ValueError, TypeError, AttributeError, RecursionError, serializers.ValidationError) as error:
+        raise RecordRefused(f"it is damaged, or of a newer Fendo ({str(error)[:200]})") from error
+    return dict(found.validated_data)
+
+
+def restore(owner: Any, record: dict[str, Any], folder: Path, directory: str) -> Production:
+    """The production of a record, but for its takes; `directory` below the media folder is its own.
+
+    Files of its sources are copied from `folder` where that is another one, and prepared by jobs.
+
+    Raises:
+        RecordRefused: when something of it can't be stored, or is here already. Nothing is stored then.
+    """
+    if Production.objects.filter(pk=record["id"]).exists():
+        raise RecordRefused("this production is here already")
+    try:
+        with transaction.atomic():
+            return _restore(owner, record, folder, directory)
+    except (DatabaseError, ValueError, TypeError, KeyError) as error:
+        raise RecordRefused("what it says can't be stored") from error
+
+
+def _restore(owner: Any, record: dict[str, Any], folder: Path, directory: str) -> Production:
+    check_pattern(record["settings"]["name_pattern"])
+    production = Production.objects.create(
+        owner=owner, id=record["id"], name=record["name"], directory=directory, **record["settings"]
+    )
+    assert production.rate
+    (settings.MEDIA / directory).mkdir(parents=True, exist_ok=True)
+    readers = [Reader(production=production, **reader) for reader in record["readers"]]
+    Reader.objects.bulk_create(readers)
+    production.reader = next((reader for reader in readers if reader.id == record["reader"]), None)
+    for path in sorted(record["folders"]):
+        services.folder_at(production, path)
+    production.landing = production.folders.filter(path=record["landing"] or "").first()
+    production.save()
+    for source in record["sources"]:
+        picture.bring_back(production, folder, **source)
+    state.store(production, {key: row for key, row in record["rows"].items() if not key.startswith("take:")})
+    return production
+
+
+def restore_takes(production: Production, record: dict[str, Any]) -> int:
+    """What the record says of takes that are there now: picks, set aside, moved with the picture. How many picks."""
+    state.store(production, {key: row for key, row in record["rows"].items() if key.startswith("take:")})
+    there = set(Take.objects.filter(line__production=production).values_list("line_id", "pk"))
+    readers = set(production.readers.values_list("pk", flat=True))
+    picks = [
+        Pick(line_id=line, reader_id=reader, take_id=take)
+        for line, reader, take in record["picks"]
+        if (line, take) in there and reader in readers
+    ]
+    return len(Pick.objects.bulk_create(picks, ignore_conflicts=True))
