@@ -113,6 +113,7 @@ def bring_in(production: Production, author: Any, name: str, arrived: Path, laid
     facts = found.facts
     with transaction.atomic():
         made = _source(production, target.name, found, digest=digest)
+        production.touch()
         if found.kind == "film" and facts:
             _take_rate(production, facts.rate)
         for edit in laying(made) if laid else ():
@@ -209,6 +210,7 @@ def prepare(progress: running.Progress) -> dict[str, Any]:
         else:
             _prepare_film(stored, progress)
         Source.objects.filter(pk=stored.pk).update(state=Source.State.READY, error="")
+        stored.production.touch()
     except (codec.CodecFailed, film.FilmRefused) as error:
         said = (
             f"“{stored.name}” can't be read to its end: it is damaged or not complete. The words and takes are safe. "

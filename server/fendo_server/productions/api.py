@@ -231,7 +231,7 @@ def folders(request: Request, production_id: UUID) -> Response:
     folder = services.make_folder(production, parent, asked.validated_data["name"])
     if asked.validated_data["land_here"]:
         production.landing = folder
-        production.save(update_fields=["landing"])
+        production.save(update_fields=["landing", "changed"])
     return Response({"id": str(folder.id), "path": folder.path}, status=201)
 
 

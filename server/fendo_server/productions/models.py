@@ -6,6 +6,7 @@ from fractions import Fraction
 from django.conf import settings
 from django.db import models
 from django.db.models import F, Q
+from django.utils import timezone
 
 from fendo_core.booth.naming import DEFAULT_PATTERN
 from fendo_core.script.pace import DEFAULT_PACE
@@ -49,6 +50,7 @@ class Production(models.Model):
     input = models.JSONField(default=dict, help_text="the input and channel chosen in the Booth")
     made = models.DateTimeField(auto_now_add=True)
     changed = models.DateTimeField(auto_now=True)
+    recorded = models.DateTimeField(null=True, help_text="the change up to which its own record in its folder is written")
 
     class Meta:
         constraints = [
@@ -57,6 +59,10 @@ class Production(models.Model):
             models.CheckConstraint(condition=Q(pace__gte=1.0, pace__lte=12.0), name="a_pace_is_speakable"),
             models.CheckConstraint(condition=Q(duck_depth__gte=-60.0, duck_depth__lte=0.0), name="lowered_is_not_louder"),
         ]
+
+    def touch(self) -> None:
+        """Something of it was changed that is no edit: its own record is to be written again."""
+        Production.objects.filter(pk=self.pk).update(changed=timezone.now())
 
     @property
     def rate(self) -> FrameRate:

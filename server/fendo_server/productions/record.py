@@ -13,6 +13,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import DatabaseError, transaction
+from django.db.models import F, Q
 from rest_framework import serializers
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
@@ -69,7 +70,10 @@ def of(production: Production) -> dict[str, Any]:
 
 
 def write(production: Production) -> None:
-    """Put the record into the production's folder; what was there before is replaced whole or not at all."""
+    """Put the record into the production's folder; what was there before is replaced whole or not at all.
+
+    The production is as it was read before its rows are: what is changed while they are read is written the next time.
+    """
     path = settings.MEDIA / production.directory / NAME
     new = path.with_suffix(".new")
     with new.open("w", encoding="utf-8") as file:
@@ -77,17 +81,17 @@ def write(production: Production) -> None:
         file.flush()
         os.fsync(file.fileno())
     new.replace(path)
+    Production.objects.filter(pk=production.pk).update(recorded=production.changed)
 
 
 def write_changed() -> list[str]:
     """Write the records of productions that were changed since theirs was written; their names."""
+    stale = Production.objects.filter(Q(recorded=None) | Q(recorded__lt=F("changed"))).select_related("landing")
     written = []
-    for production in Production.objects.select_related("landing"):
-        path = settings.MEDIA / production.directory / NAME
-        if not path.parent.is_dir() or (path.exists() and path.stat().st_mtime > production.changed.timestamp()):
-            continue
-        write(production)
-        written.append(production.name)
+    for production in stale:
+        if (settings.MEDIA / production.directory).is_dir():
+            write(production)
+            written.append(production.name)
     return written
 
 

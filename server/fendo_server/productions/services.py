@@ -43,6 +43,7 @@ def make_reader(production: Production, name: str) -> Reader:
         raise Problem(422, "Not possible", "A reader needs a name. Type one and try again.")
     if production.readers.filter(name__iexact=name).exists():
         raise Problem(422, "Not possible", f"“{name}” is a reader of this production already.")
+    production.touch()
     return Reader.objects.create(production=production, name=name)
 
 
@@ -64,6 +65,7 @@ def make_folder(production: Production, parent: Folder | None, name: str) -> Fol
     except IntegrityError as error:
         raise Problem(422, "Not possible", f"There is a folder “{path}” already. Takes can land in that one.") from error
     (settings.MEDIA / production.directory / path).mkdir(parents=True, exist_ok=True)
+    production.touch()
     return folder
 
 

@@ -145,6 +145,8 @@ def worked_on(production, recorded, client, film_file, ada):
     Production.objects.filter(pk=production.pk).update(duck_depth=-20.0, level_window="roomy", language="de")
     production.refresh_from_db()
     assert record_of.write_changed() == [production.name] and not record_of.write_changed()
+    services.make_reader(production, "Third voice")
+    assert record_of.write_changed() == [production.name] and not record_of.write_changed()
     return production
 
 
