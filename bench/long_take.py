@@ -4,6 +4,7 @@
 """
 
 import argparse
+import contextlib
 import os
 import sys
 import tempfile
@@ -23,10 +24,28 @@ from probe import api, context_frames, script  # noqa: E402
 SIMULATED = {"device": "simulated", "label": "Simulated reader", "channel": 0, "fault": "none"}
 
 
+def below(pid: int) -> list[int]:
+    """A process and all that it, and they, have begun."""
+    found = [pid]
+    for listed in Path(f"/proc/{pid}/task").glob("*/children"):
+        with contextlib.suppress(OSError):
+            found += [each for child in listed.read_text().split() for each in below(int(child))]
+    return found
+
+
 def rss(pid: int) -> int:
-    """Resident kilobytes of a process."""
-    status = Path(f"/proc/{pid}/status").read_text()
-    return next(int(line.split()[1]) for line in status.splitlines() if line.startswith("VmRSS"))
+    """Resident kilobytes of one process."""
+    with contextlib.suppress(OSError):
+        for line in Path(f"/proc/{pid}/status").read_text().splitlines():
+            if line.startswith("VmRSS"):
+                return int(line.split()[1])
+    return 0
+
+
+def page_memory() -> int:
+    """Resident kilobytes of the process that shows the page: of this browser's renderers the one that needs the most."""
+    renderers = [pid for pid in below(os.getpid()) if b"--type=renderer" in Path(f"/proc/{pid}/cmdline").read_bytes()]
+    return max(rss(pid) for pid in renderers)
 
 
 def main() -> None:
@@ -56,7 +75,7 @@ def main() -> None:
             page.keyboard.press("Enter")
             state(page, "Recording")
             begun, start = context_frames(page), time.monotonic()
-            print("minute  recorded s  JS heap MB  server MB  behind s")
+            print("minute  recorded s  JS heap MB  page MB  server MB  behind s")
             for minute in range(1, int(minutes) + 1):
                 until(lambda due=start + minute * 60: time.monotonic() >= due, seconds=200, each=1.0)
                 devtools.send("HeapProfiler.collectGarbage")
@@ -64,8 +83,10 @@ def main() -> None:
                 (part,) = world.data.glob("media/*/*/*.part")
                 reached = context_frames(page) - begun
                 behind = max(0.0, reached / 48_000 + 0.85 - (part.stat().st_size - 9_000) / 144_000)
-                heap, server = metrics["JSHeapUsedSize"] / 1e6, rss(world.processes["web"].pid) / 1000
-                print(f"{minute:6} {reached / 48_000:11.1f} {heap:11.1f} {server:10.1f} {behind:9.2f}", flush=True)
+                heap, whole = metrics["JSHeapUsedSize"] / 1e6, page_memory() / 1000
+                server = sum(map(rss, below(world.processes["web"].pid))) / 1000
+                row = f"{heap:11.1f} {whole:8.0f} {server:10.1f} {behind:9.2f}"
+                print(f"{minute:6} {reached / 48_000:11.1f} {row}", flush=True)
             page.keyboard.press("Enter")
             pressed = time.monotonic()
             state(page, "Saved")
@@ -82,7 +103,7 @@ def main() -> None:
             print(f"gaps {len(clock['gaps'])}, breaks {len(clock['breaks'])}, readings {clock['readings']}")
             whole = f"/api/productions/{production}/"
             until(lambda: api(page, "GET", whole)["takes"][0]["measured"], seconds=900, each=1)
-            worker = rss(world.processes["worker"].pid) / 1000
+            worker = sum(map(rss, below(world.processes["worker"].pid))) / 1000
             print(f"measured {time.monotonic() - pressed:.0f} s after the stop; worker {worker:.0f} MB")
         finally:
             world.close()

@@ -123,7 +123,7 @@ def test_a_killed_browser_loses_at_most_a_quarter_of_a_second(
     assert found.tags.notes["FENDO_CUT_OFF"] == "yes" and json.loads(found.tags.notes["FENDO_CLOCK"])["readings"] > 0
     unbroken(take)
     reckon("browser killed" if whole else "tab killed", acknowledged, found.samples, reached - first)
-    state(page, "Ready")
+    expect(page.get_by_test_id("booth-state")).to_contain_text("was read until then is kept")
     next_take_works(page, world, name)
     context.close()
 
@@ -238,6 +238,11 @@ def test_a_connection_cut_for_longer_than_the_take_and_one_slower_than_the_sound
         cut, acknowledged, begun = time.monotonic(), safe(world, name), context_frames(page)
         until(lambda: context_frames(page) > begun + 3 * RATE)
         expect(page.get_by_test_id("safety")).to_contain_text("Server not reached")
+        # What is asked for in vain meanwhile takes nothing out of sight.
+        asking = "document.dispatchEvent(new Event('visibilitychange', { bubbles: true }))"
+        page.evaluate(asking)
+        until(lambda: context_frames(page) > begun + 9 * RATE)
+        state(page, "Recording")
         page.keyboard.press("Enter")
         reached = context_frames(page)
         state(page, "Saving")
@@ -249,6 +254,12 @@ def test_a_connection_cut_for_longer_than_the_take_and_one_slower_than_the_sound
         assert not cut_off(take)
         assert reckon("connection cut", acknowledged, len(unbroken(take)), reached - first) == 0
         expect(page.get_by_test_id("safety")).to_contain_text("all is with the server")
+        wire.break_off()
+        page.wait_for_timeout(2500)  # what was asked for just now is not asked for again
+        page.evaluate(asking)
+        expect(page.get_by_text("you see what was there before")).to_be_visible()
+        wire.cut = False
+        expect(page.get_by_text("you see what was there before")).to_have_count(0)
 
         # Sound makes 144 kB a second; the wire takes 60.
         wire.rate = 60_000
@@ -380,7 +391,7 @@ def test_a_reload_in_mid_take_a_second_window_and_a_wrong_clock(page: Page, worl
     (take,) = until(lambda: files(world, name))
     assert cut_off(take)
     reckon("reload, with a clock set back", acknowledged, len(unbroken(take)), reached - first)
-    state(page, "Ready")
+    expect(page.get_by_test_id("booth-state")).to_contain_text("was read until then is kept")
 
     # Two windows record the same line at the same time: two takes.
     other = context.new_page()

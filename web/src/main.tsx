@@ -11,7 +11,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
 import { setNonce } from 'get-nonce'
 import { createRoot } from 'react-dom/client'
 import { RouterProvider } from 'react-router'
-import { Problem } from './api/client'
+import { isAway } from './api/client'
 import { router } from './app/routes'
 import { theme } from './app/theme'
 
@@ -23,7 +23,7 @@ const queries = new QueryClient({
     queries: {
       staleTime: 2_000,
       // What the server refuses stays refused; what it could not answer is asked again.
-      retry: (count, error) => count < 2 && !(error instanceof Problem && error.status > 0 && error.status < 500),
+      retry: (count, error) => count < 2 && isAway(error),
     },
   },
 })

@@ -29,6 +29,11 @@ export class Problem extends Error {
   }
 }
 
+/** There was no answer, or none that says anything: it may come when it is asked for again. */
+export function isAway(error: Error): boolean {
+  return !(error instanceof Problem && error.status > 0 && error.status < 500)
+}
+
 /** The token that proves a request comes from this page. */
 export function csrfToken(): string {
   return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''

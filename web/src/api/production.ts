@@ -3,6 +3,7 @@ import {
   answered,
   client,
   type Edit,
+  isAway,
   type Job,
   type Patch,
   Problem,
@@ -21,8 +22,10 @@ export function useProduction(id: string) {
   return useQuery({
     queryKey: key(id),
     queryFn: () => answered(client.GET('/api/productions/{production_id}/', { params: { path: { production_id: id } } })),
-    // A film that is being made playable gains sound, shots and strip step by step; a long take its measures.
-    refetchInterval: ({ state: { data } }) =>
+    // A film that is being made playable gains sound, shots and strip step by step; a long take its measures. What could not
+    // be asked for is asked for again.
+    refetchInterval: ({ state: { data, error } }) =>
+      (data && error && isAway(error)) ||
       data?.picture.sources.some((source) => source.state === 'preparing') ||
       data?.takes.some((take) => take.state === 'finished' && !take.measured)
         ? 1500

@@ -4,7 +4,7 @@ import { IconArrowBackUp, IconArrowForwardUp, IconKeyboard } from '@tabler/icons
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link, Outlet, useLocation, useNavigate, useParams } from 'react-router'
-import { answered, client, type Patch, type Production } from '../api/client'
+import { answered, client, isAway, type Patch, type Production } from '../api/client'
 import { knownProduction, refetchProduction, useEdits, useProduction, useSettings } from '../api/production'
 import { type Part, partsOf, sizeOf } from '../engine/reel'
 import { firstSample, frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
@@ -23,16 +23,17 @@ import { Scheme } from './Scheme'
 export function Component() {
   const { id = '' } = useParams()
   const { data, error, refetch } = useProduction(id)
-  if (error) return <Failed said={error.message} onRetry={() => void refetch()} />
+  // What is known stays in sight when it can't be read anew: a take may be going on.
+  if (!data && error) return <Failed said={error.message} onRetry={() => void refetch()} />
   if (!data) return <Loading />
   return (
     <EngineProvider production={id}>
-      <Inside production={data} />
+      <Inside production={data} stale={error} />
     </EngineProvider>
   )
 }
 
-function Inside({ production }: { production: Production }) {
+function Inside({ production, stale }: { production: Production; stale: Error | null }) {
   const engine = useEngine()
   const navigate = useNavigate()
   const room = useLocation().pathname.split('/')[3] ?? 'booth'
@@ -114,7 +115,7 @@ function Inside({ production }: { production: Production }) {
         </Link>
         <Landing production={production} />
         <span className="top-right">
-          <Connection />
+          <Connection stale={stale} />
           <Tooltip label={production.undo ? `take back: ${production.undo}` : 'nothing to take back'}>
             <ActionIcon variant="subtle" color="gray" aria-label="undo" disabled={!production.undo} onClick={takeBack}>
               <IconArrowBackUp size={18} />
@@ -150,9 +151,18 @@ function BoothEdge() {
 }
 
 /** What has not reached the server yet, without alarm; nothing while all is saved. */
-function Connection() {
+function Connection({ stale }: { stale: Error | null }) {
   const { bytes, online, reached, said, takes } = useWatched(useEngine().recorder.waiting)
-  if (online && (!said || !takes)) return null
+  if (online && (!said || !takes)) {
+    if (!stale) return null
+    return (
+      <Tooltip label={stale.message} multiline w={320}>
+        <span className="connection" role="status">
+          {isAway(stale) ? 'server not reached' : 'not up to date'} · you see what was there before
+        </span>
+      </Tooltip>
+    )
+  }
   const seconds = secondsText(bytes / 3)
   return (
     <Tooltip label={said} multiline w={320}>

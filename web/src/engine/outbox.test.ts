@@ -163,7 +163,7 @@ describe('the outbox', () => {
     await soon(said('saved', id))
     whole(id, total)
     expect(server.takes.get(id)!.cutOff).toBe(true)
-    expect(news.find((one) => one.kind === 'saved')).toMatchObject({ recovered: true })
+    expect(news.find((one) => one.kind === 'saved')).toMatchObject({ recovered: 'cut off' })
   })
 
   it('leaves alone what another living window records', async () => {

@@ -15,7 +15,8 @@ export type OutboxOrder =
 
 export type OutboxNews =
   | { kind: 'waiting'; bytes: number; takes: number; online: boolean; reached: boolean; said: string }
-  | { kind: 'saved'; id: string; take: unknown; recovered: boolean }
+  /** `recovered`: it was recorded by an earlier page, and was cut off or had all been read. */
+  | { kind: 'saved'; id: string; take: unknown; recovered: 'cut off' | 'whole' | null }
   | { kind: 'refused'; id: string; said: string }
 
 type Kept = { id: string; line: string; clock: ClockPart; total: number | null; next: number; cutOff: boolean }
@@ -282,7 +283,8 @@ export class Outbox {
     }
     if (!answer.ok) return this.refuse(kept.id, answer)
     await this.remove(kept.id)
-    this.post({ kind: 'saved', id: kept.id, take: answer.body, recovered: this.recovered.has(kept.id) })
+    const recovered = this.recovered.has(kept.id) ? (kept.cutOff ? 'cut off' : 'whole') : null
+    this.post({ kind: 'saved', id: kept.id, take: answer.body, recovered })
     return false
   }
 

@@ -38,6 +38,9 @@ export type BoothState =
   | { kind: 'saved'; line: string; take: number; file: string; said: string }
   | { kind: 'failed'; said: string }
 
+/** What is said of a take that an earlier page has recorded. */
+type RecoveredTake = { line: string; number: number; file: string }
+
 type Begun = { id: string; number: number; file: string; folder: string }
 
 /** What the recorder needs to know of a line. */
@@ -104,7 +107,7 @@ export class Recorder {
   readonly level: Level = { peak: 0, rms: 0, held: 0, clipped: false }
   /** The waveform of the take that is being recorded. */
   readonly wave = new GrowingWave(COLUMN)
-  onSaved: (take: unknown, recovered: boolean) => void = () => {}
+  onSaved: (take: unknown) => void = () => {}
   private outbox = new OutboxWorker()
   private capture: AudioWorkletNode | undefined
   private opened: OpenInput | undefined
@@ -421,7 +424,7 @@ export class Recorder {
   private interrupted(): void {
     if (!this.live || !this.isBusy) return
     const said =
-      'The computer’s sound stopped for a while (it slept, or its sound device went away). What was recorded until then is kept.'
+      'The computer’s sound stopped for a while (it slept, or its sound device went away). What was read until then is kept; read the line again.'
     this.cutOff(said, 0)
     const { live } = this
     void this.audio.context.resume().catch(() => {})
@@ -532,7 +535,8 @@ export class Recorder {
       const { kind, ...rest } = news
       this.waiting.set(rest)
     } else if (news.kind === 'saved') {
-      this.onSaved(news.take, news.recovered)
+      this.onSaved(news.take)
+      if (news.recovered) this.tellRecovered(news.take as RecoveredTake, news.recovered)
       if (this.live?.begun?.id !== news.id) return
       const { line, begun, cut } = this.live
       this.live = undefined
@@ -543,6 +547,16 @@ export class Recorder {
       this.tellCapture({ kind: 'drop' })
       this.fail(news.said)
     }
+  }
+
+  /** A take of an earlier page, sent by this one: said while nothing else is. */
+  private tellRecovered(take: RecoveredTake, how: 'cut off' | 'whole'): void {
+    if (this.state.value.kind !== 'ready') return
+    const said =
+      how === 'cut off'
+        ? 'It was cut off when the page went away. What was read until then is kept; read the line again.'
+        : 'It was still on its way when the page went away, and is whole.'
+    this.state.set({ kind: 'saved', line: take.line, take: take.number, file: take.file, said })
   }
 
   private tellOutbox(order: OutboxOrder): void {

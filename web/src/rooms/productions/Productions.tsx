@@ -27,7 +27,7 @@ export function Component() {
     mutationFn: () => answered(client.POST('/api/productions/', { body: { name } })),
     onSuccess: (made) => navigate(`/productions/${made.id}/picture`),
   })
-  if (error) return <Failed said={error.message} onRetry={() => void refetch()} />
+  if (!data && error) return <Failed said={error.message} onRetry={() => void refetch()} />
   if (!data) return <Loading />
   return (
     <div className="productions">
