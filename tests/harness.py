@@ -207,7 +207,7 @@ def read_one_take(page: Page, seconds: float = 4.0) -> None:
     page.keyboard.press("Enter")
     state(page, "Recording")
     clock = page.locator(".booth-clock")
-    until(lambda: " of " in (said := clock.inner_text()) and float(said.split()[0]) >= seconds)
+    until(lambda: (said := clock.inner_text())[:1].isdigit() and float(said.split()[0]) >= seconds)
     page.keyboard.press("Enter")
     state(page, "Saved")
 

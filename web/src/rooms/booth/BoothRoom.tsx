@@ -287,8 +287,10 @@ function Clock({ line }: { line: Line }) {
     const draw = (position: number) => {
       const { value } = engine.recorder.state
       const used = value.kind === 'recording' ? Math.max(0, position - value.cue) : 0
-      const total = start === undefined ? 'no slot' : `${secondsText(length)} s`
-      const text = value.kind === 'recording' ? `${secondsText(used)} of ${total}` : `slot ${total}`
+      const slotted = start !== undefined
+      const total = slotted ? `slot ${secondsText(length)} s` : 'no slot'
+      const reading = `${secondsText(used)}${slotted ? ` of ${secondsText(length)} s` : ' s, no slot'}`
+      const text = value.kind === 'recording' ? reading : total
       if (place.current && place.current.textContent !== text) place.current.textContent = text
     }
     engine.onFrame.add(draw)
