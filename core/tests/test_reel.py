@@ -213,6 +213,17 @@ def test_a_take_stays_on_its_line_whenever_it_was_recorded_and_whatever_is_taken
         on_their_lines()
 
 
+def test_takes_of_a_line_that_comes_or_goes_with_an_edit_of_the_reel_stay_where_they_are():
+    slides = Source("k", "k.pdf", "slides", pages=1, notes=("Tie it.",))
+    world = State(pieces=(Piece("k1", 125, "k"),), sources={"k": slides})
+    after, _ = edits.perform(world, edits.LinesFromNotes("k", True), ids())
+    (line,) = after.lines
+    recorded = replace(after, takes={line.id: ("t",)})
+    made = difference(world, after)
+    assert any(key.startswith("piece:") for key in made.touched)
+    assert "take:t" not in carrying(made.reversed, recorded).touched | carrying(made, recorded).touched
+
+
 def test_a_preview_says_in_words_what_moves():
     after, _ = edits.perform(WORLD, edits.TrimPiece("h", "end", 60 * 1920), ids())
     said = consequence(WORLD, after).text

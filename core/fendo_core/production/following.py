@@ -42,7 +42,7 @@ def carrying(change: Difference, present: State) -> Difference:
     before, after = dict(change.before), dict(change.after)
     for key, row in change.after.items():
         kind, _, line = key.partition(":")
-        by = _slot_start(row) - _slot_start(change.before[key]) if kind == "line" else 0
+        by = _further(change.before[key], row) if kind == "line" else 0
         for take in present.takes.get(line, ()) if by else ():
             if f"take:{take}" not in after:
                 moved, aside = present.moved.get(take, 0), take in present.aside
@@ -51,8 +51,11 @@ def carrying(change: Difference, present: State) -> Difference:
     return Difference(before, after)
 
 
-def _slot_start(row: Row | None) -> int:
-    return row["slot"][0] if row and row["slot"] else 0
+def _further(before: Row | None, after: Row | None) -> int:
+    """Samples that a line's slot begins later; 0 for a line that is new, gone, or has none."""
+    if not before or not after or not before["slot"] or not after["slot"]:
+        return 0
+    return int(after["slot"][0] - before["slot"][0])
 
 
 @dataclass(frozen=True, slots=True)
