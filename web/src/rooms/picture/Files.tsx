@@ -80,7 +80,7 @@ export function Files({ production }: { production: Production }) {
 
 function told(source: Source): string {
   const fps = (source.fps[0]! / source.fps[1]!).toFixed(3).replace(/\.?0+$/, '')
-  const size = source.width ? `${source.width} × ${source.height}` : ''
+  const size = source.width ? `${source.width}\u00a0×\u00a0${source.height}` : ''
   if (source.kind === 'slides') return `${source.pages} pages`
   if (source.kind === 'still') return size
   const long = `${secondsText(source.length)} s`
