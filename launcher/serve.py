@@ -269,7 +269,7 @@ def _watch(
             children[name] = _spawn(name, commands[name], env)
 
 
-def _revive(database: Cluster, seconds: float = 60.0) -> None:
+def _revive(database: Cluster, seconds: float = 300.0) -> None:
     """Start a database that was killed; what it left behind may take a while to end."""
     until = time.monotonic() + seconds
     while True:
