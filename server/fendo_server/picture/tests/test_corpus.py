@@ -176,6 +176,9 @@ def most_memory():
 
 def peak_of(process: str) -> int:
     with contextlib.suppress(OSError):
+        # Between its fork and its own program a child has the memory of this process.
+        if Path(f"/proc/{process}/cmdline").read_bytes() == Path("/proc/self/cmdline").read_bytes():
+            return 0
         for row in Path(f"/proc/{process}/status").read_text().splitlines():
             if row.startswith("VmHWM"):
                 return int(row.split()[1])
