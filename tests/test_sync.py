@@ -157,8 +157,8 @@ def test_takes_lie_where_the_picture_was_seen(page: Page, world, films, tmp_path
     begins = probe.api(page, "GET", f"/api/takes/{pickup.take}/clock/")["pieces"][0]["programme"]
     clicked = [round(due) for due in taken.places if begins < due < SLOT[0] + 2 * RATE - 400]
     assert clicked, "no click lies in the run-up"
-    old = find(sound, burst(99), clicked[-1] - start, RATE // 10)
-    new = find(again, burst(99), clicked[-1] - begins, RATE // 10)
+    old = find(sound, burst(probe.ANSWER), clicked[-1] - start, RATE // 10)
+    new = find(again, burst(probe.ANSWER), clicked[-1] - begins, RATE // 10)
     assert old is not None and new is not None and abs((new + begins) - (old + start)) <= 1
 
 
