@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 _MEMORY = 4 << 30
-_SOUND_MEMORY = 3 << 29
+SOUND_MEMORY = 3 << 29
 """Sound needs little; time stamps that lie make ffmpeg fill hours with silence at once."""
 _SAFE = ["-nostdin", "-hide_banner", "-loglevel", "error"]
 _FORMATS = "mov,matroska,wav,w64,flac,mp3,ogg,aac,aiff,avi,mpegts,mpeg,flv,asf"
@@ -177,13 +177,12 @@ def _pour(feed: Iterator[bytes], process: "subprocess.Popen[bytes]") -> None:
         return
 
 
-def read_raw(arguments: list[str], piece: int, seconds: int) -> Iterator[bytes]:
+def read_raw(arguments: list[str], piece: int, seconds: int, memory: int = _MEMORY) -> Iterator[bytes]:
     """Run ffmpeg to its standard output and give that in pieces of `piece` bytes (the last may be short).
 
     Raises:
         CodecFailed: when it ended badly.
     """
-    memory = _SOUND_MEMORY if "-vn" in arguments else _MEMORY
     command = [*_limited("ffmpeg", seconds, memory), *_SAFE, *arguments, "pipe:1"]
     with subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
         assert process.stdout and process.stderr

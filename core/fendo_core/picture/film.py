@@ -270,7 +270,8 @@ def cut_sound(source: Path, film: Film, folder: Path, progress: Callable[[float]
     arguments = [*codec.input_of(source, film.kind), "-map", "0:a:0", "-vn", "-af", "aresample=async=1:first_pts=0"]
     arguments += ["-ac", "2", "-ar", str(SAMPLE_RATE), "-f", "s16le"]
     count = -(-film.length // SOUND_PIECE)
-    raw = codec.read_raw(arguments, SOUND_PIECE * 4, seconds=300 + film.length // SAMPLE_RATE)
+    seconds = 300 + film.length // SAMPLE_RATE
+    raw = codec.read_raw(arguments, SOUND_PIECE * 4, seconds, codec.SOUND_MEMORY)
     meter, real = StereoLoudness(), 0
     for piece in range(count):
         wanted = min(SOUND_PIECE, film.length - piece * SOUND_PIECE)

@@ -31,13 +31,17 @@ def follow(before: State, after: State) -> State:
     return replace(after, lines=tuple(lines), moved={take: by for take, by in moved.items() if by})
 
 
+def is_of_reel(change: Difference) -> bool:
+    """Whether a change is one of the reel: only such a one moves takes with their line, and moves slots in no other way."""
+    return any(key == "reel" or key.startswith("piece:") for key in change.touched)
+
+
 def carrying(change: Difference, present: State) -> Difference:
     """A change taken back or done again, with the takes that were recorded since: they go where their line goes.
 
-    Only an edit of the reel moves takes with their line; it changes slots in no other way. The takes that it knew are in
-    its rows already.
+    The takes that it knew are in its rows already.
     """
-    if not any(key == "reel" or key.startswith("piece:") for key in change.touched):
+    if not is_of_reel(change):
         return change
     before, after = dict(change.before), dict(change.after)
     for key, row in change.after.items():

@@ -6,7 +6,7 @@ from typing import Any
 from django.db import transaction
 
 from fendo_core.production import edits
-from fendo_core.production.following import carrying
+from fendo_core.production.following import carrying, is_of_reel
 from fendo_core.production.state import Difference, conflicts, difference
 from fendo_server.problems import Problem
 from fendo_server.productions import state
@@ -99,4 +99,4 @@ def redo(production: Production, author: Any) -> Change | None:
 
 def _again(production: Production, made: Difference) -> Difference:
     """A difference as it is now, with the takes that were recorded since it was made."""
-    return carrying(made, state.load(production))
+    return carrying(made, state.load(production)) if is_of_reel(made) else made

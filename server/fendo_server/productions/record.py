@@ -26,6 +26,7 @@ from fendo_server.picture import services as picture
 from fendo_server.picture.models import LaidSound, Piece, Source
 from fendo_server.productions import services, state
 from fendo_server.productions.models import Production, Reader
+from fendo_server.productions.serializers import SpanField
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
 
@@ -105,9 +106,8 @@ class _Settings(serializers.ModelSerializer):
         fields = SETTINGS
 
 
-class _Span(serializers.ListField):
-    def __init__(self, **more: Any) -> None:
-        super().__init__(child=serializers.IntegerField(min_value=0), min_length=2, max_length=2, **more)
+def _span(**more: Any) -> SpanField:
+    return SpanField(child=serializers.IntegerField(min_value=0), **more)
 
 
 class _Reader(serializers.Serializer):
@@ -119,12 +119,12 @@ class _Source(serializers.Serializer):
     id = serializers.UUIDField()
     kind = serializers.ChoiceField(Source.Kind.choices)
     name = serializers.CharField(max_length=200)
-    shots = serializers.ListField(child=_Span())
+    shots = serializers.ListField(child=_span())
     shot_names = serializers.ListField(child=serializers.CharField(allow_blank=True, max_length=200))
 
 
 class _LineRow(serializers.ModelSerializer):
-    slot = _Span(allow_null=True)
+    slot = _span(allow_null=True)
     reader = serializers.UUIDField(allow_null=True)
     stress = serializers.ListField(child=serializers.IntegerField(min_value=0))
 
@@ -145,7 +145,7 @@ class _PieceRow(serializers.ModelSerializer):
 
 class _SoundRow(serializers.ModelSerializer):
     source = serializers.UUIDField()
-    span = _Span()
+    span = _span()
     channel = serializers.ChoiceField(list(CHANNELS))
     heard = serializers.ChoiceField(list(HEARD))
 

@@ -26,7 +26,7 @@ class SpanField(serializers.ListField):
     """[start, end] in samples."""
 
     def __init__(self, **kwargs: Any) -> None:
-        super().__init__(child=serializers.IntegerField(), min_length=2, max_length=2, **kwargs)
+        super().__init__(**{"child": serializers.IntegerField(), "min_length": 2, "max_length": 2, **kwargs})
 
 
 class HintField(serializers.ListField):
