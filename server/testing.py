@@ -48,6 +48,12 @@ def send(client: Client, method: str, address: str, body=None, **more):
     return answer
 
 
+def takes_of(client: Client, production) -> list[dict]:
+    """All takes of a production, asked for line by line as the interface does."""
+    lines = client.get(f"/api/productions/{production.id}/").json()["lines"]
+    return [take for line in lines for take in client.get(f"/api/lines/{line['id']}/takes/").json()]
+
+
 def bring(client: Client, production, body: bytes, name: str, laid: bool = True):
     """A file brought in as the page does it: announced, sent in two pieces, finished. The last answer that came."""
     half = max(400, len(body) // 2)

@@ -138,10 +138,19 @@ class Taken:
         return self.trusted and not self.breaks and not self.missed
 
 
+def takes_of(page: Page, production: str) -> list[dict]:
+    """All takes of a production, asked for line by line as the interface does."""
+    lines = api(page, "GET", f"/api/productions/{production}/")["lines"]
+    return [take for line in lines for take in page.request.get(_base(page) + f"/api/lines/{line['id']}/takes/").json()]
+
+
+def _base(page: Page) -> str:
+    return "/".join(page.url.split("/", 3)[:3])
+
+
 def api(page: Page, method: str, path: str, body=None, data: bytes | None = None) -> dict:
     """A request of the signed-in browser."""
-    origin = page.url.split("/", 3)
-    base = "/".join(origin[:3])
+    base = _base(page)
     token = next((c["value"] for c in page.context.cookies() if c["name"] == "csrftoken"), "")
     kind = "application/octet-stream" if data is not None else "application/json"
     answer = page.request.fetch(
@@ -251,7 +260,7 @@ def record(
     path = until(lambda: next((p for p in world.wavs() if p not in known), None))
     ticks, clicks = page.evaluate("[__probe.ticks, __probe.clicks]")
     whole = api(page, "GET", f"/api/productions/{production}/")
-    newest = next(take for take in whole["takes"] if take["file"] == path.name)
+    newest = next(take for take in takes_of(page, production) if take["file"] == path.name)
     clock = api(page, "GET", f"/api/takes/{newest['id']}/clock/")
     taken = Taken(rate, mode, path=path, steal=stolen() - steal, within=clock["within"] / MS)
     taken.said = [words for _, words in clock["doubts"]]

@@ -3,6 +3,8 @@
 import pytest
 from playwright.sync_api import Page
 
+from probe import takes_of
+
 SAID = {
     "none": "",
     "late": "s late",
@@ -22,7 +24,7 @@ def test_what_is_said_of_each_demo_take_is_what_is_wrong_with_it(page: Page, wor
     for one in listed:
         whole = page.request.get(f"{world.address}/api/productions/{one['id']}/").json()
         slots |= {line["id"]: line["slot"] for line in whole["lines"]}
-        takes |= {take["id"]: take for take in whole["takes"]}
+        takes |= {take["id"]: take for take in takes_of(page, one["id"])}
         count[one["name"]] = len(whole["lines"])
     assert count["The Tide Mill at Orsey"] == 18 and count["Brindle & Fern, seed merchants"] == 6
     assert count["Knots for small boats"] == 5 and count["Lamps for nobody, a talk"] == 6

@@ -62,7 +62,7 @@ def test_takes_lie_where_the_sound_was_heard(page: Page, world, films):
     exact(pickup)
     sound, _ = samples_of(pickup.path)
     assert len(sound) < 6 * RATE
-    rows = probe.api(page, "GET", f"/api/productions/{production}/")["takes"]
+    rows = probe.takes_of(page, production)
     assert (
         any("pick-up, 2.0 s into the slot" in remark for remark in rows[-1]["remarks"])
         or "silent" in rows[-1]["faults"][-1]
@@ -137,7 +137,7 @@ def test_takes_lie_where_the_picture_was_seen(page: Page, world, films, tmp_path
     heard = decoded(film)
     sound, _ = samples_of(taken.path)
     start = probe.api(page, "GET", f"/api/takes/{taken.take}/clock/")["pieces"][0]["programme"]
-    row = next(t for t in probe.api(page, "GET", f"/api/productions/{production}/")["takes"] if t["id"] == taken.take)
+    row = next(t for t in probe.takes_of(page, production) if t["id"] == taken.take)
     first, last = row["heard"]
     part = sound[max(0, first - row["start"]) : last - row["start"]]
     loud = np.flatnonzero(np.abs(part) > 0.02)

@@ -39,7 +39,7 @@ api = [
     path("sources/<uuid:source_id>/sound/<int:piece>/", picture.sound),
     path("sources/<uuid:source_id>/strip/", picture.strip),
     path("sources/<uuid:source_id>/notes/", picture.notes),
-    path("lines/<uuid:line_id>/takes/", booth.takes),
+    path("lines/<uuid:line_id>/takes/", booth.LineTakes.as_view()),
     path("lines/<uuid:line_id>/simulated-reading/", booth.simulated_reading),
     path("takes/<uuid:take_id>/sound/", booth.sound),
     path("takes/<uuid:take_id>/finish/", booth.finish),

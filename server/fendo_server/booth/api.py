@@ -12,18 +12,19 @@ from rest_framework.decorators import api_view, parser_classes
 from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
+from rest_framework.views import APIView
 
 from fendo_core.audio import pcm
 from fendo_core.booth import loop
 from fendo_core.reader import narrator
-from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
 from fendo_server.booth import capture
 from fendo_server.booth.models import RoundTrip
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions.serializers import TakeSerializer
 from fendo_server.script.models import Line
-from fendo_server.takes.description import describe
+from fendo_server.takes.description import describe, take_rows
 from fendo_server.takes.models import Take
 
 
@@ -101,18 +102,26 @@ def _take(request: Request, take_id: UUID) -> Take:
     return get_owned(Take, request.user, take_id, "line__production", "folder", "reader")
 
 
-@extend_schema(
-    operation_id="begin_take", request=NewTakeSerializer, responses={201: BegunTakeSerializer, 422: ProblemSerializer}
-)
-@api_view(["POST"])
-def takes(request: Request, line_id: UUID) -> Response:
-    """Begin a take of the line: it gets its number, its name and its file before the first sample."""
-    line = get_owned(Line, request.user, line_id)
-    asked = NewTakeSerializer(data=request.data)
-    asked.is_valid(raise_exception=True)
-    take = capture.begin(line, asked.validated_data["input"], asked.validated_data.get("cue"))
-    body = {"id": str(take.id), "number": take.number, "file": take.file_name, "folder": take.folder.path}
-    return Response(body, status=201)
+class LineTakes(APIView):
+    """The takes of a line, and new ones."""
+
+    @extend_schema(operation_id="takes", responses={200: TakeSerializer(many=True), 404: ProblemSerializer})
+    def get(self, request: Request, line_id: UUID) -> Response:
+        """All takes of the line, in order of their numbers."""
+        line = get_owned(Line, request.user, line_id, "production")
+        return Response(take_rows(line.production, Take.objects.filter(line=line), {str(line.id): line.slot}))
+
+    @extend_schema(
+        operation_id="begin_take", request=NewTakeSerializer, responses={201: BegunTakeSerializer, 422: ProblemSerializer}
+    )
+    def post(self, request: Request, line_id: UUID) -> Response:
+        """Begin a take of the line: it gets its number, its name and its file before the first sample."""
+        line = get_owned(Line, request.user, line_id)
+        asked = NewTakeSerializer(data=request.data)
+        asked.is_valid(raise_exception=True)
+        take = capture.begin(line, asked.validated_data["input"], asked.validated_data.get("cue"))
+        body = {"id": str(take.id), "number": take.number, "file": take.file_name, "folder": take.folder.path}
+        return Response(body, status=201)
 
 
 @extend_schema(
@@ -148,8 +157,7 @@ def finish(request: Request, take_id: UUID) -> Response:
     asked.is_valid(raise_exception=True)
     values = asked.validated_data
     take = capture.finish(take, values["total"], [values["clock"]], values["cut_off"])
-    slot = Span(take.line.slot_start, take.line.slot_end) if take.line.slot_start is not None else None
-    return Response(describe(take, slot, take.folder.path, take.reader.name))
+    return Response(describe(take, take.line.slot, take.folder.path, take.reader.name))
 
 
 @extend_schema(operation_id="abandon_take", request=None, responses={204: None, 422: ProblemSerializer})

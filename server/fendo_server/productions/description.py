@@ -1,9 +1,10 @@
 """A production as the interface sees it: whole, or what a change made different."""
 
 from collections import defaultdict
+from collections.abc import Iterable
 from typing import Any
 
-from django.db.models.fields.json import KT
+from django.contrib.postgres.aggregates import ArrayAgg
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.picture.laid import cut_ends, own_sounds
@@ -14,16 +15,33 @@ from fendo_core.script.pace import STYLES, Pace
 from fendo_core.script.pronunciation import hints
 from fendo_core.script.slots import fit, out_of_order
 from fendo_core.script.syllables import LANGUAGES
-from fendo_core.timebase import Span
 from fendo_server.picture.models import Source
 from fendo_server.productions import changes, state
 from fendo_server.productions.models import Change, Production
-from fendo_server.takes.description import TAKE_FIELDS, describe
+from fendo_server.takes.description import take_rows
 from fendo_server.takes.models import Take
 
 
+def line_rows(production: Production, present: State, only: Iterable[Line] | None = None) -> list[dict[str, Any]]:
+    """Lines (all, or some) with their fit, how words in them are said, a stroke for each take, and the picked one."""
+    lines = [line for line in present.lines if not line.dropped] if only is None else list(only)
+    takes = Take.objects.filter(line__production=production)
+    if only is not None:
+        takes = takes.filter(line_id__in=[line.id for line in lines])
+    # One row a line: a production may have thousands of takes, and they are looked at line by line.
+    each = {name: ArrayAgg(name, order_by="number") for name in ("number", "aside")}
+    tallies = {
+        str(key): [{"number": number, "aside": aside} for number, aside in zip(numbers, away, strict=True)]
+        for key, numbers, away in takes.order_by().values_list("line_id").annotate(**{f"{n}s": a for n, a in each.items()})
+    }
+    picked = [present.picks[line.id] for line in lines if line.id in present.picks]
+    slots = {line.id: line.slot for line in lines}
+    picks = {row["line"]: row for row in take_rows(production, Take.objects.filter(pk__in=picked), slots)}
+    return [line_row(line, present) | {"tally": tallies.get(line.id, []), "pick": picks.get(line.id)} for line in lines]
+
+
 def line_row(line: Line, present: State) -> dict[str, Any]:
-    """One line with its fit, and how words in it are said."""
+    """One line by itself: its fit, and how words in it are said."""
     found = fit(line.text, line.slot, present.pace_of(line), line.wild)
     return {
         "id": line.id,
@@ -35,7 +53,6 @@ def line_row(line: Line, present: State) -> dict[str, Any]:
         "fit": found.state,
         "fit_text": found.text,
         "words_over": found.words_over,
-        "pick": present.picks.get(line.id),
         "notes": line.notes,
         "stress": list(line.stress),
         "reader": line.reader,
@@ -142,19 +159,6 @@ def picture_rows(production: Production, present: State) -> dict[str, Any]:
     }
 
 
-def take_rows(production: Production, slots: dict[str, Span | None], only: list[str] | None = None) -> list[dict[str, Any]]:
-    """Takes of a production (or of some lines), in order of line and number."""
-    takes = Take.objects.filter(line__production=production, line__dropped=False)
-    if only is not None:
-        takes = takes.filter(line_id__in=only)
-    folders = dict(production.folders.values_list("id", "path"))
-    readers = dict(production.readers.values_list("id", "name"))
-    # Plain rows: a production may have thousands of takes, and models would cost more than all the rest.
-    ordered = takes.order_by("line__position", "number").annotate(source=KT("clock__source"))
-    rows = ordered.values_list(*TAKE_FIELDS, "source", named=True)
-    return [describe(t, slots.get(str(t.line_id)), folders[t.folder_id], readers[t.reader_id]) for t in rows]
-
-
 def to_do(present: State, lines_with_takes: set[str]) -> dict[str, int]:
     """What is left in each room: the numbers on the spine."""
     lines = [line for line in present.lines if not line.dropped]
@@ -208,11 +212,13 @@ def whole(production: Production) -> dict[str, Any]:
         "duck_depth": production.duck_depth,
         "duck_rise": production.duck_rise,
         "picture": picture_rows(production, present),
-        "lines": [line_row(line, present) for line in present.lines if not line.dropped],
-        "takes": take_rows(production, {line.id: line.slot for line in present.lines}),
+        "lines": line_rows(production, present),
         **_common(production, present),
     }
 
+
+MOST_LINES = 20
+"""So many lines' takes come with a change; of a change of more lines the interface asks for those that it shows."""
 
 PICTURE_ROWS = {"piece", "reel", "sound", "shots"}
 
@@ -232,11 +238,15 @@ def patch(production: Production, change: Change | None) -> dict[str, Any]:
     if touched["take"]:
         lines |= {str(line) for line in Take.objects.filter(pk__in=touched["take"]).values_list("line_id", flat=True)}
     by_id = {line.id: line for line in present.lines if not line.dropped}
+    takes = None
+    if len(lines) <= MOST_LINES:
+        slots = {key: line.slot for key, line in by_id.items()}
+        takes = take_rows(production, Take.objects.filter(line_id__in=lines, line__dropped=False), slots)
     return {
         "label": change.label if change else None,
         "order": list(by_id) if touched["order"] or touched["line"] else None,
-        "lines": [line_row(by_id[key], present) for key in lines if key in by_id],
-        "takes": take_rows(production, {key: line.slot for key, line in by_id.items()}, sorted(lines)),
+        "lines": line_rows(production, present, [line for key, line in by_id.items() if key in lines]),
+        "takes": takes,
         "picture": picture_rows(production, present) if touched.keys() & PICTURE_ROWS else None,
         **_common(production, present),
     }

@@ -36,26 +36,6 @@ class HintField(serializers.ListField):
         super().__init__(min_length=3, max_length=3, **kwargs)
 
 
-class LineSerializer(serializers.Serializer):
-    """A line; `needed` and `spare` in samples."""
-
-    id = serializers.CharField()
-    number = serializers.CharField()
-    text = serializers.CharField()
-    slot = SpanField(allow_null=True)
-    needed = serializers.IntegerField()
-    spare = serializers.IntegerField(allow_null=True)
-    fit = serializers.ChoiceField(FITS)
-    fit_text = serializers.CharField()
-    words_over = serializers.IntegerField(help_text="about how many words are too many")
-    pick = serializers.CharField(allow_null=True)
-    notes = serializers.CharField(allow_blank=True, help_text="for the reader alone")
-    stress = serializers.ListField(child=serializers.IntegerField(), help_text="ordinals of the words to be stressed")
-    reader = serializers.CharField(allow_null=True, help_text="null: the production's reader")
-    wild = serializers.BooleanField()
-    sayings = serializers.ListField(child=HintField(), help_text="how words in it are said")
-
-
 class TakeSerializer(serializers.Serializer):
     """A take; positions in samples, levels in dBFS, dBTP and LUFS (mono)."""
 
@@ -83,6 +63,34 @@ class TakeSerializer(serializers.Serializer):
     measured = serializers.BooleanField(help_text="its sound was looked at; a long take is there before that")
     latency_source = serializers.CharField()
     within = serializers.IntegerField(allow_null=True, help_text="samples by which its place may be off")
+
+
+class StrokeSerializer(serializers.Serializer):
+    """A take as a stroke in its line's margin."""
+
+    number = serializers.IntegerField()
+    aside = serializers.BooleanField()
+
+
+class LineSerializer(serializers.Serializer):
+    """A line; `needed` and `spare` in samples."""
+
+    id = serializers.CharField()
+    number = serializers.CharField()
+    text = serializers.CharField()
+    slot = SpanField(allow_null=True)
+    needed = serializers.IntegerField()
+    spare = serializers.IntegerField(allow_null=True)
+    fit = serializers.ChoiceField(FITS)
+    fit_text = serializers.CharField()
+    words_over = serializers.IntegerField(help_text="about how many words are too many")
+    tally = StrokeSerializer(many=True, help_text="its takes, in order of their numbers")
+    pick = TakeSerializer(allow_null=True)
+    notes = serializers.CharField(allow_blank=True, help_text="for the reader alone")
+    stress = serializers.ListField(child=serializers.IntegerField(), help_text="ordinals of the words to be stressed")
+    reader = serializers.CharField(allow_null=True, help_text="null: the production's reader")
+    wild = serializers.BooleanField()
+    sayings = serializers.ListField(child=HintField(), help_text="how words in it are said")
 
 
 class SourceSerializer(serializers.Serializer):
@@ -275,16 +283,15 @@ class ProductionSerializer(StandingSerializer):
     duck_rise = serializers.IntegerField()
     picture = PictureSerializer()
     lines = LineSerializer(many=True)
-    takes = TakeSerializer(many=True)
 
 
 class PatchSerializer(StandingSerializer):
-    """What a change made different; `takes` replaces all takes of the lines in `lines`."""
+    """What a change made different; `takes` are all takes of the lines in `lines`."""
 
     label = serializers.CharField(allow_null=True)
     order = serializers.ListField(child=serializers.CharField(), allow_null=True)
     lines = LineSerializer(many=True)
-    takes = TakeSerializer(many=True)
+    takes = TakeSerializer(many=True, allow_null=True, help_text="null: too many, ask for those that are looked at")
     picture = PictureSerializer(allow_null=True, help_text="null: as it was")
 
 

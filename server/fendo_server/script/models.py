@@ -5,6 +5,7 @@ import uuid
 from django.db import models
 from django.db.models import F, Q
 
+from fendo_core.timebase import Span
 from fendo_server.fields import QuickJSONField
 
 
@@ -39,6 +40,11 @@ class Line(models.Model):
             ),
         ]
         indexes = [models.Index(fields=["production", "position"], name="lines_in_order")]
+
+    @property
+    def slot(self) -> Span | None:
+        """Where in the programme its words belong."""
+        return Span(self.slot_start, self.slot_end) if self.slot_start is not None else None
 
 
 class Saying(models.Model):

@@ -1,6 +1,10 @@
 """A take as the interface sees it: stored measures, and the core's judgement against the line's slot now."""
 
+from collections.abc import Mapping
 from typing import Any
+
+from django.db.models import QuerySet
+from django.db.models.fields.json import KT
 
 from fendo_core.takes.measures import heard, judge
 from fendo_core.timebase import Span
@@ -59,3 +63,12 @@ def describe(take: Any, slot: Span | None, folder: str, reader: str) -> dict[str
         "latency_source": take.source or "",
         "within": take.within,
     }
+
+
+def take_rows(production: Any, takes: QuerySet[Take], slots: Mapping[str, Span | None]) -> list[dict[str, Any]]:
+    """Some takes of the production, whole, in order of their numbers; `slots` by their lines' identities."""
+    folders = dict(production.folders.values_list("id", "path"))
+    readers = dict(production.readers.values_list("id", "name"))
+    # Plain rows: there may be a thousand, and models would cost more than all the rest.
+    found = takes.order_by("number").annotate(source=KT("clock__source")).values_list(*TAKE_FIELDS, "source", named=True)
+    return [describe(t, slots.get(str(t.line_id)), folders[t.folder_id], readers[t.reader_id]) for t in found]

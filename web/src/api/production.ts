@@ -1,10 +1,11 @@
-import { type QueryClient, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { type QueryClient, queryOptions, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import {
   answered,
   client,
   type Edit,
   isAway,
   type Job,
+  type Line,
   type Patch,
   Problem,
   type Production,
@@ -27,23 +28,21 @@ export function useProduction(id: string) {
     refetchInterval: ({ state: { data, error } }) =>
       (data && error && isAway(error)) ||
       data?.picture.sources.some((source) => source.state === 'preparing') ||
-      data?.takes.some((take) => take.state === 'finished' && !take.measured)
+      data?.lines.some(({ pick }) => pick && !pick.measured)
         ? 1500
         : false,
   })
 }
 
-/** A production with a change worked in: changed lines, their takes, the order. */
+/** A production with a change worked in: changed lines, their order. */
 export function patched(before: Production, patch: Patch): Production {
-  const { lines, takes, order, picture, revision, undo, redo, to_do, crossing, sayings } = patch
+  const { lines, order, picture, revision, undo, redo, to_do, crossing, sayings } = patch
   const byId = new Map(before.lines.map((line) => [line.id, line]))
-  const changed = new Set(lines.map((line) => line.id))
   for (const line of lines) byId.set(line.id, line)
   const places = order ?? before.lines.map((line) => line.id)
   return {
     ...before,
     lines: places.flatMap((id) => byId.get(id) ?? []),
-    takes: [...before.takes.filter((take) => !changed.has(take.line)), ...takes],
     picture: picture ?? before.picture,
     revision,
     undo,
@@ -54,13 +53,49 @@ export function patched(before: Production, patch: Patch): Production {
   }
 }
 
-/** A production with one take added or replaced. */
-export function withTake(before: Production, take: Take): Production {
-  return { ...before, takes: [...before.takes.filter((other) => other.id !== take.id), take] }
+const NONE: Take[] = []
+const ofProduction = (production: string) => ['takes', production]
+const ofLine = (production: string, line: string) => [...ofProduction(production), line]
+
+export function takesOf(production: string, line: Line | undefined) {
+  return queryOptions({
+    queryKey: ofLine(production, line?.id ?? ''),
+    queryFn: () => answered(client.GET('/api/lines/{line_id}/takes/', { params: { path: { line_id: line!.id } } })),
+    // Nobody has to wait for nothing.
+    enabled: Boolean(line?.tally.length),
+    // A long take gets its measures later.
+    refetchInterval: ({ state: { data, error } }) =>
+      (error && isAway(error)) || data?.some((take) => take.state === 'finished' && !take.measured) ? 1500 : false,
+  })
 }
 
-export function updateProduction(queries: QueryClient, id: string, change: (before: Production) => Production): void {
-  queries.setQueryData<Production>(key(id), (before) => before && change(before))
+/** A line's takes, in order of their numbers; those of its neighbours are asked for before they are looked at. */
+export function useTakes(production: string, line: Line | undefined, before?: Line, next?: Line) {
+  const { data, error } = useQuery(takesOf(production, line))
+  useQuery(takesOf(production, before))
+  useQuery(takesOf(production, next))
+  const waiting = Boolean(line?.tally.length) && !data && !error
+  return { takes: data ?? NONE, waiting, error: data ? null : error }
+}
+
+/** A production with one more take in its line's tally. */
+export function withTake(before: Production, { line, number, aside }: Take): Production {
+  const stroke = { number, aside }
+  const counted = (tally: Line['tally']) =>
+    [...tally.filter((other) => other.number !== number), stroke].sort((a, b) => a.number - b.number)
+  return {
+    ...before,
+    lines: before.lines.map((each) => (each.id === line ? { ...each, tally: counted(each.tally) } : each)),
+  }
+}
+
+/** Work a take that was just saved into what is known. */
+export function addTake(queries: QueryClient, production: string, take: Take): void {
+  queries.setQueryData<Take[]>(
+    ofLine(production, take.line),
+    (known) => known && [...known.filter((other) => other.id !== take.id), take].sort((a, b) => a.number - b.number),
+  )
+  queries.setQueryData<Production>(key(production), (before) => before && withTake(before, take))
 }
 
 /** The production as it is known now, which may be newer than what was drawn last. */
@@ -74,8 +109,24 @@ export function refreshProduction(queries: QueryClient, id: string): void {
   if (Date.now() - dataUpdatedAt > 5_000) void refetchProduction(queries, id)
 }
 
-export function refetchProduction(queries: QueryClient, id: string): Promise<void> {
-  return queries.invalidateQueries({ queryKey: key(id) })
+export async function refetchProduction(queries: QueryClient, id: string): Promise<void> {
+  await Promise.all([key(id), ofProduction(id)].map((queryKey) => queries.invalidateQueries({ queryKey })))
+}
+
+/** Work in what a change made different. */
+export function workIn(queries: QueryClient, id: string, patch: Patch): void {
+  queries.setQueryData<Production>(key(id), (before) => before && patched(before, patch))
+  const { lines, takes } = patch
+  if (takes)
+    for (const { id: line } of lines)
+      queries.setQueryData<Take[]>(
+        ofLine(id, line),
+        takes.filter((take) => take.line === line),
+      )
+  // An answer that is on its way may tell how things were before: it is not waited for, but asked for again.
+  for (const queryKey of [key(id), ofProduction(id)])
+    if (queries.isFetching({ queryKey })) void queries.invalidateQueries({ queryKey })
+  if (!takes) void queries.invalidateQueries({ queryKey: ofProduction(id) })
 }
 
 let turn: Promise<unknown> = Promise.resolve()
@@ -89,7 +140,7 @@ export function inTurn(act: () => Promise<unknown> | undefined): void {
 export function useEdits(id: string) {
   const queries = useQueryClient()
   const path = { params: { path: { production_id: id } } }
-  const take = (patch: Patch) => updateProduction(queries, id, (before) => patched(before, patch))
+  const take = (patch: Patch) => workIn(queries, id, patch)
   const revision = () => queries.getQueryData<Production>(key(id))?.revision ?? 0
   const edit = useMutation({
     mutationFn: ({ revision: made, ...rest }: Edit & { revision?: number }) => {

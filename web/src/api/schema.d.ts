@@ -114,7 +114,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description All takes of the line, in order of their numbers. */
+        get: operations["takes"];
         put?: never;
         /** @description Begin a take of the line: it gets its number, its name and its file before the first sample. */
         post: operations["begin_take"];
@@ -1168,7 +1169,9 @@ export interface components {
             fit_text: string;
             /** @description about how many words are too many */
             words_over: number;
-            pick: string | null;
+            /** @description its takes, in order of their numbers */
+            tally: components["schemas"]["Stroke"][];
+            pick: components["schemas"]["Take"] | null;
             /** @description for the reader alone */
             notes: string;
             /** @description ordinals of the words to be stressed */
@@ -1385,7 +1388,7 @@ export interface components {
             number: string;
             parts: string[];
         };
-        /** @description What a change made different; `takes` replaces all takes of the lines in `lines`. */
+        /** @description What a change made different; `takes` are all takes of the lines in `lines`. */
         Patch: {
             revision: number;
             undo: string | null;
@@ -1397,7 +1400,8 @@ export interface components {
             label: string | null;
             order: string[] | null;
             lines: components["schemas"]["Line"][];
-            takes: components["schemas"]["Take"][];
+            /** @description null: too many, ask for those that are looked at */
+            takes: components["schemas"]["Take"][] | null;
             /** @description null: as it was */
             picture: components["schemas"]["Picture"] | null;
         };
@@ -1512,7 +1516,6 @@ export interface components {
             duck_rise: number;
             picture: components["schemas"]["Picture"];
             lines: components["schemas"]["Line"][];
-            takes: components["schemas"]["Take"][];
         };
         /** @description Somebody who reads; `pace` in syllables a second, learned from `takes` takes. */
         Reader: {
@@ -1959,6 +1962,11 @@ export interface components {
              */
             kind: "spread_slots";
         };
+        /** @description A take as a stroke in its line's margin. */
+        Stroke: {
+            number: number;
+            aside: boolean;
+        };
         /** @description A style of reading, and its pace in syllables a second. */
         Style: {
             name: string;
@@ -2264,6 +2272,35 @@ export interface operations {
                 };
             };
             503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Take"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

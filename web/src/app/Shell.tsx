@@ -49,8 +49,7 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
     // A line just made is known before it is drawn.
     const known = knownProduction(queries, production.id) ?? production
     if (known.lines.some((line) => line.id === chosen)) return
-    const read = new Set(production.takes.map((take) => take.line))
-    choose((production.lines.find((line) => line.text && !read.has(line.id)) ?? production.lines[0])?.id ?? null)
+    choose((production.lines.find((line) => line.text && !line.tally.length) ?? production.lines[0])?.id ?? null)
   }, [production, chosen, choose, queries])
 
   const { above, below, drop } = rate
@@ -72,8 +71,9 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
   const play = () => {
     if (!free()) return
     if (transport.state.value.playing) return transport.stop()
-    const { score, ducks, ducking } = scoreOf(engine, production, picks(production))
-    const sounds = () => Math.max(0, ...production.takes.map((take) => take.start + take.length))
+    const picked = picks(production)
+    const { score, ducks, ducking } = scoreOf(engine, production, picked)
+    const sounds = () => Math.max(0, ...picked.map((take) => take.start + take.length))
     const end = picture.pieces.length ? picture.length : Math.max(picture.length, sounds())
     const from = transport.state.value.position
     void transport.play(from >= end - SAMPLE_RATE / 10 ? 0 : from, { to: end, score, ducks, ducking })

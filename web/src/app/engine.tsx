@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { createContext, useCallback, useContext, useEffect, useState, useSyncExternalStore } from 'react'
 import { answered, asBytes, client, csrfToken, type Take } from '../api/client'
-import { refetchProduction, updateProduction, withTake } from '../api/production'
+import { addTake, refetchProduction } from '../api/production'
 import { Engine } from '../engine/engine'
 import type { Observable } from '../engine/observable'
 
@@ -43,7 +43,7 @@ export function EngineProvider({ production, children }: { production: string; c
   useEffect(() => {
     made.recorder.authorise(csrfToken())
     made.recorder.onSaved = (take) => {
-      updateProduction(queries, production, (before) => withTake(before, take as Take))
+      addTake(queries, production, take as Take)
       void refetchProduction(queries, production)
     }
   }, [made, queries, production])

@@ -46,24 +46,9 @@ export function useShownLines(production: Production): Line[] {
   )
 }
 
-/** Takes by line, each line's in order of their numbers. */
-export function useTakesByLine(production: Production): Map<string, Take[]> {
-  return useMemo(() => {
-    const found = new Map<string, Take[]>()
-    for (const take of production.takes) {
-      const list = found.get(take.line)
-      if (list) list.push(take)
-      else found.set(take.line, [take])
-    }
-    for (const list of found.values()) list.sort((a, b) => a.number - b.number)
-    return found
-  }, [production.takes])
-}
-
 /** The picked takes, in order of the programme. */
 export function picks(production: Production): Take[] {
-  const byId = new Map(production.takes.map((take) => [take.id, take]))
-  return production.lines.flatMap((line) => (line.pick && byId.get(line.pick)) || [])
+  return production.lines.flatMap((line) => line.pick ?? [])
 }
 
 /** What is heard besides takes: everything, the original alone, or nothing. */

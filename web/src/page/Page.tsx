@@ -1,13 +1,13 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useLayoutEffect, useRef } from 'react'
-import type { Line, Production, Take } from '../api/client'
-import { timecodeAt, useShownLines, useTakesByLine } from '../app/room'
+import type { Line, Production } from '../api/client'
+import { timecodeAt, useShownLines } from '../app/room'
 import { secondsText } from '../engine/time'
 import { usePageSettings } from './settings'
 import { Tally } from './Tally'
 import { Words } from './Words'
 
-export type PageRow = { line: Line; takes: Take[]; on: boolean; place: string }
+export type PageRow = { line: Line; on: boolean; place: string }
 
 type PageProps = {
   production: Production
@@ -21,7 +21,6 @@ type PageProps = {
 /** The typeset page of numbered lines; only the rows in sight are drawn. */
 export function Page({ production, chosen, onChoose, row, rowHeight = 88 }: PageProps) {
   const scroller = useRef<HTMLDivElement>(null)
-  const takes = useTakesByLine(production)
   const lines = useShownLines(production)
   const { size, measure, notes, picture } = usePageSettings()
   const rows = useVirtualizer({
@@ -54,7 +53,7 @@ export function Page({ production, chosen, onChoose, row, rowHeight = 88 }: Page
         {rows.getVirtualItems().map((item) => {
           const line = lines[item.index]!
           const on = line.id === chosen
-          const known = { line, takes: takes.get(line.id) ?? [], on, place: place(line) }
+          const known = { line, on, place: place(line) }
           return (
             // biome-ignore lint/a11y/useKeyWithClickEvents: lines are stepped through with the room's keys
             // biome-ignore lint/a11y/useFocusableInteractive: the list is driven by the room's keys, not by focus
@@ -78,12 +77,12 @@ export function Page({ production, chosen, onChoose, row, rowHeight = 88 }: Page
   )
 }
 
-function PlainRow({ line, takes, place }: PageRow) {
+function PlainRow({ line, place }: PageRow) {
   return (
     <>
       <span className="page-number">{line.number}</span>
       <p className={`page-words${line.text ? '' : ' none'}`}>{line.text ? <Words line={line} /> : 'no words yet'}</p>
-      <Tally takes={takes} pick={line.pick} />
+      <Tally line={line} />
       <small className="page-note">{place}</small>
     </>
   )

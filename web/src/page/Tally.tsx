@@ -1,19 +1,18 @@
-import type { Take } from '../api/client'
+import type { Line } from '../api/client'
 
 const MOST = 8
 
 /** Takes of a line as strokes: the picked one long and thick, one set aside short. */
-export function Tally({ takes, pick }: { takes: Take[]; pick: string | null }) {
-  if (!takes.length) return <span />
-  const shown = takes.slice(-MOST)
-  const picked = takes.find((take) => take.id === pick)
-  const said = `${takes.length} take${takes.length === 1 ? '' : 's'}${picked ? `, take ${picked.number} picked` : ', none picked'}`
+export function Tally({ line: { tally, pick } }: { line: Line }) {
+  if (!tally.length) return <span />
+  const shown = tally.slice(-MOST)
+  const said = `${tally.length} take${tally.length === 1 ? '' : 's'}${pick ? `, take ${pick.number} picked` : ', none picked'}`
   return (
     <span className="tally" title={said}>
       <span className="visually-hidden">{said}</span>
-      {takes.length > MOST && <b>{takes.length - MOST}+</b>}
-      {shown.map((take) => (
-        <i key={take.id} className={take.id === pick ? 'picked' : take.aside ? 'aside' : ''} />
+      {tally.length > MOST && <b>{tally.length - MOST}+</b>}
+      {shown.map(({ number, aside }) => (
+        <i key={number} className={number === pick?.number ? 'picked' : aside ? 'aside' : ''} />
       ))}
     </span>
   )

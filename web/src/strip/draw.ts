@@ -203,8 +203,6 @@ function drawSlots(
   inks: Inks,
 ): void {
   const { production } = parts
-  const takes = new Map(production.takes.map((take) => [take.id, take]))
-  const recorded = new Set(production.takes.map((take) => take.line))
   const tall = height - SLOT.y - 8
   const slotted = production.lines.filter((line) => line.slot)
   const spans = slotted.map((line) => asSpan(line.slot)!)
@@ -218,7 +216,7 @@ function drawSlots(
       ctx.fillStyle = inks.wash
       ctx.fillRect(x, SLOT.y, wide, tall)
     }
-    const take = line.pick ? takes.get(line.pick) : undefined
+    const take = line.pick
     const wave = take && parts.waves(take.id)
     if (take?.heard && wave) {
       const left = xOf(take.heard[0]!, view)
@@ -233,7 +231,7 @@ function drawSlots(
     if (!take && wide > 60) {
       ctx.font = "12px 'Bricolage Grotesque Variable', sans-serif"
       ctx.textAlign = 'center'
-      ctx.fillText(recorded.has(line.id) ? 'to pick' : 'to read', x + wide / 2, SLOT.y + tall / 2 + 6)
+      ctx.fillText(line.tally.length ? 'to pick' : 'to read', x + wide / 2, SLOT.y + tall / 2 + 6)
       ctx.textAlign = 'left'
     }
   }

@@ -20,7 +20,7 @@ from fendo_server.problems import Problem
 from fendo_server.takes.models import Take
 from fendo_server.work import running
 from fendo_server.work.models import Job
-from testing import record, send, voice
+from testing import record, send, takes_of, voice
 
 CLOCK = {"capture": [[0, 1000]], "transport": [[500, -200]], "source": "none"}
 
@@ -214,7 +214,7 @@ def test_a_long_take_is_there_at_once_and_measured_by_a_job(booth, client, produ
     assert (body["state"], body["measured"], body["peak"], body["remarks"]) == ("finished", False, None, ["being measured"])
     job = Job.objects.get(kind="measure take")
     running.run(str(job.pk))
-    (row,) = client.get(f"/api/productions/{production.id}/").json()["takes"]
+    (row,) = takes_of(client, production)
     whole = measures.measure(capture.read_sound(Take.objects.get(pk=take["id"]).path))
     assert row["measured"] and row["peak"] == whole.peak
     assert abs(row["speech"][0] - whole.speech.start) <= 480 and abs(row["speech"][1] - whole.speech.end) <= 480
@@ -289,7 +289,7 @@ def test_the_simulated_reader_reads_the_line(client, production):
 def test_a_take_is_judged_against_the_slot_of_today(client, production):
     line = production.lines.first()
     record(line, voice(4.0))
-    read = lambda: client.get(f"/api/productions/{production.id}/").json()["takes"][0]  # noqa: E731
+    read = lambda: takes_of(client, production)[0]  # noqa: E731
     assert read()["remarks"] == ["on cue", "inside its slot"]
     body = {"kind": "set_slot", "line": str(line.id), "slot": [SAMPLE_RATE, 3 * SAMPLE_RATE], "revision": 99}
     send(client, "POST", f"/api/productions/{production.id}/edits/", body)

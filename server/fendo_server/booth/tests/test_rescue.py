@@ -14,13 +14,14 @@ from PIL import Image
 from fendo_core.audio import pcm
 from fendo_core.production import edits
 from fendo_core.production.state import rows
-from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.booth import capture
 from fendo_server.booth.rescue import rescue
 from fendo_server.picture.models import LaidSound, Piece
 from fendo_server.productions import description, services, state
 from fendo_server.productions import record as record_of
 from fendo_server.productions.models import Production
+from fendo_server.takes.description import take_rows
 from fendo_server.takes.models import Pick, Take
 from fendo_server.work import running
 from fendo_server.work.models import Job
@@ -157,6 +158,8 @@ def run_jobs():
 
 def the_whole(production):
     found = description.whole(Production.objects.get(pk=production.pk))
+    slots = {row["id"]: Span(*row["slot"]) if row["slot"] else None for row in found["lines"]}
+    found["takes"] = sorted(take_rows(production, Take.objects.filter(line__in=slots), slots), key=lambda take: take["id"])
     return {key: value for key, value in found.items() if key not in ("revision", "undo", "redo")}
 
 

@@ -4,14 +4,15 @@ import uuid
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
-from django.db import IntegrityError, connections, transaction
+from django.db import IntegrityError, connection, connections, transaction
+from django.test.utils import CaptureQueriesContext
 
 from fendo_core.production import edits
-from fendo_server.productions import changes, state
+from fendo_server.productions import changes, description, state
 from fendo_server.productions.models import Production, Reader
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
-from testing import record, send, voice
+from testing import record, send, takes_of, voice
 
 
 @pytest.fixture
@@ -72,7 +73,7 @@ def test_two_windows_on_one_line_the_second_is_told_and_nothing_is_lost(desk):
     assert desk.edit(start["revision"], kind="set_words", line=other, text="elsewhere").status_code == 200
 
 
-def test_undoing_a_new_line_keeps_its_takes_and_redoing_brings_them_back(desk, production):
+def test_undoing_a_new_line_keeps_its_takes_and_redoing_brings_them_back(desk, client, production):
     desk.edit(kind="add_lines", text="A forgotten line", after=desk.read()["lines"][0]["id"])
     made = desk.read()["lines"][1]
     assert made["number"] == "1a"
@@ -83,7 +84,37 @@ def test_undoing_a_new_line_keeps_its_takes_and_redoing_brings_them_back(desk, p
     desk.redo()
     found = desk.read()
     assert found["lines"][1]["text"] == "A forgotten line"
-    assert [t["id"] for t in found["takes"]] == [str(take.id)]
+    assert found["lines"][1]["tally"] == [{"number": 1, "aside": False}]
+    assert [t["id"] for t in takes_of(client, production)] == [str(take.id)]
+
+
+def test_a_line_tells_its_takes_as_strokes_and_the_picked_one_whole(desk, client, production, django_assert_num_queries):
+    line = production.lines.first()
+    first, second, third = (record(line, voice(seed=seed)) for seed in (1, 2, 3))
+    desk.edit(kind="set_aside", take=str(first.id), aside=True)
+    answer = desk.edit(kind="pick", line=str(line.id), take=str(third.id)).json()
+    told = desk.read()["lines"][0]
+    assert told["tally"] == [{"number": n, "aside": n == 1} for n in (1, 2, 3)]
+    rows = client.get(f"/api/lines/{line.id}/takes/").json()
+    assert [row["id"] for row in rows] == [str(take.id) for take in (first, second, third)]
+    assert told["pick"] == rows[2] and answer["takes"] == rows and answer["lines"] == [told]
+    # However many lines and takes there are: the database is asked as often.
+    with CaptureQueriesContext(connection) as asked:
+        desk.read()
+        few = len(asked)
+    for each in production.lines.all()[1:]:
+        record(each, voice())
+    desk.edit(kind="add_lines", text="\n".join(f"One more, {n}" for n in range(30)))
+    with django_assert_num_queries(few):
+        desk.read()
+
+
+def test_a_change_of_many_lines_leaves_their_takes_to_be_asked_for(desk, production):
+    record(production.lines.first(), voice())
+    few = desk.edit(kind="add_lines", text="\n".join(f"Line {n}" for n in range(description.MOST_LINES))).json()
+    assert few["takes"] == []
+    many = desk.edit(kind="add_lines", text="\n".join(f"Line {n}" for n in range(description.MOST_LINES + 1))).json()
+    assert many["takes"] is None and len(many["lines"]) == description.MOST_LINES + 1
 
 
 def test_lines_come_in_the_order_in_which_they_were_pasted(desk):

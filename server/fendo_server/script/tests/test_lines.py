@@ -84,10 +84,10 @@ def test_each_reader_has_picks_and_a_pace_of_their_own(desk, client, production,
     theirs = record(line, voice(seed=2))
     assert theirs.reader.name == "Second Voice"
     desk.edit("pick", line=str(line.id), take=str(theirs.id))
-    assert desk.lines()[0]["pick"] == str(theirs.id)
+    assert desk.lines()[0]["pick"]["id"] == str(theirs.id)
     for _ in range(2):
         desk.undo()
-    assert desk.lines()[0]["pick"] == str(mine.id)
+    assert desk.lines()[0]["pick"]["id"] == str(mine.id)
     assert {reader["name"]: reader["takes"] for reader in desk.whole()["readers"]}["Second Voice"] == 1
     stranger = send(client, "PATCH", desk.address, {"reader": "00000000-0000-0000-0000-000000000000"})
     assert stranger.status_code == 422

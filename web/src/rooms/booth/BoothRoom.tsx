@@ -3,19 +3,11 @@ import { notifications } from '@mantine/notifications'
 import { useEffect, useRef } from 'react'
 import { Link } from 'react-router'
 import type { Line, Production, Take } from '../../api/client'
-import { useSettings } from '../../api/production'
+import { useSettings, useTakes } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
-import {
-  asSpan,
-  bedsWhileRecording,
-  HEARD_WHILE_RECORDING,
-  scoreOf,
-  useLines,
-  useRoom,
-  useTakesByLine,
-} from '../../app/room'
+import { asSpan, bedsWhileRecording, HEARD_WHILE_RECORDING, scoreOf, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { type BoothState, LEAD } from '../../engine/recorder'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
@@ -45,7 +37,7 @@ export function Component() {
   const state = useWatched(recorder.state)
   const settings = useSettings(production.id)
   const { line, lines, index, go, step } = useLines(production, engine)
-  const takes = useTakesByLine(production)
+  const { takes } = useTakes(production.id, line)
   const page = usePageSettings()
   const quiet = ['ready', 'saved', 'failed'].includes(state.kind)
 
@@ -80,8 +72,8 @@ export function Component() {
       })
       return
     }
-    const known = takes.get(line.id)?.filter((take) => take.heard && !take.aside) ?? []
-    const before = known.find((take) => take.id === line.pick) ?? known.at(-1)
+    const known = takes.filter((take) => take.heard && !take.aside)
+    const before = known.find((take) => take.id === line.pick?.id) ?? known.at(-1)
     // The earlier reading ends at the cue; through loudspeakers it ends before the new take's first handle.
     const end = production.headphones ? cue : cue - LEAD
     const runUp = before && before.heard![0]! < end ? [{ ...before, heard: [before.heard![0]!, end] }] : []
@@ -136,8 +128,8 @@ export function Component() {
           <div className="booth-under">
             <Clock line={line} />
             <span className="booth-tally">
-              <Tally takes={takes.get(line.id) ?? []} pick={line.pick} />
-              {(takes.get(line.id)?.length ?? 0) > 0 && <Link to="../takes">compare</Link>}
+              <Tally line={line} />
+              {line.tally.length > 0 && <Link to="../takes">compare</Link>}
             </span>
           </div>
         </div>

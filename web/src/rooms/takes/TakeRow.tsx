@@ -23,7 +23,7 @@ type RowProps = { take: Take; line: Line; span: Span; on: boolean; onHear: () =>
 
 /** A take on its row: drawn over the slot's brackets, its numbers, and what is wrong or right with it. */
 export function TakeRow({ take, line, span, on, onHear, onPick }: RowProps) {
-  const picked = line.pick === take.id
+  const picked = line.pick?.id === take.id
   const row = useRef<HTMLLIElement>(null)
   useEffect(() => {
     if (on) row.current?.scrollIntoView({ block: 'nearest' })

@@ -2,12 +2,12 @@ import { Button } from '@mantine/core'
 import { useEffect, useMemo } from 'react'
 import { Link } from 'react-router'
 import type { Take } from '../../api/client'
-import { useEdits } from '../../api/production'
+import { useEdits, useTakes } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
-import { asSpan, scoreOf, useLines, useRoom, useTakesByLine } from '../../app/room'
+import { asSpan, scoreOf, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Page } from '../../page/Page'
@@ -15,19 +15,18 @@ import { Stage } from '../../page/Stage'
 import { rowSpan, TakeRow } from './TakeRow'
 import './takes.css'
 
-const NONE: Take[] = []
 const RUN_UP = Math.round(0.4 * SAMPLE_RATE)
 
 /** Choose: the takes of a line one above another, each heard against the picture with one key. */
 export function Component() {
   const { production } = useRoom()
   const engine = useEngine()
-  const { line, go, step } = useLines(production, engine)
+  const { line, lines, index: at, go, step } = useLines(production, engine)
   const { take: chosenTake, chooseTake } = useDesk()
   const { edit } = useEdits(production.id)
-  const takes = useTakesByLine(production).get(line?.id ?? '') ?? NONE
+  const { takes, waiting, error } = useTakes(production.id, line, lines[at - 1], lines[at + 1])
   const index = takes.findIndex((take) => take.id === chosenTake)
-  const current = takes[index] ?? takes.find((take) => take.id === line?.pick) ?? takes[0]
+  const current = takes[index] ?? takes.find((take) => take.id === line?.pick?.id) ?? takes[0]
   const { playing } = useWatched(engine.transport.state)
   const span = useMemo(() => (line ? rowSpan(line, takes) : ([0, SAMPLE_RATE] as const)), [line, takes])
 
@@ -58,7 +57,7 @@ export function Component() {
   const pick = (take: Take | undefined) => {
     if (!line || take?.state !== 'finished') return
     chooseTake(take.id)
-    edit.mutate({ kind: 'pick', line: line.id, take: line.pick === take.id ? null : take.id }, say)
+    edit.mutate({ kind: 'pick', line: line.id, take: line.pick?.id === take.id ? null : take.id }, say)
   }
   useKeys({
     play: () => (playing ? engine.transport.stop() : hear(current)),
@@ -69,6 +68,7 @@ export function Component() {
     lineUp: () => step(-1),
     lineDown: () => step(1),
   })
+  const count = line?.tally.length ?? 0
   const slot = asSpan(line?.slot)
   const shot = slot ? production.picture.shots.findIndex((each) => each[0]! <= slot[0] && slot[0] < each[1]!) : -1
   const place = [
@@ -85,7 +85,7 @@ export function Component() {
             <p className="quiet">{place.filter(Boolean).join(' · ')}</p>
             <h1 className="takes-line">{line?.text || 'no words yet'}</h1>
             <p className="takes-keys">
-              <span className="quiet">{takes.length === 1 ? 'one take' : `${takes.length} takes`}</span>
+              <span className="quiet">{count === 1 ? 'one take' : `${count} takes`}</span>
               <Key action="down" /> <Key action="up">hear next, previous</Key>
               <Key action="pick">pick</Key> <Key action="aside">set aside</Key> <Key action="lineDown">next line</Key>
             </p>
@@ -106,6 +106,10 @@ export function Component() {
               />
             ))}
           </ol>
+        ) : waiting || error ? (
+          <div className="takes-none" aria-busy={waiting}>
+            {error && <p role="alert">The takes of this line can’t be shown: {error.message}</p>}
+          </div>
         ) : (
           <div className="takes-none">
             <p>
