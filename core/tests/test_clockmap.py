@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fendo_core.booth.clocklog import ClockLog, read_lines
+from fendo_core.booth.clocklog import ClockLog, read_lines, readings
 from fendo_core.booth.clockmap import OTHER_CONTEXT, TRUSTED, UNMEASURED, ClockMap, make_map
 from fendo_core.timebase import FRAME_RATES, SAMPLE_RATE, FrameRate
 
@@ -50,12 +50,15 @@ class World:
             if number != last:
                 drawn.append((number, round(t * 1e6)))
                 last = number
-        return tuple(drawn)
+        return readings(drawn)
 
     def log(self, position=5 * SAMPLE_RATE, **more):
         more = {"source": "measured", "fresh": True} | more
         return ClockLog(
-            capture=((0, self.start),), transport=((self.start - 4800, position - 4800),), output=self.output(), **more
+            capture=((0, self.start),),
+            transport=((self.start - 4800, position - 4800),),
+            output=readings(self.output()),
+            **more,
         )
 
     @property
@@ -109,8 +112,9 @@ def test_one_wrong_reading_is_no_break_and_thin_readings_are_said():
     log = world.log()
     wrong = list(log.output)
     wrong[150] = (wrong[150][0] + 9000, wrong[150][1])
-    assert make_map(replace(log, output=tuple(wrong)), world.length, RATE).trusted
-    thin = tuple(r for r in log.output if not 1.0 <= (r[0] - world.start) / SAMPLE_RATE <= 4.5)
+    assert make_map(replace(log, output=readings(wrong)), world.length, RATE).trusted
+    at = (log.output[:, 0] - world.start) / SAMPLE_RATE
+    thin = log.output[(at < 1.0) | (at > 4.5)]
     made = make_map(replace(log, output=thin), world.length, RATE)
     assert not made.trusted and "no clock reading for 3.5 s" in made.doubts[0][1]
     assert abs(made.doubts[0][0] - SAMPLE_RATE) < 2000
@@ -148,7 +152,7 @@ def test_a_picture_that_stood_still_is_said_with_its_place():
     seen = world.seen(RATE, stall=(2.0, 2.6))
     # After a stall the frames that were due meanwhile are drawn late, all at once.
     due = [(RATE.frame_at(int((2.0 + k / 25) * SAMPLE_RATE)), round(12.6e6)) for k in range(1, 14)]
-    made = make_map(world.log(position=0, guide="eye", seen=tuple(sorted({*seen, *due}))), world.length, RATE)
+    made = make_map(world.log(position=0, guide="eye", seen=readings([*seen.tolist(), *due])), world.length, RATE)
     assert [words for _, words in made.doubts] == ["the picture stood still"]
     assert abs(made.doubts[0][0] - 2.6 * SAMPLE_RATE) < 0.1 * SAMPLE_RATE
     assert not made.trusted
@@ -190,10 +194,12 @@ def test_a_pause_makes_a_second_piece_that_goes_on_where_the_first_stopped():
 def test_parts_may_come_twice_and_in_any_order(names, random):
     first = {"capture": [[0, 5]], "transport": [[0, 0]], "source": "measured", "spread": 3, "fresh": True}
     rest = [{name: [[n, n + 1], [n + 2, n]]} for n, name in enumerate(names)]
-    once = ClockLog.from_parts([first, *rest])
     again = rest + rest
     random.shuffle(again)
-    assert ClockLog.from_parts([first, *again, first]) == once
+    log = ClockLog.from_parts([first, *again, first])
+    for name, found in (("output", log.output.tolist()), ("seen", log.seen.tolist()), ("gaps", log.gaps)):
+        assert [tuple(pair) for pair in found] == sorted({tuple(pair) for part in rest for pair in part.get(name, ())})
+    assert (log.capture, log.transport, log.spread) == (((0, 5),), ((0, 0),), 3)
 
 
 def test_what_is_no_log_is_refused_and_a_torn_line_is_left_out():
@@ -202,6 +208,10 @@ def test_what_is_no_log_is_refused_and_a_torn_line_is_left_out():
         {"capture": [[0, 1]]},
         {"capture": [[0]], "transport": [[0, 0]]},
         {"capture": 7, "transport": [[0, 0]]},
+        {"capture": [[0, 1]], "transport": [[0, 2**60]]},
+        {"capture": [[0, 1]], "transport": [[0, 0]], "output": [[0, float("nan")]]},
+        {"capture": [[0, 1]], "transport": [[0, 0]], "output": [[0, 1], [2]]},
+        {"capture": [[0, 1]], "transport": [[0, 0]], "seen": [["0", 1]]},
     ):
         with pytest.raises(ValueError, match="the clock log of the take is"):
             ClockLog.from_parts([bad])

@@ -4,6 +4,7 @@ import json
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -13,6 +14,11 @@ from fendo_core.timebase import FRAME_RATES, SAMPLE_RATE, FrameRate, Span, Timec
 from fendo_core.timebase.rates import nearest_rate
 
 rates = st.sampled_from(FRAME_RATES)
+
+
+@given(st.sampled_from(FRAME_RATES), st.lists(st.integers(-(10**10), 10**10), max_size=8))
+def test_many_first_samples_are_those_of_each(rate, frames):
+    assert rate.first_samples(np.array(frames, np.int64)).tolist() == [rate.first_sample(frame) for frame in frames]
 
 
 @given(rates, st.integers(-10_000, 60 * 3600 * 24))

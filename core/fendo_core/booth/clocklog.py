@@ -1,28 +1,53 @@
 """What the browser logged about a take's clocks: pairs, and nothing concluded from them."""
 
-import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from itertools import chain
 from typing import Any, Literal, TypeAlias, cast
+
+import numpy as np
+import orjson
+from numpy.typing import NDArray
 
 Source: TypeAlias = Literal["none", "browser", "measured"]
 Guide: TypeAlias = Literal["ear", "eye"]
 Pair: TypeAlias = tuple[int, int]
+Readings: TypeAlias = NDArray[np.int64]
+"""Many pairs, one a row: two hours of them are half a million."""
 
 PAIRS = ("capture", "transport", "output", "seen", "gaps", "repeats")
+MANY = ("output", "seen")
 LONGEST_NOTE = 200
 MOST_NOTES = 200
+LARGEST = 2**53
+"""No frame, sample or microsecond is larger: JSON carries no larger whole number for sure."""
 
 
-@dataclass(frozen=True, slots=True)
+def readings(pairs: Any) -> Readings:
+    """Pairs (a list of them, or an array) in order, each once.
+
+    Raises:
+        ValueError: when one is no pair of numbers.
+    """
+    if any(len(pair) != 2 for pair in pairs):
+        raise ValueError("pairs are wanted")
+    flat = np.array(list(chain.from_iterable(pairs)) or np.empty(0, np.int64))
+    if flat.ndim != 1 or flat.dtype.kind not in "if" or not np.all(np.abs(flat) <= LARGEST):
+        raise ValueError("whole numbers are wanted")
+    rows = flat.astype(np.int64).reshape(-1, 2)
+    rows = rows[np.lexsort((rows[:, 1], rows[:, 0]))]
+    return rows[np.any(np.diff(rows, axis=0, prepend=rows[:1] - 1) != 0, axis=1)]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class ClockLog:
     """The pairs of one take. Frames are those of the audio context, times microseconds of the page's clock.
 
     Attributes:
         capture: (sample of the take, context frame of it); the first says where the take begins, one more after each pause.
         transport: (context frame, programme sample scheduled there); a position holds, slope 1, until the next pair.
-        output: (context frame heard, time): readings of the output, some fifty a second.
-        seen: (frame of the picture, time): each frame when it was drawn.
+        output: (context frame heard, time): readings of the output, some fifty a second; shape (n, 2).
+        seen: (frame of the picture, time): each frame when it was drawn; shape (n, 2).
         gaps: (sample of the take, samples that were never given and are silence there).
         repeats: (sample of the take, samples whose label came twice).
         latency: samples from schedule to ear and from mouth to label, together.
@@ -35,8 +60,8 @@ class ClockLog:
 
     capture: tuple[Pair, ...]
     transport: tuple[Pair, ...]
-    output: tuple[Pair, ...] = ()
-    seen: tuple[Pair, ...] = ()
+    output: Readings = field(default_factory=lambda: readings(()))
+    seen: Readings = field(default_factory=lambda: readings(()))
     gaps: tuple[Pair, ...] = ()
     repeats: tuple[Pair, ...] = ()
     latency: int = 0
@@ -68,17 +93,19 @@ class ClockLog:
         Raises:
             ValueError: when something is missing, or no whole number.
         """
-        pairs: dict[str, set[Pair]] = {name: set() for name in PAIRS}
+        parts = list(parts)
         notes: set[tuple[int, str]] = set()
         said: dict[str, Any] = {}
         try:
+            found = {name: readings([pair for part in parts for pair in part.get(name, ())]) for name in PAIRS}
+            few = {name: tuple((int(a), int(b)) for a, b in found[name]) for name in PAIRS if name not in MANY}
             for part in parts:
-                for name in PAIRS:
-                    pairs[name].update((int(a), int(b)) for a, b in part.get(name, ()))
                 notes.update((int(at), str(text)[:LONGEST_NOTE]) for at, text in part.get("notes", ()))
                 said |= {name: part[name] for name in ("latency", "source", "spread", "fresh", "guide") if name in part}
             return cls(
-                **{name: tuple(sorted(found)) for name, found in pairs.items()},
+                **few,
+                output=found["output"],
+                seen=found["seen"],
                 latency=int(said.get("latency", 0)),
                 source=cast(Source, str(said.get("source", "browser"))),
                 spread=int(said.get("spread", 0)),
@@ -95,7 +122,7 @@ def read_lines(lines: Iterable[str]) -> list[dict[str, Any]]:
     parts = []
     for line in lines:
         try:
-            part = json.loads(line)
+            part = orjson.loads(line)
         except ValueError:
             continue
         if isinstance(part, dict):

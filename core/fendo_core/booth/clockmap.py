@@ -15,6 +15,7 @@ from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import median_filter
 from scipy.stats import trim_mean
 
 from fendo_core.booth.clocklog import ClockLog, Guide, Pair, Source
@@ -35,6 +36,7 @@ LONGEST_SILENCE = 2.5
 STALLED = milliseconds(120)
 """A frame drawn so much later than it was due: the picture stood still."""
 SEEN_AT_LEAST = 20
+FRAMES_AT_MOST = 10**10
 MICROSECONDS = 1_000_000
 
 Offsets = NDArray[np.float64]
@@ -133,31 +135,30 @@ class ClockMap:
             raise ValueError(f"this is no clock map: {error}") from error
 
 
-def _running_median(values: Offsets, width: int = WINDOW) -> Offsets:
-    """Median of `width` neighbours of each value, shape kept; at the ends of what is there."""
-    half = width // 2
-    padded = np.pad(values, half, mode="edge") if len(values) else values
-    if not len(values):
-        return values
-    return np.asarray(np.median(np.lib.stride_tricks.sliding_window_view(padded, width), axis=1))
+def _running_median(values: Offsets) -> Offsets:
+    """Median of nine neighbours of each value, shape kept; beyond the ends the values go on as they end."""
+    return np.asarray(median_filter(values, WINDOW, mode="nearest"))
 
 
-def _breaks(offsets: Offsets) -> list[tuple[int, float]]:
+def _breaks(offsets: Offsets, smooth: Offsets) -> list[tuple[int, float]]:
     """Steps of the output's offset: (index of the first reading after it, by how much).
 
-    The median of the nine readings before is compared with that of the nine after, so one wrong reading is no step.
+    `smooth` is their running median. The median of the nine readings before is compared with that of the nine after, so
+    one wrong reading is no step.
     """
     count = len(offsets)
     if count < 4:
         return []
     width = min(WINDOW, count // 2)
-    windows = np.median(np.lib.stride_tricks.sliding_window_view(offsets, width), axis=1)
+    if width == WINDOW:
+        windows = smooth[WINDOW // 2 : count - WINDOW // 2]
+    else:
+        windows = np.median(np.lib.stride_tricks.sliding_window_view(offsets, width), axis=1)
     jump = windows[width:] - windows[:-width]
     over = np.abs(jump) > BREAK
-    found, at = [], 0
-    while at < len(jump):
-        if not over[at]:
-            at += 1
+    found, end = [], 0
+    for at in map(int, np.flatnonzero(over)):
+        if at < end:
             continue
         end = at
         while end < len(jump) and over[end] and np.sign(jump[end]) == np.sign(jump[at]):
@@ -169,7 +170,6 @@ def _breaks(offsets: Offsets) -> list[tuple[int, float]]:
         moved = np.flatnonzero(np.abs(_running_median(near) - before) > abs(behind - before) / 2)
         if len(moved) and abs(behind - before) > BREAK:
             found.append((at + int(moved[0]), behind - before))
-        at = end
     return found
 
 
@@ -224,15 +224,13 @@ def _seen(log: ClockLog, rate: FrameRate, frames: Offsets, smooth: Offsets, capt
     """How late the picture was: at each drawing, the sound that was due then minus the frame's own first sample."""
     if len(log.seen) < SEEN_AT_LEAST or len(frames) < WINDOW:
         return None
-    number, time = np.array(log.seen, np.float64).T
-    order = np.argsort(time)
-    number, time = number[order], time[order]
+    number, time = log.seen[np.argsort(log.seen[:, 1], kind="stable")].T
     reading_times = (frames - smooth) * (MICROSECONDS / SAMPLE_RATE)
     heard = time * (SAMPLE_RATE / MICROSECONDS) + np.interp(time, reading_times, smooth)
     anchors = np.array(log.transport, np.float64)
     which = np.clip(np.searchsorted(anchors[:, 0], heard, side="right") - 1, 0, None)
     due = anchors[which, 1] + heard - anchors[which, 0]
-    own = np.array([rate.first_sample(int(n)) for n in number], np.float64)
+    own = rate.first_samples(number.clip(-FRAMES_AT_MOST, FRAMES_AT_MOST))
     inside = captured.holds(heard)
     if np.count_nonzero(inside) < SEEN_AT_LEAST:
         return None
@@ -243,15 +241,14 @@ def _seen(log: ClockLog, rate: FrameRate, frames: Offsets, smooth: Offsets, capt
         return _Seen(0, STALLED, tuple(stalls))
     # The mean, not the median: a film of 24 frames on a screen of 60 ticks is late by two values in turn.
     middle = float(trim_mean(late[calm], 0.05))
-    seconds = (at[calm] // SAMPLE_RATE).astype(int)
-    spread = 0.0
-    for second in np.unique(seconds):
-        own = late[calm][seconds == second]
-        if len(own) > 8:
-            # The raster alone lets the mean of so few frames wander by this much.
-            chance = 2 * float(np.std(own)) / len(own) ** 0.5
-            spread = max(spread, abs(float(np.mean(own)) - middle) - chance)
-    return _Seen(round(middle), round(spread), tuple(stalls))
+    seconds, off = (at[calm] // SAMPLE_RATE).astype(int), late[calm] - middle
+    frames_in = np.bincount(seconds)
+    many = frames_in > 8
+    mean, square = (np.bincount(seconds, values)[many] / frames_in[many] for values in (off, off**2))
+    # The raster alone lets the mean of so few frames wander by this much.
+    chance = 2 * np.sqrt(np.maximum(0, square - mean**2) / frames_in[many])
+    spread = np.max(np.abs(mean) - chance, initial=0.0)
+    return _Seen(round(middle), round(float(spread)), tuple(stalls))
 
 
 def _apart(places: tuple[int, ...]) -> list[int]:
@@ -275,11 +272,10 @@ def make_map(log: ClockLog, length: int, rate: FrameRate) -> ClockMap:
     The pieces are exact in frames of the audio context: nothing that the page's clock says moves a sample of a take that
     followed the sound. What the page's clock adds is doubt (the sound stood still here), and the picture's lateness.
     """
-    readings = np.array(log.output, np.float64).reshape(-1, 2)
-    readings = readings[np.argsort(readings[:, 1])]
+    readings = log.output[np.argsort(log.output[:, 1], kind="stable")].astype(np.float64)
     frames, offsets = readings[:, 0], readings[:, 0] - readings[:, 1] * (SAMPLE_RATE / MICROSECONDS)
     smooth = _running_median(offsets)
-    steps = _breaks(offsets)
+    steps = _breaks(offsets, smooth)
     captured = _Stretches(log, length)
     last = max(end for _, end, _ in captured)
     # A step before the take is none of it; one in a pause counts where it goes on, for the way in may have changed.

@@ -3,6 +3,9 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
+import numpy as np
+from numpy.typing import NDArray
+
 from fendo_core.timebase.samples import SAMPLE_RATE
 
 
@@ -35,6 +38,10 @@ class FrameRate:
         """First sample of frame `frame` (negative frames lie before the programme)."""
         whole = frame * SAMPLE_RATE * self.fps.denominator
         return -(-whole // self.fps.numerator)
+
+    def first_samples(self, frames: NDArray[np.int64]) -> NDArray[np.int64]:
+        """First samples of many frames, none of them beyond ten thousand million."""
+        return -(-(frames * (SAMPLE_RATE * self.fps.denominator)) // self.fps.numerator)
 
     def frame_at(self, sample: int) -> int:
         """Number of the frame that is shown at sample `sample`."""
