@@ -6,6 +6,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from harness import bring_in_film, choose_simulated, look_at, new_production, read_one_take, state, type_script
+from probe import api
 
 pytestmark = pytest.mark.browser
 
@@ -164,6 +165,24 @@ def test_nothing_is_hidden_off_the_screen(browser: Browser, world, demo, width, 
         outside = page.evaluate(OUTSIDE)
         assert outside == [], f"room {key}"
     context.close()
+
+
+def test_takes_opens_where_a_pick_is_left_and_shows_the_takes_of_each_line(page: Page, world, demo):
+    page.goto(world.link())
+    page.get_by_text("The Tide Mill at Orsey").first.click()
+    page.wait_for_url("**/productions/*/*")
+    whole = api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/")
+    page.goto(page.url.rsplit("/", 1)[0] + "/takes")
+    rows, lines = page.locator("[data-take]"), page.get_by_test_id("page")
+    read = [line for line in whole["lines"] if line["tally"]]
+    left = next(line for line in read if not line["pick"])
+    expect(lines.locator(f"[data-line='{left['number']}']")).to_have_attribute("aria-selected", "true")
+    expect(rows).to_have_count(len(left["tally"]))
+    for line in read[:3]:
+        lines.locator(f"[data-line='{line['number']}']").click()
+        expect(rows).to_have_count(len(line["tally"]))
+        if line["pick"]:
+            expect(page.locator(f"[data-take='{line['pick']['number']}'].picked")).to_be_visible()
 
 
 def test_all_keys_are_on_one_sheet_and_can_be_changed(desk: Page):

@@ -45,12 +45,18 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
   const queries = useQueryClient()
   const { line: chosen, choose } = useDesk()
   useEffect(() => {
-    // Something is always chosen: the first line that nobody has read yet, or the first of all.
+    // Something is always chosen: the first line that is left to do in this room, or the first of all.
     // A line just made is known before it is drawn.
     const known = knownProduction(queries, production.id) ?? production
     if (known.lines.some((line) => line.id === chosen)) return
-    choose((production.lines.find((line) => line.text && !line.tally.length) ?? production.lines[0])?.id ?? null)
-  }, [production, chosen, choose, queries])
+    const { lines } = production
+    const read = lines.filter((line) => line.tally.length)
+    const left =
+      room === 'takes'
+        ? (read.find((line) => !line.pick) ?? read[0])
+        : lines.find((line) => line.text && !line.tally.length)
+    choose((left ?? lines[0])?.id ?? null)
+  }, [production, room, chosen, choose, queries])
 
   const { above, below, drop } = rate
   // Drawn anew only when something of it has changed, not with every answer of the server.
