@@ -19,7 +19,7 @@ from fendo_core.reader import narrator  # noqa: E402
 from launcher.checks import _test_cluster  # noqa: E402
 from launcher.steps import PYTHON, ROOT  # noqa: E402
 
-DEMO_LINES, DEMO_TAKES = 18, 2
+DEMO_LINES, DEMO_TAKES = 18, 5
 ROUNDS = 15
 
 
