@@ -1,5 +1,6 @@
 """Sound files and levels, against other readers and against standards."""
 
+import contextlib
 import io
 import json
 import subprocess
@@ -7,7 +8,7 @@ import subprocess
 import numpy as np
 import pytest
 import soundfile
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 from wavinfo import WavInfoReader
@@ -80,6 +81,19 @@ def test_very_long_words_are_shortened_in_the_header_and_hostile_ones_do_no_harm
     assert wav.describe(packed).tags.words.endswith("…")
     with pytest.raises(ValueError, match="no WAV"):
         wav.describe(b"RIFX" + bytes(500))
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.lists(st.tuples(st.integers(0, wav.HEADER_BYTES - 1), st.binary(min_size=1, max_size=6)), min_size=1, max_size=4))
+def test_a_damaged_header_is_read_or_refused_and_nothing_else(damages):
+    packed = bytearray(wav.header(TAGS, 12))
+    for at, damage in damages:
+        packed[at : at + len(damage)] = damage
+    with contextlib.suppress(ValueError):
+        assert wav.describe(bytes(packed)).data_offset <= len(packed)
+    for size in (0, 11, 60, 700, 900):
+        with contextlib.suppress(ValueError):
+            wav.describe(bytes(packed[:size]))
 
 
 def _sine(hertz: float, decibel: float, seconds: float, phase: float = 0.0) -> np.ndarray:

@@ -8,6 +8,7 @@ is known; a file that was cut off is readable up to its last whole sample.
 import struct
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from xml.etree.ElementTree import ParseError
 from xml.sax.saxutils import escape
 
 from defusedxml.ElementTree import fromstring
@@ -143,7 +144,7 @@ def describe(start_of_file: bytes) -> Described:
     """Read back a header that `header` wrote (from the first `HEADER_BYTES` bytes of the file).
 
     Raises:
-        ValueError: when it is no such file.
+        ValueError: when it is no such file, or a damaged one.
     """
     if start_of_file[:4] != b"RIFF" or start_of_file[8:12] != b"WAVE":
         raise ValueError("this is no WAV file")
@@ -157,13 +158,20 @@ def describe(start_of_file: bytes) -> Described:
     if not {b"bext", b"iXML", b"data"} <= set(chunks):
         raise ValueError("this WAV file has no header of a Fendo recording")
     at, size = chunks[b"iXML"]
-    root = fromstring(start_of_file[at : at + size].rstrip(b" \0").decode())
+    try:
+        tags = _tags(start_of_file[at : at + size], start_of_file[chunks[b"bext"][0] :])
+    except (ParseError, struct.error, ValueError) as error:
+        raise ValueError(f"this recording's header is damaged ({error})") from error
+    return Described(tags, chunks[b"data"][1] // BYTES_A_SAMPLE, chunks[b"data"][0])
+
+
+def _tags(ixml: bytes, bext: bytes) -> Tags:
+    root = fromstring(ixml.rstrip(b" \0").decode())
     speed, user = root.find("SPEED"), root.find("USER")
     if speed is None or user is None:
-        raise ValueError("this WAV file's iXML says nothing of a Fendo recording")
-    bext = start_of_file[chunks[b"bext"][0] :]
+        raise ValueError("its iXML says nothing of a Fendo recording")
     low, high = struct.unpack_from("<II", bext, 338)
-    tags = Tags(
+    return Tags(
         production=root.findtext("PROJECT", ""),
         folder=root.findtext("TAPE", ""),
         line=root.findtext("SCENE", ""),
@@ -176,7 +184,6 @@ def describe(start_of_file: bytes) -> Described:
         drop=speed.findtext("TIMECODE_FLAG") == "DF",
         notes={element.tag: element.text or "" for element in user if element.tag != "READER"},
     )
-    return Described(tags, chunks[b"data"][1] // BYTES_A_SAMPLE, chunks[b"data"][0])
 
 
 def moved_header(start_of_file: bytes, by: int) -> bytes:

@@ -131,7 +131,7 @@ class ClockMap:
                 within=int(kept.get("within", 0)),
                 doubts=tuple((int(at), str(text)) for at, text in kept.get("doubts", ())),
             )
-        except (KeyError, TypeError) as error:
+        except (KeyError, TypeError, AttributeError, OverflowError, ValueError) as error:
             raise ValueError(f"this is no clock map: {error}") from error
 
 

@@ -17,19 +17,24 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.db import transaction
+from django.db import DatabaseError, transaction
 from django.utils import timezone
 
 from fendo_core.audio import pcm, wav
+from fendo_core.booth.clockmap import ClockMap
 from fendo_core.booth.naming import safe_name
 from fendo_core.timebase import FrameRate
 from fendo_core.timebase.rates import nearest_rate
 from fendo_server.booth import capture
+from fendo_server.problems import Problem
 from fendo_server.productions import record, services
 from fendo_server.productions.models import Folder, Production
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Take
 
+UNUSABLE = (DatabaseError, ValueError, TypeError, OverflowError, OSError, Problem)
+"""What a recording brings about that says things of itself which can't be, or can't be read."""
+NOT_STORED = "what it says of itself can't be used; the file is left as it is"
 NOT_TAKES = {"picture", "handover"}
 
 
@@ -105,7 +110,10 @@ def rescue(owner, top: Path, say: Callable[[str], None] = lambda text: None) -> 
             by_production[found.note("FENDO_PRODUCTION") or found.tags.production].append(found)
         restored, known = _restored(owner, one, report)
         for recordings in by_production.values():
-            _rebuild(owner, one, recordings, len(by_production) == 1, report, say)
+            try:
+                _rebuild(owner, one, recordings, len(by_production) == 1, report, say)
+            except UNUSABLE:
+                report.refused += [f"{found.path.name}: {NOT_STORED}" for found in recordings]
         if restored and known:
             report.picks += record.restore_takes(restored, known)
     return report
@@ -192,37 +200,55 @@ def _number(text: str) -> int | None:
 @transaction.atomic
 def _rebuild(owner, top: Path, recordings: list[Found], alone: bool, report: Report, say: Callable[[str], None]) -> None:
     production, in_place = _production(owner, top, recordings, alone)
-    if production.name not in report.productions:
-        report.productions.append(production.name)
-    lines = _lines(production, recordings, report)
+    lines, new_lines = _lines(production, recordings)
+    refused, unfinished = [], 0
     folders: Counter[str] = Counter()
     for count, found in enumerate(recordings, start=1):
-        folder = services.folder_at(production, found.folder)
-        folders[str(folder.pk)] += 1
-        reader, _ = production.readers.get_or_create(name=found.tags.reader or "Narrator")
-        take = _take(found, lines[_key(found)], folder, reader)
-        if not in_place:
-            take.path.parent.mkdir(parents=True, exist_ok=True)
-            target = take.part if found.unfinished else take.path
-            shutil.copy2(found.path, target)
-            log = found.path.with_name(found.path.name.removesuffix(".part") + ".clock")
-            if log.exists():
-                shutil.copy2(log, take.clock_log)
-        if found.unfinished:
-            report.unfinished += 1
-            capture.finish(take, 0, [], cut_off=True)
-        else:
-            capture.measure(take)
-        take.state = Take.State.FINISHED
-        take.save()
-        Take.objects.filter(pk=take.pk).update(made=_made(found))
-        report.takes += 1
+        try:
+            if _key(found) not in lines:
+                raise ValueError("its line could not be made")
+            with transaction.atomic():
+                take = _bring_back(production, found, lines[_key(found)], in_place)
+        except UNUSABLE:
+            refused.append(f"{found.path.name}: {NOT_STORED}")
+            continue
+        folders[str(take.folder_id)] += 1
+        unfinished += found.unfinished
         say(f"{count} of {len(recordings)}: {take.file_name}")
+    if not folders:
+        raise ValueError("none of its recordings can be used")
     if production.landing is None:
         production.landing = production.folders.get(pk=folders.most_common(1)[0][0])
     if production.reader is None:
         production.reader = production.readers.first()
     production.save()
+    if production.name not in report.productions:
+        report.productions.append(production.name)
+    report.lines += new_lines
+    report.takes += folders.total()
+    report.unfinished += unfinished
+    report.refused += refused
+
+
+def _bring_back(production: Production, found: Found, line: Line, in_place: bool) -> Take:
+    """The take of a recording, measured; its file is copied unless it lies in the production's folder."""
+    folder = services.folder_at(production, found.folder)
+    reader, _ = production.readers.get_or_create(name=found.tags.reader or "Narrator")
+    take = _take(found, line, folder, reader)
+    if not in_place:
+        take.path.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy2(found.path, take.part if found.unfinished else take.path)
+        log = found.path.with_name(found.path.name.removesuffix(".part") + ".clock")
+        if log.exists():
+            shutil.copy2(log, take.clock_log)
+    if found.unfinished:
+        capture.finish(take, 0, [], cut_off=True)
+    else:
+        capture.measure(take)
+    take.state = Take.State.FINISHED
+    take.save()
+    Take.objects.filter(pk=take.pk).update(made=_made(found))
+    return take
 
 
 def _made(found: Found) -> datetime:
@@ -236,8 +262,8 @@ def _key(found: Found) -> str:
     return found.note("FENDO_LINE") or found.tags.line
 
 
-def _lines(production: Production, recordings: list[Found], report: Report) -> dict[str, Line]:
-    """The lines of the recordings, in their old order, with the words and the slot of the newest take."""
+def _lines(production: Production, recordings: list[Found]) -> tuple[dict[str, Line], int]:
+    """The lines of the recordings, in their old order, with words and slot of the newest take; and how many are new."""
     newest: dict[str, Found] = {}
     for found in sorted(recordings, key=lambda one: one.tags.origination):
         newest[_key(found)] = found
@@ -245,6 +271,7 @@ def _lines(production: Production, recordings: list[Found], report: Report) -> d
     last = production.lines.order_by("-position").values_list("position", flat=True).first()
     position = 0 if last is None else last + 1
     lines: dict[str, Line] = {}
+    new = 0
     order = sorted(newest.items(), key=lambda item: (_number(item[1].note("FENDO_POSITION")) or 0, item[1].tags.line))
     for key, found in order:
         own = _id(found.note("FENDO_LINE"))
@@ -260,13 +287,17 @@ def _lines(production: Production, recordings: list[Found], report: Report) -> d
                 {"slot_start": start, "slot_end": end} if start is not None and end is not None and 0 <= start < end else {}
             )
             ids = {"id": own} if own and not Line.objects.filter(pk=own).exists() else {}
-            known = Line.objects.create(
-                production=production, position=position, number=number, text=found.tags.words, **slot, **ids
-            )
+            try:
+                with transaction.atomic():
+                    known = Line.objects.create(
+                        production=production, position=position, number=number, text=found.tags.words, **slot, **ids
+                    )
+            except UNUSABLE:
+                continue
             position += 1
-            report.lines += 1
+            new += 1
         lines[key] = known
-    return lines
+    return lines, new
 
 
 def _take(found: Found, line: Line, folder: Folder, reader) -> Take:
@@ -276,8 +307,9 @@ def _take(found: Found, line: Line, folder: Folder, reader) -> Take:
     name = found.path.name.removesuffix(".part")
     try:
         clock = json.loads(found.note("FENDO_CLOCK") or "{}")
-    except ValueError:
-        clock = {}
+        placed = ClockMap.from_dict(clock) if clock else None
+    except (ValueError, RecursionError):
+        clock, placed = {}, None
     take = Take(
         line=line,
         folder=folder,
@@ -290,10 +322,10 @@ def _take(found: Found, line: Line, folder: Folder, reader) -> Take:
         cue=_number(found.note("FENDO_CUE")),
         start=_number(found.note("FENDO_PROGRAMME_START")) or 0,
         length=found.samples,
-        clock=clock if isinstance(clock, dict) else {},
+        clock=clock,
+        within=placed.within if placed else None,
+        doubts=[list(doubt) for doubt in placed.doubts] if placed else [],
     )
-    take.within = clock.get("within") if isinstance(clock, dict) else None
-    take.doubts = clock.get("doubts", []) if isinstance(clock, dict) else []
     own = _id(found.note("FENDO_TAKE"))
     if own:
         take.id = own

@@ -4,6 +4,7 @@ import io
 import json
 import shutil
 import uuid
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from django.core.management import call_command
 from django.core.management.base import CommandError
 from PIL import Image
 
-from fendo_core.audio import pcm
+from fendo_core.audio import pcm, wav
 from fendo_core.production import edits
 from fendo_core.production.state import rows
 from fendo_core.timebase import SAMPLE_RATE, Span
@@ -99,6 +100,59 @@ def test_a_folder_from_elsewhere_is_copied_and_made_anew(production, recorded, a
     assert all(take.path.exists() and "(2)" in str(take.path) for take in Take.objects.all())
     sound = capture.read_sound(Take.objects.get(number=1, line__number="1").path)
     assert np.array_equal(pcm.from_floats(sound), voice(3.0, 1))
+
+
+def changed(packed: bytes, **more) -> bytes:
+    """A recording whose header says something else."""
+    found = wav.describe(packed[: wav.HEADER_BYTES])
+    notes = {**found.tags.notes, **more.pop("notes", {})}
+    return wav.header(replace(found.tags, **more, notes=notes), found.samples) + packed[wav.HEADER_BYTES :]
+
+
+UNBELIEVABLE = {
+    "torn text": lambda packed: packed[:900] + b"\xff" * 40 + packed[940:],
+    "no text": lambda packed: packed[:700] + bytes(7000) + packed[7700:],
+    "a header cut short": lambda packed: packed[:650],
+    "take -5": lambda packed: changed(packed, take=-5),
+    "take 10^12": lambda packed: changed(packed, take=10**12),
+    "a place beyond all": lambda packed: changed(packed, notes={"FENDO_PROGRAMME_START": "9" * 30}),
+    "a slot beyond all": lambda packed: changed(
+        packed, notes={"FENDO_LINE": str(uuid.uuid4()), "FENDO_SLOT": f"1 {9**30}"}
+    ),
+    "another production at no rate": lambda packed: changed(
+        packed,
+        notes={"FENDO_PRODUCTION": str(uuid.uuid4()), "FENDO_LINE": "", "FENDO_TAKE": ""},
+        timecode_rate="999999999999999/1",
+        time_reference=2**63,
+    ),
+}
+
+
+@pytest.mark.parametrize("how", UNBELIEVABLE)
+def test_a_recording_that_tells_nonsense_takes_none_of_the_others_with_it(production, recorded, ada, own_data, how):
+    one, *others = sorted(own_data.glob("media/*/*/*.wav"))
+    one.chmod(0o644)
+    one.write_bytes(UNBELIEVABLE[how](one.read_bytes()))
+    files = {path: path.read_bytes() for path in (one, *others)}
+    forget_everything()
+    report = rescue(ada, own_data / "media")
+    assert report.takes == 3 and [text for text in report.refused if text.startswith(one.name)]
+    assert {take.file_name for take in Take.objects.all()} > {path.name for path in others}
+    assert all(take.path.exists() for take in Take.objects.all())
+    assert {path: path.read_bytes() for path in files} == files, "a file was changed"
+    assert Production.objects.count() == 1
+
+
+def test_a_clock_that_is_none_costs_the_clock_alone(production, recorded, ada, own_data):
+    one = next(own_data.glob("media/*/*/*t01.wav"))
+    one.chmod(0o644)
+    clock = json.dumps({"pieces": 7, "within": "far", "doubts": [[0]]})
+    one.write_bytes(changed(one.read_bytes(), notes={"FENDO_CLOCK": clock}, origination="0000-99-99 ab:cd:ef"))
+    forget_everything()
+    report = rescue(ada, own_data / "media")
+    assert report.takes == 4 and not report.refused
+    take = Take.objects.get(file_name=one.name)
+    assert (take.clock, take.within, take.doubts) == ({}, None, [])
 
 
 def test_the_command_says_what_it_did_and_what_it_can_not_do(production, recorded, own_data, capsys):
