@@ -1,5 +1,6 @@
 """Clock maps from made logs: known steps, jitter, drift and rasters, and what the map says of them."""
 
+import json
 from dataclasses import replace
 from fractions import Fraction
 
@@ -8,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fendo_core.booth.clocklog import ClockLog, read_lines, readings
+from fendo_core.booth.clocklog import PAIRS, ClockLog, read_lines, readings
 from fendo_core.booth.clockmap import OTHER_CONTEXT, TRUSTED, UNMEASURED, ClockMap, make_map
 from fendo_core.timebase import FRAME_RATES, SAMPLE_RATE, FrameRate
 
@@ -220,6 +221,23 @@ def test_what_is_no_log_is_refused_and_a_torn_line_is_left_out():
         with pytest.raises(ValueError, match="the clock log of the take is"):
             ClockLog.from_parts([whole, {name: value}])
     assert read_lines(['{"output": [[1, 2]]}', '{"outp', "[]", ""]) == [{"output": [[1, 2]]}]
+
+
+wild = st.lists(st.tuples(st.integers(-(2**53), 2**53), st.integers(-(2**53), 2**53)), min_size=1, max_size=30)
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.fixed_dictionaries(dict.fromkeys(PAIRS, wild)), st.integers(0, 2**60), st.integers(1, 10**9))
+def test_a_log_of_nonsense_makes_a_map_that_can_be_kept_or_none(pairs, latency, length):
+    """Whatever a browser says: it is refused, or gives a map whose numbers the database takes."""
+    part = {name: [list(pair) for pair in found] for name, found in pairs.items()}
+    try:
+        log = ClockLog.from_parts([part | {"latency": latency, "spread": 5, "source": "measured", "guide": "eye"}])
+    except ValueError:
+        return
+    made = make_map(log, length, RATE)
+    assert 0 <= made.within < 2**31 and abs(made.start) < 2**63
+    assert ClockMap.from_dict(json.loads(json.dumps(made.as_dict()))) == made
 
 
 def test_a_map_is_kept_as_it_was_and_a_broken_one_is_refused():

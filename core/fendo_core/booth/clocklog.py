@@ -74,8 +74,10 @@ class ClockLog:
     def __post_init__(self) -> None:
         if not self.capture or not self.transport:
             raise ValueError("the clock log of the take is incomplete: it needs a capture pair and a transport pair")
-        if self.latency < 0 or self.spread < 0:
-            raise ValueError("a latency can't be negative")
+        if not (0 <= self.latency <= LARGEST and 0 <= self.spread <= LARGEST):
+            raise ValueError("the clock log of the take is nonsense: its latency is none")
+        if any(sample < 0 or count < 0 for sample, count in (*self.gaps, *self.repeats)) or self.capture[0][0] < 0:
+            raise ValueError("the clock log of the take is nonsense: samples are counted from 0")
         if self.source not in ("none", "browser", "measured"):
             raise ValueError(f"latencies come from none, browser or measured, not {self.source!r}")
         if self.guide not in ("ear", "eye"):

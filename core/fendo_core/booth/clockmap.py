@@ -33,6 +33,8 @@ OTHER_CONTEXT = milliseconds(5)
 """A loop test of an earlier visit: the way of the microphone into the browser differs by up to 448 samples a visit."""
 LONGEST_SILENCE = 2.5
 """Seconds without a reading of the output after which a break can't be excluded."""
+LARGEST_DOUBT = 2**31 - 1
+"""Twelve hours: who lies further off than that need not know by how much."""
 STALLED = milliseconds(120)
 """A frame drawn so much later than it was due: the picture stood still."""
 SEEN_AT_LEAST = 20
@@ -291,7 +293,8 @@ def make_map(log: ClockLog, length: int, rate: FrameRate) -> ClockMap:
         held = [pair for pair in log.transport if pair[0] <= frame - log.latency] or [log.transport[0]]
         return held[-1][1] + (frame - held[-1][0]) - taken_off
 
-    pieces = [Piece(sample, programme(frame)) for sample, frame in log.capture if sample <= length]
+    captures = [pair for pair in log.capture if pair[0] <= length] or log.capture[:1]
+    pieces = [Piece(sample, programme(frame)) for sample, frame in captures]
     if pieces[0].sample:
         pieces.insert(0, Piece(0, pieces[0].programme - pieces[0].sample))
 
@@ -328,7 +331,7 @@ def make_map(log: ClockLog, length: int, rate: FrameRate) -> ClockMap:
         repeats=log.repeats,
         picture_late=seen.late if seen else None,
         picture_spread=seen.spread if seen else 0,
-        within=within,
+        within=min(within, LARGEST_DOUBT),
         doubts=tuple(sorted(doubts)),
     )
 
