@@ -18,7 +18,7 @@ from fendo_core.audio import wav
 from harness import Wire, World, alive, crash_tabs, own_database, state, until
 from launcher import serve
 from measure import RATE
-from probe import api, context_frames, samples_of
+from probe import api, context_frames, samples_of, takes_of
 
 pytestmark = pytest.mark.browser
 WORDS = "Eleven tonnes of elm, moving no faster than a person walks, and after that a while of quiet.\nListen."
@@ -273,6 +273,41 @@ def test_a_connection_cut_for_longer_than_the_take_and_one_slower_than_the_sound
         state(page, "Saved", timeout=120_000)
         second = next(path for path in files(world, name) if path != take)
         assert reckon("connection slower than the sound", acknowledged, len(unbroken(second)), reached - first) == 0
+    finally:
+        wire.close()
+
+
+def test_a_take_that_the_server_gave_up_before_its_first_sample_lands_all_the_same(page: Page, world, name, reckon):
+    wire = Wire(world.port)
+    try:
+        production = booth(page, world, name, address=f"http://127.0.0.1:{wire.port}")
+        page.keyboard.press("Enter")
+        (part,) = until(lambda: list(world.data.glob(f"media/{name}/*/*.part")))
+        page.wait_for_timeout(600)
+        assert safe(world, name) == 0
+        wire.break_off()
+        state(page, "Recording")
+        begun = context_frames(page)
+        until(lambda: context_frames(page) > begun + 3 * RATE)
+        page.keyboard.press("Enter")
+        state(page, "Saving")
+        # What housekeeping does with a take of which nothing was heard for half an hour.
+        with psycopg.connect(world.url, autocommit=True) as db:
+            assert db.execute(
+                "delete from takes_take where state = 'recording' and file_name like %s", [f"{name}%"]
+            ).rowcount
+        part.unlink()
+        wire.cut = False
+        state(page, "Saved", timeout=90_000)
+        (take,) = files(world, name)
+        kept = len(unbroken(take))
+        assert kept > 4 * RATE and not cut_off(take)
+        (row,) = takes_of(page, production)
+        clock = api(page, "GET", f"/api/takes/{row['id']}/clock/")
+        assert row["length"] == kept and clock["readings"] > 50
+        reckon("given up by the server", 0, kept, kept)
+        expect(page.get_by_test_id("safety")).to_contain_text("all is with the server")
+        next_take_works(page, world, name)
     finally:
         wire.close()
 

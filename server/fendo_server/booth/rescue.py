@@ -242,6 +242,7 @@ def _bring_back(production: Production, found: Found, line: Line, in_place: bool
         if log.exists():
             shutil.copy2(log, take.clock_log)
     if found.unfinished:
+        take.forgotten = True  # when its browser comes back, what it still has goes on it
         capture.finish(take, 0, [], cut_off=True)
     else:
         capture.measure(take)

@@ -6,16 +6,22 @@ import { Outbox, type OutboxNews } from './outbox'
 
 const CLOCK: ClockPart = { capture: [[0, 0]], transport: [[0, 0]], source: 'none' }
 
+const ASKED = { input: 'a microphone', cue: 4800 }
+
 /** A server that keeps takes by the rules of the real one, and can be told to fail. */
 class FakeServer {
   clocks: unknown[] = []
   headers: string[] = []
+  lines = new Set(['line'])
+  /** Takes that were begun by the outbox itself, and with what. */
+  begun = new Map<string, unknown>()
   takes = new Map<string, { samples: number[]; finished: boolean; cutOff?: boolean }>()
   puts = 0
   fail: (put: number) => 'ok' | 'unreached' | 'lost answer' | 'full' = () => 'ok'
 
   fetch = async (url: string, init: RequestInit): Promise<Response> => {
     const [, id = '', door] = /takes\/([^/]+)\/(\w+)/.exec(url) ?? []
+    const line = /lines\/([^/]+)\/takes/.exec(url)?.[1]
     const how = this.fail(this.puts++)
     if (how === 'unreached') throw new TypeError('failed to fetch')
     if (how === 'full') return Response.json({ detail: 'The disk is full' }, { status: 507 })
@@ -23,9 +29,19 @@ class FakeServer {
     if (clock) this.headers.push(clock)
     if (clock) this.clocks.push(JSON.parse(clock))
     if (door === 'finish') this.clocks.push(JSON.parse(String(init.body)).clock)
+    const known = line ? this.lines.has(line) : this.takes.has(id)
+    if (!known) return Response.json({ detail: 'There is nothing at this address.' }, { status: 404 })
+    if (line) return this.begin(JSON.parse(String(init.body)))
     const answer = door === 'sound' ? this.append(id, url, init.body as ArrayBuffer) : this.finish(id, String(init.body))
     if (how === 'lost answer') throw new TypeError('the connection broke')
     return answer
+  }
+
+  private begin(asked: unknown): Response {
+    const id = `anew-${this.begun.size}`
+    this.begun.set(id, asked)
+    this.takes.set(id, { samples: [], finished: false })
+    return Response.json({ id, number: 7, file: 'anew.wav' }, { status: 201 })
   }
 
   private append(id: string, url: string, body: ArrayBuffer): Response {
@@ -88,7 +104,7 @@ describe('the outbox', () => {
   const begin = (outbox: Outbox) => {
     const id = `take-${serial++}`
     server.takes.set(id, { samples: [], finished: false })
-    outbox.obey({ kind: 'open', id, line: 'line', clock: CLOCK })
+    outbox.obey({ kind: 'open', id, line: 'line', asked: ASKED, clock: CLOCK })
     return id
   }
   const speak = (port: MessagePort, id: string, pieces: number[], from = 0) => {
@@ -263,6 +279,56 @@ describe('the outbox', () => {
     expect(all.notes).toContainEqual([5, 'größer “gemischt”'])
     expect(server.headers.every((header) => header.length < 8000 && /^[\x20-\x7e]*$/.test(header))).toBe(true)
   })
+
+  it('begins a take anew when the server has given up the one it never heard of', async () => {
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    server.fail = () => 'unreached'
+    const total = speak(channel.port1, id, [100, 100, 37])
+    outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
+    await soon(() => expect(server.puts).toBeGreaterThan(2))
+    server.takes.delete(id)
+    server.fail = (put) => (['ok', 'lost answer', 'unreached'] as const)[put % 3]!
+    await soon(said('saved', id))
+    const anew = [...server.takes.keys()].at(-1)!
+    whole(anew, total)
+    expect(server.takes.get(anew)!.finished).toBe(true)
+    expect([...server.begun.values()]).toContainEqual(ASKED)
+    const all = joinParts(server.clocks as ClockPart[])
+    expect(all).toMatchObject({ capture: expect.arrayContaining([[0, 0]]), source: 'none' })
+    await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', bytes: 0, takes: 0 }))
+  })
+
+  it.each(['somebody else is signed in', 'the server has lost a take it had a part of'])(
+    'throws nothing away when %s',
+    async (how) => {
+      const first = page()
+      const id = begin(first.outbox)
+      const part = how.startsWith('the server') ? [4800] : []
+      speak(first.channel.port1, id, part)
+      await soon(() => expect(server.takes.get(id)!.samples).toHaveLength(part.length * 4800))
+      server.fail = () => 'unreached'
+      const total = speak(first.channel.port1, id, [4800, 4800], part.length * 4800)
+      await soon(() => expect(server.puts).toBeGreaterThan(3))
+      ;(first.outbox as unknown as { open: Map<string, unknown> }).open.clear()
+      locks.held.clear()
+      // Somebody else comes to this browser; the take is not his, and its line is not.
+      const take = server.takes.get(id)!
+      server.takes.delete(id)
+      server.lines.delete('line')
+      server.fail = () => 'ok'
+      page()
+      await soon(said('refused', id))
+      expect(news.find((one) => one.kind === 'refused')!.said).toMatch(/^0\.2 s of a take are kept in this browser/)
+      await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', bytes: 0, takes: 0 }))
+      // Who read it comes back.
+      locks.held.clear()
+      server.takes.set(id, take)
+      page()
+      await soon(said('saved', id))
+      whole(id, total)
+    },
+  )
 
   it('closes a take whose sound has stopped with what there is of it', async () => {
     const { outbox, channel } = page()

@@ -6,7 +6,7 @@ import { packSamples } from './pack'
 export type OutboxOrder =
   | { kind: 'csrf'; token: string }
   | { kind: 'source'; port: MessagePort }
-  | { kind: 'open'; id: string; line: string; clock: ClockPart }
+  | { kind: 'open'; id: string; line: string; asked: Asked; clock: ClockPart }
   | { kind: 'clock'; id: string; part: ClockPart }
   | { kind: 'close'; id: string; total: number; cutOff: boolean; clock: ClockPart }
   /** The sound stopped and nothing more will come: what is there is the take. */
@@ -19,7 +19,20 @@ export type OutboxNews =
   | { kind: 'saved'; id: string; take: unknown; recovered: 'cut off' | 'whole' | null }
   | { kind: 'refused'; id: string; said: string }
 
-type Kept = { id: string; line: string; clock: ClockPart; total: number | null; next: number; cutOff: boolean }
+/** What a take was begun with, should it have to be begun once more. */
+export type Asked = { input: string; cue: number | null }
+
+type Kept = {
+  id: string
+  line: string
+  asked?: Asked
+  /** The server's take on which the sound goes, if the one that was begun is no more. */
+  on?: string
+  clock: ClockPart
+  total: number | null
+  next: number
+  cutOff: boolean
+}
 type Piece = { take: string; offset: number; count: number; sound: ArrayBuffer; clock?: string }
 
 const STORE = 'fendo-outbox'
@@ -38,6 +51,8 @@ const RETRY_MS = [300, 1000, 2000, 4000]
 const LONGEST_CLOCK = 6000
 /** Pieces that are kept in memory when the browser's storage is full: ten minutes. */
 const MOST_SPARE = 6000
+const NOT_KNOWN =
+  'of a take are kept in this browser and can’t be sent: the account that is signed in does not have it. Sign in as who read it, or bring the production back; they are sent then.'
 const STORAGE_FULL =
   'This browser’s own storage is full. The sound goes straight to the server; keep this page open until it says Saved.'
 
@@ -63,6 +78,7 @@ export class Outbox {
   private sending = new Set<string>()
   private wanted = new Set<string>()
   private recovered = new Set<string>()
+  private begunAnew = new Set<string>()
   private failures = 0
   /** The server answers, be it that it can't store anything. */
   private reached = true
@@ -76,7 +92,7 @@ export class Outbox {
     } else if (order.kind === 'source') {
       order.port.onmessage = ({ data }: MessageEvent<CapturedPiece>) => this.write(data.id, () => this.store(data))
     } else if (order.kind === 'open') {
-      this.write(order.id, () => this.begin(order.id, order.line, order.clock))
+      this.write(order.id, () => this.begin(order.id, order.line, order.asked, order.clock))
     } else if (order.kind === 'clock') {
       this.write(order.id, async () => void this.parts.get(order.id)?.push(order.part))
     } else if (order.kind === 'close') {
@@ -97,10 +113,10 @@ export class Outbox {
     this.writing.set(id, after)
   }
 
-  private async begin(id: string, line: string, clock: ClockPart): Promise<void> {
+  private async begin(id: string, line: string, asked: Asked, clock: ClockPart): Promise<void> {
     // Held while this page lives: another window must not take the take for one that was left behind.
     void navigator.locks.request(`take:${id}`, () => new Promise<void>((free) => this.frees.set(id, free)))
-    const kept: Kept = { id, line, clock, total: null, next: 0, cutOff: false }
+    const kept: Kept = { id, line, asked, clock, total: null, next: 0, cutOff: false }
     this.open.set(id, kept)
     this.parts.set(id, [clock])
     await this.keep(kept)
@@ -169,7 +185,7 @@ export class Outbox {
 
   private async remove(id: string): Promise<void> {
     const db = await this.db
-    await db.delete('pieces', IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER]))
+    await db.delete('pieces', all(id))
     await db.delete('takes', id)
     this.open.delete(id)
     this.spare.delete(id)
@@ -224,7 +240,7 @@ export class Outbox {
     }
     const parts = pieces.flatMap(({ clock }) => (clock ? [JSON.parse(clock) as ClockPart] : []))
     const answer = await this.ask(
-      `/api/takes/${id}/sound/?offset=${first.offset}`,
+      `/api/takes/${kept.on ?? id}/sound/?offset=${first.offset}`,
       'PUT',
       joined(pieces.map(({ sound }) => sound)),
       'application/octet-stream',
@@ -238,13 +254,29 @@ export class Outbox {
       void this.report()
       return true
     }
+    const lost = answer.status === 404 && first.offset === 0 && !this.begunAnew.has(id)
+    if (lost && (await this.beginAnew(kept))) return true
     return this.refuse(id, answer)
+  }
+
+  /**
+   * Begin a take of the line for sound whose own take the server knows no more: it was away from before the first sample
+   * on, for so long that the server gave the take up. True when there is one, or when it must be asked for again.
+   */
+  private async beginAnew(kept: Kept): Promise<boolean> {
+    const asked = JSON.stringify(kept.asked ?? { input: '' })
+    const answer = await this.ask(`/api/lines/${kept.line}/takes/`, 'POST', asked, 'application/json')
+    if (!answer) return true
+    if (!answer.ok) return false
+    this.begunAnew.add(kept.id)
+    kept.on = String(answer.body.id)
+    await this.keep(kept)
+    return true
   }
 
   /** The pieces that come next and belong together, from the storage and from memory. */
   private async nextPieces(id: string): Promise<Piece[]> {
-    const range = IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER])
-    const stored = await (await this.db).getAll('pieces', range, MOST_TOGETHER)
+    const stored = await (await this.db).getAll('pieces', all(id), MOST_TOGETHER)
     const spare = this.spare.get(id)?.slice(0, MOST_TOGETHER) ?? []
     const run: Piece[] = []
     let clock = 0
@@ -273,7 +305,12 @@ export class Outbox {
 
   private async sendEnd(kept: Kept): Promise<boolean> {
     const body = { total: kept.total ?? 0, clock: kept.clock, cut_off: kept.cutOff }
-    const answer = await this.ask(`/api/takes/${kept.id}/finish/`, 'POST', JSON.stringify(body), 'application/json')
+    const answer = await this.ask(
+      `/api/takes/${kept.on ?? kept.id}/finish/`,
+      'POST',
+      JSON.stringify(body),
+      'application/json',
+    )
     if (!answer) return true
     if (answer.status === 409 && this.recovered.has(kept.id) && !kept.cutOff) {
       // The page died between its close and its last piece: what has arrived is the take.
@@ -290,18 +327,20 @@ export class Outbox {
 
   /** A refusal is final for this take's sending; its sound stays in the browser unless there is none to keep. */
   private async refuse(id: string, answer: Answer): Promise<boolean> {
+    const left = await this.left(id)
     this.said = String(answer.body.detail ?? `The server refused the take (${answer.status}).`)
-    const gone = answer.status === 404 || (answer.status === 422 && (await this.isEmpty(id)))
-    if (gone) await this.remove(id)
+    if (answer.status === 404 && left) this.said = `${(left / 48_000).toFixed(1)} s ${NOT_KNOWN}`
+    if (!left && (answer.status === 404 || answer.status === 422)) await this.remove(id)
     else this.open.delete(id)
     this.post({ kind: 'refused', id, said: this.said })
     void this.report()
     return false
   }
 
-  private async isEmpty(id: string): Promise<boolean> {
-    const range = IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER])
-    return (await (await this.db).count('pieces', range)) === 0
+  /** Samples of a take that are kept here. */
+  private async left(id: string): Promise<number> {
+    const stored = await (await this.db).getAllKeys('pieces', all(id))
+    return (stored.length + (this.spare.get(id)?.length ?? 0)) * (PIECE_BYTES / 3)
   }
 
   /** Ask the server; null when it could not be reached or could not store, after waiting a while. */
@@ -328,12 +367,19 @@ export class Outbox {
   }
 
   private async report(): Promise<void> {
-    const stored = await (await this.db).count('pieces')
-    const spare = [...this.spare.values()].reduce((sum, pieces) => sum + pieces.length, 0)
+    const db = await this.db
+    // What can't be sent now, and what other windows record, is not on its way from here.
+    const stored = await Promise.all([...this.open.keys()].map((id) => db.count('pieces', all(id))))
+    const spare = [...this.spare.values()].map((pieces) => pieces.length)
     const said = this.said || (this.full ? STORAGE_FULL : '')
-    const bytes = (stored + spare) * PIECE_BYTES
+    const bytes = [...stored, ...spare].reduce((sum, count) => sum + count, 0) * PIECE_BYTES
     this.post({ kind: 'waiting', bytes, takes: this.open.size, online: this.failures === 0, reached: this.reached, said })
   }
+}
+
+/** The keys of a take's pieces. */
+function all(id: string): IDBKeyRange {
+  return IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER])
 }
 
 function joined(sounds: readonly ArrayBuffer[]): ArrayBuffer {

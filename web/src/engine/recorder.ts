@@ -38,8 +38,8 @@ export type BoothState =
   | { kind: 'saved'; line: string; take: number; file: string; said: string }
   | { kind: 'failed'; said: string }
 
-/** What is said of a take that an earlier page has recorded. */
-type RecoveredTake = { line: string; number: number; file: string }
+/** What is said of a take that is with the server. */
+type SavedTake = { line: string; number: number; file: string }
 
 type Begun = { id: string; number: number; file: string; folder: string }
 
@@ -298,7 +298,8 @@ export class Recorder {
     // The simulated reader is on the schedule itself and sees nothing.
     live.notes.say({ ...way, guide: way.source === 'none' ? 'ear' : live.reading.guide })
     live.notes.pair('capture', 0, live.from)
-    this.tellOutbox({ kind: 'open', id: begun.id, line: live.line.id, clock: live.notes.give() })
+    const asked = { input: input.choice.label, cue: live.reading.cue ?? null }
+    this.tellOutbox({ kind: 'open', id: begun.id, line: live.line.id, asked, clock: live.notes.give() })
     this.tellCapture({ kind: 'arm', id: begun.id, from: live.from })
     live.armed = true
     this.state.set({
@@ -536,11 +537,12 @@ export class Recorder {
       this.waiting.set(rest)
     } else if (news.kind === 'saved') {
       this.onSaved(news.take)
-      if (news.recovered) this.tellRecovered(news.take as RecoveredTake, news.recovered)
+      if (news.recovered) this.tellRecovered(news.take as SavedTake, news.recovered)
       if (this.live?.begun?.id !== news.id) return
-      const { line, begun, cut } = this.live
+      const { line, cut } = this.live
+      const { number, file } = news.take as SavedTake
       this.live = undefined
-      this.state.set({ kind: 'saved', line: line.id, take: begun.number, file: begun.file, said: cut })
+      this.state.set({ kind: 'saved', line: line.id, take: number, file, said: cut })
       this.opened?.prepare(line.id)
     } else if (this.live?.begun?.id === news.id) {
       this.live = undefined
@@ -550,7 +552,7 @@ export class Recorder {
   }
 
   /** A take of an earlier page, sent by this one: said while nothing else is. */
-  private tellRecovered(take: RecoveredTake, how: 'cut off' | 'whole'): void {
+  private tellRecovered(take: SavedTake, how: 'cut off' | 'whole'): void {
     if (this.state.value.kind !== 'ready') return
     const said =
       how === 'cut off'

@@ -84,6 +84,12 @@ def test_everything_that_stands_in_the_headers_is_there_again(production, record
     assert {path: path.read_bytes() for path in files} == files, "a recording was changed"
     assert rescue(ada, own_data / "media").known == 4
     assert Take.objects.count() == 4
+    # The browser of the one that was never finished comes back with the rest of it.
+    rest, again = voice(2.5, 5), Take.objects.get(pk=recorded.pk)
+    assert capture.append(again, 2 * SAMPLE_RATE, pcm.from_integers(rest)) == 2 * SAMPLE_RATE + len(rest)
+    capture.finish(again, 2 * SAMPLE_RATE + len(rest), [], cut_off=False)
+    again.refresh_from_db()
+    assert (again.length, again.cut_off, again.start) == (2 * SAMPLE_RATE + len(rest), False, 240_000)
 
 
 def test_a_folder_from_elsewhere_is_copied_and_made_anew(production, recorded, ada, stranger, own_data, tmp_path_factory):
