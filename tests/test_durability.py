@@ -312,6 +312,28 @@ def test_a_take_that_the_server_gave_up_before_its_first_sample_lands_all_the_sa
         wire.close()
 
 
+def test_signed_out_in_mid_take_and_in_again_the_take_goes_on(page: Page, world, name, reckon):
+    booth(page, world, name)
+    start(page, 0)
+    until(lambda: safe(world, name) > 0)
+    first, acknowledged = begun_at(world, name), safe(world, name)
+    page.context.clear_cookies()
+    expect(page.get_by_test_id("safety")).to_contain_text("You are signed out")
+    begun = context_frames(page)
+    until(lambda: context_frames(page) > begun + 2 * RATE)
+    state(page, "Recording")
+    other = page.context.new_page()
+    other.goto(world.link(f"account {name}"))
+    expect(page.get_by_test_id("safety")).to_contain_text("with the server")
+    page.keyboard.press("Enter")
+    reached = context_frames(page)
+    state(page, "Saved", timeout=60_000)
+    (take,) = files(world, name)
+    assert not cut_off(take)
+    assert reckon("signed out and in again", acknowledged, len(unbroken(take)), reached - first) == 0
+    next_take_works(page, world, name)
+
+
 def test_a_full_disk_on_the_server_stops_nothing_and_loses_nothing(page: Page, tmp_path, name, reckon):
     small = tmp_path / "small"
     (small / "media").mkdir(parents=True)

@@ -70,6 +70,13 @@ def handle(error: Exception, context: Mapping[str, Any]) -> Response | None:
             "Signed out",
             "You are signed out. Open a new sign-in link (./fendo link prints one) and go on where you were.",
         )
+    elif isinstance(error, exceptions.PermissionDenied) and "CSRF" in str(error.detail):
+        error = Problem(
+            403,
+            "Signed in anew",
+            "You have signed in again since this page was opened. Nothing was changed. Do it once more; if it is refused "
+            "again, load the page anew: what was recorded is kept in this browser and is sent then.",
+        )
     response = exception_handler(error, context)
     if response is None:
         return None

@@ -12,6 +12,7 @@ let engine: Engine | undefined
 /** The one engine of this page, made when the first production is opened. */
 function theEngine(): Engine {
   engine ??= new Engine({
+    token: csrfToken,
     begin: (line_id, input, cue) =>
       answered(client.POST('/api/lines/{line_id}/takes/', { params: { path: { line_id } }, body: { input, cue } })),
     abandon: async (take_id) => {
@@ -41,7 +42,7 @@ export function EngineProvider({ production, children }: { production: string; c
   const [made] = useState(theEngine)
   const queries = useQueryClient()
   useEffect(() => {
-    made.recorder.authorise(csrfToken())
+    made.recorder.authorise()
     made.recorder.onSaved = (take) => {
       addTake(queries, production, take as Take)
       void refetchProduction(queries, production)

@@ -231,6 +231,26 @@ describe('the outbox', () => {
     await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', online: true, said: '' }))
   })
 
+  it('goes on by itself after signing in again', async () => {
+    let wanted = 'token'
+    const { outbox, channel } = page()
+    const fetch = server.fetch
+    vi.stubGlobal('fetch', async (url: string, init: RequestInit) =>
+      (init.headers as Record<string, string>)['X-CSRFToken'] === wanted
+        ? fetch(url, init)
+        : Response.json({ detail: 'You are signed out.' }, { status: 403 }),
+    )
+    const id = begin(outbox)
+    wanted = 'another'
+    const total = speak(channel.port1, id, [10, 10])
+    outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
+    await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', reached: true, said: 'You are signed out.' }))
+    outbox.obey({ kind: 'csrf', token: '' })
+    outbox.obey({ kind: 'csrf', token: 'another' })
+    await soon(said('saved', id))
+    whole(id, total)
+  })
+
   it('tells a server that is away from one that can store nothing', async () => {
     const { outbox, channel } = page()
     const id = begin(outbox)

@@ -86,6 +86,8 @@ export class Outbox {
 
   obey(order: OutboxOrder): void {
     if (order.kind === 'csrf') {
+      // Who is signed out has no token; what waits is asked for all the same, and told why it must wait.
+      if (!order.token) return
       const first = !this.csrf
       this.csrf = order.token
       if (first) void this.recover()

@@ -77,6 +77,8 @@ type Live = {
 
 /** What the recorder asks of the server. */
 export type RecorderDoors = {
+  /** The cookie's token, without which the server takes nothing; another one after signing in again. */
+  token: () => string
   begin: (line: string, input: string, cue: number | null) => Promise<Begun>
   abandon: (take: string) => Promise<void>
   roundTrip: (devices: Devices) => Promise<{ latency: number; spread: number } | null>
@@ -139,9 +141,9 @@ export class Recorder {
     setInterval(() => this.sendClock(), CLOCK_EVERY_MS)
   }
 
-  /** The cookie's token, without which the server takes nothing. */
-  authorise(token: string): void {
-    this.tellOutbox({ kind: 'csrf', token })
+  /** Let what waits be sent. */
+  authorise(): void {
+    this.tellOutbox({ kind: 'csrf', token: this.doors.token() })
   }
 
   get isBusy(): boolean {
@@ -535,6 +537,7 @@ export class Recorder {
     if (news.kind === 'waiting') {
       const { kind, ...rest } = news
       this.waiting.set(rest)
+      if (!news.online) this.authorise()
     } else if (news.kind === 'saved') {
       this.onSaved(news.take)
       if (news.recovered) this.tellRecovered(news.take as SavedTake, news.recovered)
