@@ -334,6 +334,23 @@ def test_signed_out_in_mid_take_and_in_again_the_take_goes_on(page: Page, world,
     next_take_works(page, world, name)
 
 
+def test_when_the_part_that_stores_dies_the_reader_is_told_and_what_it_had_is_kept(page: Page, world, name, reckon):
+    page.on("dialog", lambda dialog: dialog.accept())
+    booth(page, world, name)
+    start(page)
+    until(lambda: safe(world, name) > 0)
+    (outbox,) = [worker for worker in page.workers if "outbox" in worker.url]
+    outbox.evaluate("self.close()")
+    acknowledged = safe(world, name)
+    expect(page.get_by_test_id("safety")).to_contain_text("does not work", timeout=60_000)
+    page.keyboard.press("Enter")
+    page.reload()
+    (take,) = until(lambda: files(world, name))
+    assert cut_off(take) and samples_in(take) >= acknowledged
+    reckon("storing part of the page dead", acknowledged, samples_in(take), acknowledged)
+    next_take_works(page, world, name)
+
+
 def test_a_full_disk_on_the_server_stops_nothing_and_loses_nothing(page: Page, tmp_path, name, reckon):
     small = tmp_path / "small"
     (small / "media").mkdir(parents=True)

@@ -85,6 +85,15 @@ class FakeLocks {
 /** Numbered samples: what arrives can be checked one by one. */
 const sound = (from: number, count: number) => Float32Array.from({ length: count }, (_, n) => (from + n + 1) / 8_388_608)
 
+/** Numbers from 0 to 1 as a seed gives them. */
+function dice(seed: number): () => number {
+  let state = seed * 7919
+  return () => {
+    state = (state * 1_103_515_245 + 12_345) % 2_147_483_648
+    return state / 2_147_483_648
+  }
+}
+
 /** Sooner or later: a machine that stands still for a while fails no test. */
 const soon = (check: () => void) => vi.waitFor(check, 15_000)
 
@@ -117,6 +126,7 @@ describe('the outbox', () => {
   }
   const said = (kind: OutboxNews['kind'], id?: string) => () =>
     expect(news.some((one) => one.kind === kind && (!id || ('id' in one && one.id === id)))).toBe(true)
+  const waiting = () => news.findLast((one) => one.kind === 'waiting')
   const whole = (id: string, total: number) => {
     expect(server.takes.get(id)!.samples).toEqual(Array.from({ length: total }, (_, n) => n + 1))
   }
@@ -132,7 +142,10 @@ describe('the outbox', () => {
     const wait = globalThis.setTimeout
     vi.stubGlobal('setTimeout', (work: () => void, ms = 0) => wait(work, Math.min(ms, 2)))
   })
-  afterEach(() => vi.unstubAllGlobals())
+  afterEach(() => {
+    vi.restoreAllMocks()
+    vi.unstubAllGlobals()
+  })
 
   it('says saved only when the server has all of it', async () => {
     const { outbox, channel } = page()
@@ -147,14 +160,10 @@ describe('the outbox', () => {
   })
 
   it.each([1, 2, 3, 4, 5, 6, 7, 8])('loses and doubles nothing while everything fails at random (%i)', async (seed) => {
-    let state = seed * 7919
-    const random = () => {
-      state = (state * 1_103_515_245 + 12_345) % 2_147_483_648
-      return state / 2_147_483_648
-    }
+    const random = dice(seed)
     server.fail = () => {
-      const dice = random()
-      return dice < 0.2 ? 'unreached' : dice < 0.35 ? 'lost answer' : dice < 0.45 ? 'full' : 'ok'
+      const thrown = random()
+      return thrown < 0.2 ? 'unreached' : thrown < 0.35 ? 'lost answer' : thrown < 0.45 ? 'full' : 'ok'
     }
     const { outbox, channel } = page()
     const id = begin(outbox)
@@ -214,7 +223,7 @@ describe('the outbox', () => {
     await soon(() => expect(server.puts).toBeGreaterThan(0))
     outbox.obey({ kind: 'forget', id })
     speak(channel.port1, id, [10], 20)
-    await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', bytes: 0, takes: 0 }))
+    await soon(() => expect(waiting()).toMatchObject({ bytes: 0, takes: 0 }))
   })
 
   it('says in words that the server is not reached, and that nothing is lost', async () => {
@@ -228,7 +237,68 @@ describe('the outbox', () => {
       ),
     )
     server.fail = () => 'ok'
-    await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', online: true, said: '' }))
+    await soon(() => expect(waiting()).toMatchObject({ online: true, said: '' }))
+  })
+
+  it('sends everything from memory where there is no storage at all, and says so', async () => {
+    vi.stubGlobal('indexedDB', {
+      open: () => {
+        throw new DOMException('Internal error opening backing store', 'UnknownError')
+      },
+    })
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    const total = speak(channel.port1, id, [30, 40, 50])
+    await soon(() =>
+      expect(news).toContainEqual(expect.objectContaining({ said: expect.stringContaining('storage can’t be used') })),
+    )
+    outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
+    await soon(said('saved', id))
+    whole(id, total)
+    await soon(() => expect(waiting()).toMatchObject({ bytes: 0, takes: 0, said: '' }))
+  })
+
+  it.each([1, 2, 3])('waits for a storage that does not answer now and then (%i)', async (seed) => {
+    const random = dice(seed)
+    const failing = ['getAll', 'count', 'delete'] as const
+    for (const name of failing) {
+      const real = IDBObjectStore.prototype[name] as (...given: unknown[]) => unknown
+      vi.spyOn(IDBObjectStore.prototype, name).mockImplementation(function (this: IDBObjectStore, ...given: unknown[]) {
+        if (random() < 0.25) throw new DOMException('The database connection is closing.', 'InvalidStateError')
+        return real.apply(this, given) as never
+      })
+    }
+    const { outbox, channel } = page()
+    const id = begin(outbox)
+    const total = speak(channel.port1, id, [30, 40, 50, 60, 70])
+    outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
+    await soon(said('saved', id))
+    whole(id, total)
+  })
+
+  it('gives up an answer that does not come, tells what waits meanwhile, and sends less at once', async () => {
+    const { outbox, channel } = page()
+    const sizes: number[] = []
+    let dead = true
+    const { fetch } = server
+    vi.stubGlobal('fetch', (url: string, init: RequestInit) => {
+      if (init.body instanceof ArrayBuffer) sizes.push(init.body.byteLength / 30)
+      if (!dead) return fetch(url, init)
+      return new Promise((_, refuse) => init.signal!.addEventListener('abort', () => refuse(new TypeError('aborted'))))
+    })
+    const id = begin(outbox)
+    const total = speak(
+      channel.port1,
+      id,
+      Array.from({ length: 30 }, () => 10),
+    )
+    await soon(() => expect(sizes.at(-1)).toBe(1))
+    expect(Math.max(...sizes)).toBeGreaterThan(1)
+    expect(news).toContainEqual(expect.objectContaining({ kind: 'waiting', bytes: 30 * 14_400, reached: false }))
+    dead = false
+    outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
+    await soon(said('saved', id))
+    whole(id, total)
   })
 
   it('goes on by itself after signing in again', async () => {
@@ -244,7 +314,7 @@ describe('the outbox', () => {
     wanted = 'another'
     const total = speak(channel.port1, id, [10, 10])
     outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
-    await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', reached: true, said: 'You are signed out.' }))
+    await soon(() => expect(waiting()).toMatchObject({ reached: true, said: 'You are signed out.' }))
     outbox.obey({ kind: 'csrf', token: '' })
     outbox.obey({ kind: 'csrf', token: 'another' })
     await soon(said('saved', id))
@@ -256,9 +326,7 @@ describe('the outbox', () => {
     const id = begin(outbox)
     server.fail = () => 'full'
     speak(channel.port1, id, [10])
-    await soon(() =>
-      expect(news.at(-1)).toMatchObject({ kind: 'waiting', online: false, reached: true, said: 'The disk is full' }),
-    )
+    await soon(() => expect(waiting()).toMatchObject({ online: false, reached: true, said: 'The disk is full' }))
   })
 
   it.each([1, 2, 3])('sends from memory what the full storage of the browser does not take (%i)', async (seed) => {
@@ -279,7 +347,6 @@ describe('the outbox', () => {
     down = false
     await soon(said('saved', id))
     whole(id, total)
-    vi.restoreAllMocks()
   })
 
   it('sends every clock pair with the sound or at the end, in letters that a header takes', async () => {
@@ -308,7 +375,8 @@ describe('the outbox', () => {
     outbox.obey({ kind: 'close', id, total, cutOff: false, clock: {} })
     await soon(() => expect(server.puts).toBeGreaterThan(2))
     server.takes.delete(id)
-    server.fail = (put) => (['ok', 'lost answer', 'unreached'] as const)[put % 3]!
+    const random = dice(3)
+    server.fail = () => (['ok', 'lost answer', 'unreached'] as const)[Math.floor(random() * 3)]!
     await soon(said('saved', id))
     const anew = [...server.takes.keys()].at(-1)!
     whole(anew, total)
@@ -316,7 +384,7 @@ describe('the outbox', () => {
     expect([...server.begun.values()]).toContainEqual(ASKED)
     const all = joinParts(server.clocks as ClockPart[])
     expect(all).toMatchObject({ capture: expect.arrayContaining([[0, 0]]), source: 'none' })
-    await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', bytes: 0, takes: 0 }))
+    await soon(() => expect(waiting()).toMatchObject({ bytes: 0, takes: 0 }))
   })
 
   it.each(['somebody else is signed in', 'the server has lost a take it had a part of'])(
@@ -340,7 +408,7 @@ describe('the outbox', () => {
       page()
       await soon(said('refused', id))
       expect(news.find((one) => one.kind === 'refused')!.said).toMatch(/^0\.2 s of a take are kept in this browser/)
-      await soon(() => expect(news.at(-1)).toMatchObject({ kind: 'waiting', bytes: 0, takes: 0 }))
+      await soon(() => expect(waiting()).toMatchObject({ bytes: 0, takes: 0 }))
       // Who read it comes back.
       locks.held.clear()
       server.takes.set(id, take)

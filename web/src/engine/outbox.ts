@@ -1,7 +1,7 @@
-import { type DBSchema, type IDBPDatabase, openDB } from 'idb'
 import type { CapturedPiece } from './capture.worklet'
 import { asHeader, type ClockPart, joinParts } from './clocklog'
 import { packSamples } from './pack'
+import { type Asked, type Kept, type Piece, Shelf } from './shelf'
 
 export type OutboxOrder =
   | { kind: 'csrf'; token: string }
@@ -19,29 +19,6 @@ export type OutboxNews =
   | { kind: 'saved'; id: string; take: unknown; recovered: 'cut off' | 'whole' | null }
   | { kind: 'refused'; id: string; said: string }
 
-/** What a take was begun with, should it have to be begun once more. */
-export type Asked = { input: string; cue: number | null }
-
-type Kept = {
-  id: string
-  line: string
-  asked?: Asked
-  /** The server's take on which the sound goes, if the one that was begun is no more. */
-  on?: string
-  clock: ClockPart
-  total: number | null
-  next: number
-  cutOff: boolean
-}
-type Piece = { take: string; offset: number; count: number; sound: ArrayBuffer; clock?: string }
-
-const STORE = 'fendo-outbox'
-
-interface Schema extends DBSchema {
-  takes: { key: string; value: Kept }
-  pieces: { key: [string, number]; value: Piece }
-}
-
 /** 100 ms of packed sound: what a piece weighs, but for the last of a take. */
 const PIECE_BYTES = 14_400
 /** Pieces that wait go together, so that a slow connection is not held up by questions and answers. */
@@ -49,12 +26,14 @@ const MOST_TOGETHER = 20
 const RETRY_MS = [300, 1000, 2000, 4000]
 /** A header holds no more. */
 const LONGEST_CLOCK = 6000
-/** Pieces that are kept in memory when the browser's storage is full: ten minutes. */
-const MOST_SPARE = 6000
+/** An answer that takes longer does not come any more: a connection may be dead without anybody saying so. */
+const PATIENCE_MS = 30_000
 const NOT_KNOWN =
   'of a take are kept in this browser and can’t be sent: the account that is signed in does not have it. Sign in as who read it, or bring the production back; they are sent then.'
 const STORAGE_FULL =
   'This browser’s own storage is full. The sound goes straight to the server; keep this page open until it says Saved.'
+const STORAGE_UNUSABLE =
+  'This browser’s own storage can’t be used. The sound goes straight to the server; keep this page open until it says Saved.'
 
 /**
  * Carries recorded sound to the server and loses none of it.
@@ -66,12 +45,7 @@ export class Outbox {
   constructor(private readonly post: (news: OutboxNews) => void) {}
 
   private csrf = ''
-  private db: Promise<IDBPDatabase<Schema>> = openDB<Schema>(STORE, 1, {
-    upgrade(db) {
-      db.createObjectStore('takes', { keyPath: 'id' })
-      db.createObjectStore('pieces', { keyPath: ['take', 'offset'] })
-    },
-  })
+  private shelf = new Shelf()
   private open = new Map<string, Kept>()
   /** Writes of a take happen one after another, so that a close never overtakes its last piece. */
   private writing = new Map<string, Promise<void>>()
@@ -80,6 +54,7 @@ export class Outbox {
   private recovered = new Set<string>()
   private begunAnew = new Set<string>()
   private failures = 0
+  private together = MOST_TOGETHER
   /** The server answers, be it that it can't store anything. */
   private reached = true
   private said = ''
@@ -121,43 +96,24 @@ export class Outbox {
     const kept: Kept = { id, line, asked, clock, total: null, next: 0, cutOff: false }
     this.open.set(id, kept)
     this.parts.set(id, [clock])
-    await this.keep(kept)
-  }
-
-  /** Store what is known of a take; when the storage is full the page's memory must do. */
-  private async keep(kept: Kept): Promise<void> {
-    try {
-      await (await this.db).put('takes', kept)
-    } catch {
-      this.full = true
-      void this.report()
-    }
+    await this.shelf.keep(kept)
   }
 
   private parts = new Map<string, ClockPart[]>()
-  private spare = new Map<string, Piece[]>()
-  private full = false
   private frees = new Map<string, () => void>()
 
   private async store({ id, offset, samples }: CapturedPiece): Promise<void> {
     const kept = this.open.get(id)
     if (!kept) return // called off meanwhile
     const piece: Piece = { take: id, offset, count: samples.length, sound: packSamples(samples), clock: this.clockOf(id) }
-    try {
-      const db = await this.db
-      const tx = db.transaction('pieces', 'readwrite', { durability: 'strict' })
-      await Promise.all([tx.store.put(piece), tx.done])
-    } catch {
-      const spare = this.spare.get(id) ?? []
-      if (spare.length >= MOST_SPARE) throw new Error('neither the storage nor the memory of this browser has room')
-      spare.push(piece)
-      this.spare.set(id, spare)
-      this.full = true
-      void this.report()
-    }
+    await this.shelf.put(piece)
     kept.next = Math.max(kept.next, offset + samples.length)
     void this.send(id)
+    // Told now and then also while no answer comes.
+    if (++this.pieces % 5 === 0) void this.report()
   }
+
+  private pieces = 0
 
   /** What was noted of the clocks since the last piece, as it travels with this one; what is too much goes with the next. */
   private clockOf(id: string): string | undefined {
@@ -181,26 +137,23 @@ export class Outbox {
     kept.cutOff = cutOff
     kept.clock = joinParts([kept.clock, ...(this.parts.get(id) ?? []), clock])
     this.parts.delete(id)
-    await this.keep(kept)
+    await this.shelf.keep(kept)
     void this.send(id)
   }
 
   private async remove(id: string): Promise<void> {
-    const db = await this.db
-    await db.delete('pieces', all(id))
-    await db.delete('takes', id)
+    await this.shelf.remove(id)
     this.open.delete(id)
-    this.spare.delete(id)
     this.parts.delete(id)
-    this.full &&= this.spare.size > 0
     this.frees.get(id)?.()
     void this.report()
   }
 
   /** Takes that another page left: taken over when no living page holds them. */
   private async recover(): Promise<void> {
-    const db = await this.db
-    for (const kept of await db.getAll('takes')) {
+    const left = await this.shelf.takes().catch(() => null)
+    if (!left) return void setTimeout(() => void this.recover(), RETRY_MS[1])
+    for (const kept of left) {
       if (this.open.has(kept.id)) continue
       void navigator.locks.request(`take:${kept.id}`, { ifAvailable: true }, async (lock) => {
         if (!lock) return
@@ -223,6 +176,10 @@ export class Outbox {
     this.sending.add(id)
     try {
       while (this.wanted.delete(id)) while (await this.sendNext(id));
+    } catch (error) {
+      this.said = `The browser’s storage does not answer (${String(error)}). It is asked again; keep this page open.`
+      void this.report()
+      setTimeout(() => void this.send(id), RETRY_MS[1])
     } finally {
       this.sending.delete(id)
     }
@@ -251,7 +208,7 @@ export class Outbox {
     if (!answer) return true
     const end = pieces.at(-1)!.offset + pieces.at(-1)!.count
     if (answer.ok || (answer.status === 409 && Number(answer.body.have) >= end)) {
-      await this.letGo(id, pieces)
+      await this.shelf.letGo(id, pieces)
       this.said = ''
       void this.report()
       return true
@@ -272,37 +229,22 @@ export class Outbox {
     if (!answer.ok) return false
     this.begunAnew.add(kept.id)
     kept.on = String(answer.body.id)
-    await this.keep(kept)
+    await this.shelf.keep(kept)
     return true
   }
 
   /** The pieces that come next and belong together, from the storage and from memory. */
   private async nextPieces(id: string): Promise<Piece[]> {
-    const stored = await (await this.db).getAll('pieces', all(id), MOST_TOGETHER)
-    const spare = this.spare.get(id)?.slice(0, MOST_TOGETHER) ?? []
     const run: Piece[] = []
     let clock = 0
-    for (const piece of [...stored, ...spare].sort((a, b) => a.offset - b.offset)) {
+    for (const piece of await this.shelf.first(id, this.together)) {
       const last = run.at(-1)
       clock += piece.clock?.length ?? 0
       const follows = last && piece.offset === last.offset + last.count
-      if (last && (!follows || run.length === MOST_TOGETHER || clock > LONGEST_CLOCK)) break
+      if (last && (!follows || run.length === this.together || clock > LONGEST_CLOCK)) break
       run.push(piece)
     }
     return run
-  }
-
-  private async letGo(id: string, pieces: readonly Piece[]): Promise<void> {
-    const spare = this.spare.get(id)
-    if (spare) {
-      const gone = new Set(pieces.map(({ offset }) => offset))
-      this.spare.set(
-        id,
-        spare.filter(({ offset }) => !gone.has(offset)),
-      )
-    }
-    const range = IDBKeyRange.bound([id, pieces[0]!.offset], [id, pieces.at(-1)!.offset])
-    await (await this.db).delete('pieces', range)
   }
 
   private async sendEnd(kept: Kept): Promise<boolean> {
@@ -341,26 +283,33 @@ export class Outbox {
 
   /** Samples of a take that are kept here. */
   private async left(id: string): Promise<number> {
-    const stored = await (await this.db).getAllKeys('pieces', all(id))
-    return (stored.length + (this.spare.get(id)?.length ?? 0)) * (PIECE_BYTES / 3)
+    return (await this.shelf.count(id)) * (PIECE_BYTES / 3)
   }
 
   /** Ask the server; null when it could not be reached or could not store, after waiting a while. */
   private async ask(url: string, method: string, body: BodyInit, type: string, clock?: string): Promise<Answer | null> {
+    const patience = new AbortController()
+    const over = setTimeout(() => patience.abort(), PATIENCE_MS)
     try {
       const headers: Record<string, string> = { 'Content-Type': type, 'X-CSRFToken': this.csrf }
       if (clock) headers['X-Clock'] = clock
-      const answer = await fetch(url, { method, headers, body, credentials: 'same-origin' })
+      const { signal } = patience
+      const answer = await fetch(url, { method, headers, body, credentials: 'same-origin', signal })
       this.reached = true
       const parsed = (await answer.json().catch(() => ({}))) as Record<string, unknown>
       if (answer.status < 500 && answer.status !== 403 && answer.status !== 429) {
         this.failures = 0
+        this.together = Math.min(MOST_TOGETHER, this.together * 2)
         return { ok: answer.ok, status: answer.status, body: parsed }
       }
       this.said = String(parsed.detail ?? 'The server has a problem; what was recorded is kept in this browser.')
     } catch {
       this.reached = false
+      // A connection that is too slow for all of it may carry a part in time.
+      if (patience.signal.aborted) this.together = Math.ceil(this.together / 2)
       this.said = 'The server can’t be reached. What was recorded is kept in this browser and is sent when it is back.'
+    } finally {
+      clearTimeout(over)
     }
     const wait = RETRY_MS[Math.min(this.failures++, RETRY_MS.length - 1)]!
     void this.report()
@@ -368,20 +317,19 @@ export class Outbox {
     return null
   }
 
+  private reports = 0
+  private reported = 0
+
   private async report(): Promise<void> {
-    const db = await this.db
+    const mine = ++this.reports
     // What can't be sent now, and what other windows record, is not on its way from here.
-    const stored = await Promise.all([...this.open.keys()].map((id) => db.count('pieces', all(id))))
-    const spare = [...this.spare.values()].map((pieces) => pieces.length)
-    const said = this.said || (this.full ? STORAGE_FULL : '')
-    const bytes = [...stored, ...spare].reduce((sum, count) => sum + count, 0) * PIECE_BYTES
+    const counts = await Promise.all([...this.open.keys()].map((id) => this.shelf.count(id).catch(() => 0)))
+    const bytes = counts.reduce((sum, count) => sum + count, 0) * PIECE_BYTES
+    if (mine < this.reported) return // somebody who asked later has told more
+    this.reported = mine
+    const said = this.said || { full: STORAGE_FULL, unusable: STORAGE_UNUSABLE, none: '' }[this.shelf.trouble ?? 'none']
     this.post({ kind: 'waiting', bytes, takes: this.open.size, online: this.failures === 0, reached: this.reached, said })
   }
-}
-
-/** The keys of a take's pieces. */
-function all(id: string): IDBKeyRange {
-  return IDBKeyRange.bound([id, 0], [id, Number.MAX_SAFE_INTEGER])
 }
 
 function joined(sounds: readonly ArrayBuffer[]): ArrayBuffer {

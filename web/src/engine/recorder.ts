@@ -23,6 +23,10 @@ const RUN_UP = 2 * SAMPLE_RATE
 const CLOCK_EVERY_MS = 200
 /** How long a context that was suspended may take to come back before the take is closed without it. */
 const REVIVAL_MS = 1500
+/** So many ticks of the clock's timer without a word of the outbox: fifteen seconds. */
+const SILENT_TICKS = 75
+const OUTBOX_FAILED =
+  'The part of this page that stores what is read does not work. Stop, load the page anew, and look whether the take is there.'
 /** Samples in one column of the growing waveform: eight render quanta. */
 const COLUMN = 8 * 128
 
@@ -128,6 +132,7 @@ export class Recorder {
     private readonly doors: RecorderDoors,
   ) {
     this.outbox.onmessage = ({ data }: MessageEvent<OutboxNews>) => this.hear(data)
+    this.outbox.onerror = () => this.outboxFailed()
     window.addEventListener('beforeunload', (event) => this.isBusy && event.preventDefault())
     audio.clock.onReading = (frame, microseconds) => this.live?.notes.pair('output', frame, microseconds)
     picture.onSeen = (frame, at) => this.live?.notes.pair('seen', frame, Math.round(at * 1000))
@@ -322,6 +327,7 @@ export class Recorder {
   private sendClock(): void {
     const { live } = this
     this.tick()
+    if (this.state.value.kind === 'recording' && ++this.silent === SILENT_TICKS) this.outboxFailed()
     if (live?.armed && live.begun) this.tellOutbox({ kind: 'clock', id: live.begun.id, part: live.notes.give() })
   }
 
@@ -444,6 +450,8 @@ export class Recorder {
   private async worklet(): Promise<AudioWorkletNode> {
     if (this.capture) return this.capture
     await this.audio.context.audioWorklet.addModule(captureUrl)
+    // What waits in the browser must not be cleared away when its disk gets full.
+    void navigator.storage?.persist?.().catch(() => false)
     const capture = new AudioWorkletNode(this.audio.context, 'capture', { numberOfOutputs: 0, channelCount: 1 })
     const { port1, port2 } = new MessageChannel()
     capture.port.postMessage({ kind: 'sink', port: port1 } satisfies CaptureOrder, [port1])
@@ -533,7 +541,14 @@ export class Recorder {
     this.state.set({ kind: 'saving', line: live.line.id, take: live.begun!.number })
   }
 
+  /** It tells twice a second what waits while sound comes in; when it falls silent the reader must know. */
+  private silent = 0
+  private outboxFailed(): void {
+    this.waiting.update({ online: false, reached: true, said: OUTBOX_FAILED })
+  }
+
   private hear(news: OutboxNews): void {
+    this.silent = 0
     if (news.kind === 'waiting') {
       const { kind, ...rest } = news
       this.waiting.set(rest)
