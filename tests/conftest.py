@@ -54,7 +54,7 @@ def nth(request):
 @pytest.fixture
 def name(request, nth):
     """A production's name of the test's own."""
-    return f"{request.node.originalname[5:50].replace('_', ' ')} {nth} {secrets.token_hex(2)}"
+    return f"{request.node.originalname[5:50].replace('_', ' ').strip()} {nth} {secrets.token_hex(2)}"
 
 
 @pytest.fixture
