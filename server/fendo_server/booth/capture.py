@@ -36,6 +36,9 @@ log = logging.getLogger("fendo")
 LARGEST_PIECE = 10 * SAMPLE_RATE * pcm.BYTES_A_SAMPLE
 FORGOTTEN_AFTER = 30 * 60
 LONGEST_CLOCK = 8_000
+PLACED = ("start", "clock", "doubts", "within", "length", "cut_off", "forgotten")
+MEASURED = ("speech_start", "speech_end", "phrases", "clipped", "peak", "true_peak", "loudness", "noise")
+"""What closing and measuring find out. Nothing else is written then: meanwhile a take may have been set aside or moved."""
 MEASURED_AT_ONCE = 20 * SAMPLE_RATE
 """A take as short as this is measured before the answer; a longer one is there at once and measured by a job."""
 
@@ -81,9 +84,14 @@ def begin(line: Line, input_label: str, cue: int | None = None) -> Take:
         take.file_name = file_name(production.name_pattern, parts, taken)
     take.save()
     take.path.parent.mkdir(parents=True, exist_ok=True)
-    with take.part.open("xb") as file:
-        file.write(wav.header(_tags(take), 0))
-        _sync(file.fileno())
+    try:
+        with take.part.open("xb") as file:
+            file.write(wav.header(_tags(take), 0))
+            _sync(file.fileno())
+        _sync_folder(take.path.parent)
+    except OSError:
+        take.part.unlink(missing_ok=True)
+        raise
     return take
 
 
@@ -188,6 +196,12 @@ def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:
             "This take was closed before this piece arrived. It stays in the browser.",
             have=take.length,
         )
+    if not take.part.exists():
+        raise Problem(
+            410,
+            "The file is gone",
+            "The file of this take is no longer on the server's disk. What was not sent stays in this browser.",
+        )
     with _open_part(take) as file:
         have = (os.fstat(file.fileno()).st_size - wav.HEADER_BYTES) // pcm.BYTES_A_SAMPLE
         if offset > have:
@@ -246,10 +260,15 @@ def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: 
         take.path.chmod(0o444)
     short = have <= MEASURED_AT_ONCE
     if short:
-        measure(take)
+        try:
+            measure(take)
+        except Exception:
+            # The recording is safe, and is a take without its measures too; a job tries once more and says why it can't.
+            log.exception("take %s could not be measured", take.id)
+            short = False
     take.state = Take.State.FINISHED
     with transaction.atomic():
-        take.save()
+        take.save(update_fields=[*PLACED, *MEASURED, "state"])
         if not short:
             running.start(take.line.production, "measure take", take=str(take.id))
     if short:
@@ -267,8 +286,9 @@ def _place(take: Take, length: int, clock: Sequence[Mapping[str, Any]]) -> None:
         kept = []
     try:
         placed = make_map(ClockLog.from_parts([*kept, *clock]), length, take.line.production.rate)
-    except ValueError as error:
-        log.warning("take %s has no clock log that can be used: %s", take.id, error)
+    except Exception as error:
+        # Whatever is wrong with the readings of clocks: the sound counts more than its place.
+        log.warning("take %s has no clock log that can be used: %r", take.id, error)
         placed = replace(
             make_map(ClockLog.simple(expected_start(take)), length, take.line.production.rate),
             source="browser",
@@ -286,7 +306,7 @@ def _reopen(take: Take) -> None:
     with take.part.open("r+b") as file:
         file.truncate(wav.HEADER_BYTES + length * pcm.BYTES_A_SAMPLE)
     take.state, take.forgotten, take.cut_off = Take.State.RECORDING, False, False
-    take.save()
+    take.save(update_fields=["state", "forgotten", "cut_off"])
 
 
 def read_sound(path: Path, start: int = 0, end: int | None = None) -> np.ndarray:
@@ -325,7 +345,7 @@ def measure_take(progress: running.Progress) -> dict[str, Any]:
         pk=progress.job.arguments["take"]
     )
     measure(take, progress.part(0.0, 1.0, "measuring the take"))
-    take.save()
+    take.save(update_fields=MEASURED)
     pace.learn(take.reader)
     return {"take": str(take.id)}
 
@@ -358,12 +378,16 @@ def close_forgotten(older_than: float = FORGOTTEN_AFTER) -> int:
         last = take.part.stat().st_mtime if take.part.exists() else take.made.timestamp()
         if time.time() - last < older_than:
             continue
-        if on_disk(take) == 0:
-            take.part.unlink(missing_ok=True)
-            take.delete()
+        try:
+            if on_disk(take) == 0:
+                take.part.unlink(missing_ok=True)
+                take.delete()
+                continue
+            take.forgotten = True
+            finish(take, 0, [], cut_off=True)
+        except (OSError, ValueError):
+            log.exception("take %s can't be closed now", take.id)
             continue
-        take.forgotten = True
-        finish(take, 0, [], cut_off=True)
         log.warning("take %s was never finished by its browser: closed with what is there", take.id)
         closed += 1
     return closed

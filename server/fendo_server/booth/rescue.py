@@ -221,7 +221,7 @@ def _rebuild(owner, top: Path, recordings: list[Found], alone: bool, report: Rep
         production.landing = production.folders.get(pk=folders.most_common(1)[0][0])
     if production.reader is None:
         production.reader = production.readers.first()
-    production.save()
+    production.save(update_fields=["landing", "reader", "changed"])
     if production.name not in report.productions:
         report.productions.append(production.name)
     report.lines += new_lines

@@ -137,10 +137,13 @@ class OneProduction(APIView):
                 raise Problem(422, "Not possible", "This reader is not one of the production's. Choose one of the list.")
         for name, value in wanted.items():
             setattr(production, name, value)
-        production.save()
+        # Only what was asked for: an edit of the same moment counts the revision on.
+        fields = ["start_frame" if name == "start_timecode" else name for name in asked.validated_data]
+        production.save(update_fields=[*fields, "changed"])
         if "language" in wanted or "pace" in wanted:
             for reader in production.readers.select_related("production"):
                 pace.learn(reader)
+        production.refresh_from_db()
         return Response(description.whole(production))
 
 

@@ -6,6 +6,7 @@ the whole production: it can be put away, or opened on another machine.
 """
 
 import json
+import logging
 import os
 import uuid
 from pathlib import Path
@@ -29,6 +30,8 @@ from fendo_server.productions.models import Production, Reader
 from fendo_server.productions.serializers import SpanField
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
+
+log = logging.getLogger("fendo")
 
 NAME = "production.json"
 FORM = 1
@@ -90,9 +93,14 @@ def write_changed() -> list[str]:
     stale = Production.objects.filter(Q(recorded=None) | Q(recorded__lt=F("changed"))).select_related("landing")
     written = []
     for production in stale:
-        if (settings.MEDIA / production.directory).is_dir():
+        if not (settings.MEDIA / production.directory).is_dir():
+            continue
+        try:
             write(production)
-            written.append(production.name)
+        except OSError:
+            log.exception("the record of %s can't be written now", production.directory)
+            continue
+        written.append(production.name)
     return written
 
 

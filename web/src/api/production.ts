@@ -172,7 +172,11 @@ export function useSettings(id: string) {
   return useMutation({
     mutationFn: (body: Settings) =>
       answered(client.PATCH('/api/productions/{production_id}/', { params: { path: { production_id: id } }, body })),
-    onSuccess: (whole) => queries.setQueryData(key(id), whole),
+    onSuccess: (whole) => {
+      // An edit of the same moment may have been answered first.
+      if ((knownProduction(queries, id)?.revision ?? 0) > whole.revision) void refetchProduction(queries, id)
+      else queries.setQueryData(key(id), whole)
+    },
   })
 }
 

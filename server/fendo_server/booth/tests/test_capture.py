@@ -195,10 +195,10 @@ def test_a_take_is_found_again_that_was_closed_on_the_disk_but_not_in_the_databa
     take, sound = booth.begin(), voice()
     booth.put(take, 0, sound)
 
-    def gone(_take, *_more):
+    def gone(_take, *_given, **_more):
         raise OSError("the database went away")
 
-    monkeypatch.setattr(capture, "measure", gone)
+    monkeypatch.setattr(Take, "save", gone)
     with pytest.raises(OSError, match="went away"):
         booth.finish(take, len(sound))
     monkeypatch.undo()
@@ -284,6 +284,64 @@ def test_the_simulated_reader_reads_the_line(client, production):
     assert answer.status_code == 200
     assert answer.headers["X-Cue"] == str(SAMPLE_RATE)
     assert client.get(f"/api/lines/{line.id}/simulated-reading/?fault=sneeze").status_code == 400
+
+
+def test_what_is_done_to_a_take_while_it_is_measured_stands(booth, client, production, monkeypatch):
+    take, sound = booth.begin(), np.concatenate([voice(5.0, seed) for seed in range(5)])
+    for at in range(0, len(sound), 240_000):
+        booth.put(take, at, sound[at : at + 240_000])
+    booth.finish(take, len(sound))
+    real = capture.measure_blocks
+
+    def meanwhile(blocks):
+        answer = send(
+            client,
+            "POST",
+            f"/api/productions/{production.id}/edits/",
+            {"kind": "set_aside", "take": take["id"], "aside": True, "revision": 99},
+        )
+        assert answer.status_code == 200
+        Take.objects.filter(pk=take["id"]).update(moved=4800)
+        return real(blocks)
+
+    monkeypatch.setattr(capture, "measure_blocks", meanwhile)
+    running.run(str(Job.objects.get(kind="measure take").pk))
+    kept = Take.objects.get(pk=take["id"])
+    assert (kept.aside, kept.moved) == (True, 4800) and kept.peak is not None
+
+
+def test_a_take_that_can_not_be_measured_or_placed_is_saved_all_the_same(booth, monkeypatch):
+    def broken(*given):
+        raise ZeroDivisionError("a fault of Fendo's own")
+
+    take, sound = booth.begin(), voice(3.0)
+    booth.put(take, 0, sound)
+    with monkeypatch.context() as patched:
+        patched.setattr(capture, "measure_blocks", broken)
+        patched.setattr(capture.ClockLog, "from_parts", broken)
+        body = booth.finish(take, len(sound)).json()
+    assert (body["state"], body["length"], body["measured"]) == ("finished", len(sound), False)
+    kept = Take.objects.get(pk=take["id"])
+    assert kept.path.exists() and "readings were lost" in kept.doubts[0][1]
+    running.run(str(Job.objects.get(kind="measure take").pk))
+    kept.refresh_from_db()
+    assert kept.peak is not None
+
+
+def test_a_file_that_is_gone_is_said_and_a_full_disk_leaves_no_stub(booth, production, own_data, monkeypatch):
+    take = booth.begin()
+    Take.objects.get(pk=take["id"]).part.unlink()
+    answer = booth.put(take, 0, voice(1.0))
+    assert answer.status_code == 410 and "stays in this browser" in answer.json()["detail"]
+    before = set(own_data.glob("media/*/*/*"))
+
+    def full(descriptor):
+        raise OSError(errno.ENOSPC, "no space")
+
+    monkeypatch.setattr(capture, "_sync", full)
+    refused = send(booth.client, "POST", f"/api/lines/{booth.line.id}/takes/", {"input": "mic"})
+    assert refused.status_code == 507
+    assert set(own_data.glob("media/*/*/*")) == before and Take.objects.count() == 1
 
 
 def test_a_take_is_judged_against_the_slot_of_today(client, production):

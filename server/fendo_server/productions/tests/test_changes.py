@@ -117,6 +117,24 @@ def test_a_change_of_many_lines_leaves_their_takes_to_be_asked_for(desk, product
     assert many["takes"] is None and len(many["lines"]) == description.MOST_LINES + 1
 
 
+def test_a_setting_and_an_edit_of_the_same_moment_both_stand(desk, client, production, monkeypatch):
+    """An edit comes between the reading of the production and the writing of its setting."""
+    start, real = desk.read(), Production.save
+    line, first = start["lines"][0]["id"], start["revision"]
+
+    def save(self, *given, **more):
+        monkeypatch.setattr(Production, "save", real)
+        assert desk.edit(kind="set_words", line=line, text="in between").status_code == 200
+        real(self, *given, **more)
+
+    monkeypatch.setattr(Production, "save", save)
+    answer = send(client, "PATCH", desk.base, {"headphones": True, "start_timecode": "10:00:00:00"}).json()
+    assert answer["headphones"] and answer["lines"][0]["text"] == "in between"
+    assert answer["revision"] == desk.read()["revision"] == first + 1
+    assert desk.edit(kind="set_words", line=line, text="and after it").status_code == 200
+    assert (desk.read()["revision"], desk.undo()["lines"][0]["text"]) == (first + 2, "in between")
+
+
 def test_lines_come_in_the_order_in_which_they_were_pasted(desk):
     desk.edit(kind="add_lines", text="\n".join(f"Line number {n}" for n in range(40)))
     assert [x["text"] for x in desk.read()["lines"]][3:] == [f"Line number {n}" for n in range(40)]
