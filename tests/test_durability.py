@@ -312,6 +312,21 @@ def test_a_take_that_the_server_gave_up_before_its_first_sample_lands_all_the_sa
         wire.close()
 
 
+def test_a_server_slower_than_the_count_in_records_nothing_by_halves(page: Page, world, name):
+    booth(page, world, name)
+
+    def slowly(route):
+        time.sleep(6)
+        route.continue_()
+
+    page.route("**/api/lines/*/takes/", slowly)
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("booth-state")).to_contain_text("Nothing was recorded; begin again", timeout=60_000)
+    until(lambda: not list(world.data.glob(f"media/{name}/*/*")))
+    page.unroute_all()
+    next_take_works(page, world, name)
+
+
 def test_signed_out_in_mid_take_and_in_again_the_take_goes_on(page: Page, world, name, reckon):
     booth(page, world, name)
     start(page, 0)

@@ -15,6 +15,8 @@ import type { Score, Transport } from './transport'
 const BEAT = SAMPLE_RATE
 /** Sound kept before the cue: less than a beat, so that the last beep of the count-in is not in it. */
 export const LEAD = Math.round(0.85 * BEAT)
+/** So long before the cue a take must have its place, or its first word might be missing. */
+const LATEST = SAMPLE_RATE / 5
 /** Sound kept after the stop. */
 const HANDLE = SAMPLE_RATE
 const PRE_ROLL = Math.round(3.5 * SAMPLE_RATE)
@@ -277,6 +279,12 @@ export class Recorder {
       return
     }
     if (live.off) return void this.doors.abandon(live.begun.id)
+    if (this.transport.position() > cue - LATEST) {
+      await this.callOff()
+      return this.fail(
+        'The server took longer to make a place for the take than the count-in. Nothing was recorded; begin again.',
+      )
+    }
     await this.arm(live)
   }
 
@@ -393,7 +401,7 @@ export class Recorder {
     this.opened?.hush()
     this.transport.seek(live.cue)
     this.state.set({ kind: 'ready' })
-    if (live.begun && live.armed) {
+    if (live.begun) {
       this.tellOutbox({ kind: 'forget', id: live.begun.id })
       await this.doors.abandon(live.begun.id).catch(() => {})
     }
