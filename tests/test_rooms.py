@@ -112,6 +112,26 @@ def test_words_are_edited_in_place_undone_and_redone_across_a_reload(desk: Page)
     expect(page.get_by_test_id("page")).to_contain_text("Other words")
 
 
+def test_words_that_are_being_typed_outlive_a_reload(desk: Page):
+    page = desk
+    new_production(page, "Typing")
+    type_script(page, "\n".join(f"Line number {n}." for n in range(1, 31)))
+    page.get_by_test_id("page").locator("[data-line='3']").click()
+    page.keyboard.press("Enter")
+    page.get_by_label("words of line 3").fill("Half a sentence, and th")
+    page.reload()
+    words = page.get_by_label("words of line 3")
+    expect(words).to_have_value("Half a sentence, and th")
+    expect(words).to_be_in_viewport()
+    words.press("End")
+    words.press_sequentially("en the rest.")
+    # Another room is gone to with the mouse, in the middle of typing.
+    page.get_by_role("link", name="Booth").click()
+    page.get_by_role("link", name="Script").click()
+    expect(page.get_by_test_id("page")).to_contain_text("Half a sentence, and then the rest.")
+    expect(page.get_by_label("words of line 3")).to_have_count(0)
+
+
 def test_two_windows_on_one_line_nothing_is_overwritten_silently(desk: Page):
     one = desk
     new_production(one, "Two windows")

@@ -48,7 +48,8 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
     // Something is always chosen: the first line that is left to do in this room, or the first of all.
     // A line just made is known before it is drawn.
     const known = knownProduction(queries, production.id) ?? production
-    if (known.lines.some((line) => line.id === chosen)) return
+    const now = useDesk.getState().line ?? chosen
+    if (known.lines.some((line) => line.id === now)) return
     const { lines } = production
     const read = lines.filter((line) => line.tally.length)
     const left =

@@ -14,6 +14,7 @@ import { Stage } from '../../page/Stage'
 import { sizedBy, usePageSettings } from '../../page/settings'
 import { Words } from '../../page/Words'
 import { BringIn } from './BringIn'
+import { keptDraft } from './draft'
 import { FindBar, useFind } from './FindBar'
 import { FitBar, fitScale } from './FitBar'
 import { LinePanel } from './LinePanel'
@@ -32,7 +33,11 @@ export function Component() {
   const queries = useQueryClient()
   const { edit } = useEdits(production.id)
   const { line, lines, go, step } = useLines(production, engine)
-  const [editing, setEditing] = useState<Editing | null>(null)
+  const [editing, setEditing] = useState<Editing | null>(() => {
+    const draft = keptDraft()
+    const known = draft && production.lines.some((each) => each.id === draft.line)
+    return known ? { line: draft.line, caret: null, fresh: false } : null
+  })
   const [panel, setPanel] = useState('line')
   const [finding, setFinding] = useState(false)
   const [notes, setNotes] = useState(0)
@@ -46,6 +51,10 @@ export function Component() {
     setHolds('slots')
     return () => setHolds(null)
   }, [setHolds])
+  // biome-ignore lint/correctness/useExhaustiveDependencies: words that were being typed are in sight at first
+  useEffect(() => {
+    if (editing) useDesk.getState().choose(editing.line)
+  }, [])
   useEffect(() => {
     // Takes read since then may have taught another pace.
     refreshProduction(queries, production.id)

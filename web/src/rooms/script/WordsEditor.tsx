@@ -7,6 +7,7 @@ import { useEngine } from '../../app/engine'
 import { type ActionName, keyName, keyOf } from '../../app/keys'
 import { picks, scoreOf } from '../../app/room'
 import { wordAt } from '../../page/segments'
+import { dropDraft, keepDraft, keptDraft } from './draft'
 
 type Editor = {
   production: Production
@@ -25,9 +26,10 @@ export function WordsEditor({ production, line, caret, onDone, onNext, onGo }: E
   const queries = useQueryClient()
   // An edit that led here is known before it is drawn.
   const [now] = useState(() => knownProduction(queries, production.id) ?? production)
-  const [text, setText] = useState(() => now.lines.find((each) => each.id === line.id)?.text ?? line.text)
+  const [draft] = useState(() => keptDraft(line.id))
+  const [text, setText] = useState(() => draft?.text ?? now.lines.find((each) => each.id === line.id)?.text ?? line.text)
   /** The revision that this editor knows: where it began, and its own edits since. */
-  const known = useRef(now.revision)
+  const known = useRef(draft?.revision ?? now.revision)
   const [problem, setProblem] = useState<Problem | Error | null>(null)
   const { edit } = useEdits(production.id)
   const engine = useEngine()
@@ -48,21 +50,17 @@ export function WordsEditor({ production, line, caret, onDone, onNext, onGo }: E
   }, [])
 
   const own = (made: Edit, then: (patch: Patch) => void = () => {}) =>
-    edit.mutate(
-      { ...made, revision: known.current },
-      {
-        onError: setProblem,
-        onSuccess: (patch) => {
-          known.current = patch.revision
-          then(patch)
-        },
-      },
-    )
+    // Followed to its end also when the room is left meanwhile.
+    void edit.mutateAsync({ ...made, revision: known.current }).then((patch) => {
+      known.current = patch.revision
+      then(patch)
+    }, setProblem)
   /** Keep what was typed, then go on; nothing is sent when nothing was changed. */
   const save = (then: () => void) => {
     const [first = '', ...more] = text.split(/\n+/).filter((row) => row.trim())
     const leave = () => {
       left.current = true
+      dropDraft()
       then()
     }
     if (first.trim() === line.text && !more.length) return leave()
@@ -74,6 +72,7 @@ export function WordsEditor({ production, line, caret, onDone, onNext, onGo }: E
     if (text.trim() || line.text) return save(onNext)
     // Enter in a new line that stayed empty ends the writing: the line goes again.
     left.current = true
+    dropDraft()
     own({ kind: 'drop_line', line: line.id }, onDone)
   }
   const part = () => {
@@ -150,6 +149,7 @@ export function WordsEditor({ production, line, caret, onDone, onNext, onGo }: E
         onChange={(event) => {
           left.current = false
           setText(event.currentTarget.value)
+          keepDraft({ line: line.id, text: event.currentTarget.value, revision: known.current })
         }}
         onKeyDown={press}
         onBlur={(event) =>
@@ -176,7 +176,14 @@ export function WordsEditor({ production, line, caret, onDone, onNext, onGo }: E
                 >
                   Write mine
                 </Button>
-                <Button size="compact-sm" variant="default" onClick={onDone}>
+                <Button
+                  size="compact-sm"
+                  variant="default"
+                  onClick={() => {
+                    dropDraft()
+                    onDone()
+                  }}
+                >
                   Leave theirs
                 </Button>
               </div>
