@@ -58,9 +58,10 @@ def handles(kind: str) -> Callable[[Handler], Handler]:
 
 
 def start(production, kind: str, **arguments: Any) -> Job:
-    """A new job, queued when the surrounding transaction is committed."""
-    job = Job.objects.create(production=production, kind=kind, arguments=arguments)
-    transaction.on_commit(lambda: _queue(job))
+    """A new job, and its place in the queue: both are there, or neither is, whatever dies in between."""
+    with transaction.atomic():
+        job = Job.objects.create(production=production, kind=kind, arguments=arguments)
+        _queue(job)
     return job
 
 
@@ -80,8 +81,9 @@ def cancel(job: Job) -> None:
 def retry(job: Job) -> None:
     """Begin a failed or cancelled job again."""
     ended = Job.objects.filter(pk=job.pk, state__in=(Job.State.FAILED, Job.State.CANCELLED))
-    if ended.update(state=Job.State.WAITING, cancel_wanted=False, progress=0.0, step="", error="", ended=None):
-        transaction.on_commit(lambda: _queue(job))
+    with transaction.atomic():
+        if ended.update(state=Job.State.WAITING, cancel_wanted=False, progress=0.0, step="", error="", ended=None):
+            _queue(job)
 
 
 def run(job_id: str) -> None:

@@ -1,9 +1,12 @@
 """Jobs on the real queue."""
 
 import pytest
+from django.db import transaction
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from fendo_server.work import running
+from fendo_server.work.models import Job
 
 
 @pytest.mark.django_db(transaction=True)
@@ -16,6 +19,29 @@ def test_a_job_goes_through_the_queue_on_postgresql(client, production, monkeypa
     job.refresh_from_db()
     assert (job.state, job.progress, job.result) == ("done", 1.0, {"file": "x"})
     assert seen == [{"to": 3}]
+
+
+def test_a_job_and_its_place_in_the_queue_are_there_together_or_not_at_all(production, monkeypatch):
+    queued = ProcrastinateJob.objects.filter(task_name="run_job")
+    job = running.start(production, "count")
+    assert [each.args for each in queued] == [{"job_id": str(job.pk)}]
+
+    @transaction.atomic
+    def falls():
+        running.start(production, "count")
+        raise ZeroDivisionError
+
+    with pytest.raises(ZeroDivisionError):
+        falls()
+    assert queued.count() == Job.objects.count() == 1
+
+    def dies(_job):
+        raise ConnectionError("the power went")
+
+    monkeypatch.setattr(running, "_queue", dies)
+    with pytest.raises(ConnectionError):
+        running.start(production, "count")
+    assert queued.count() == Job.objects.count() == 1
 
 
 def test_a_job_that_falls_says_so_and_can_be_tried_again(client, production, monkeypatch):
