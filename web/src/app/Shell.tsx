@@ -170,11 +170,12 @@ function Connection({ stale }: { stale: Error | null }) {
       </Tooltip>
     )
   }
-  const seconds = secondsText(bytes / 3)
+  const how = online ? 'sending' : reached ? 'the server can’t store it' : 'server not reached'
+  const few = online && bytes < 3 * SAMPLE_RATE
   return (
     <Tooltip label={said} multiline w={320}>
       <span className="connection" role="status">
-        {online ? 'sending' : reached ? 'the server can’t store it' : 'server not reached'} · {seconds} s kept here
+        {few ? 'about storing: see the Booth' : `${how} · ${secondsText(bytes / 3)} s kept here`}
       </span>
     </Tooltip>
   )

@@ -552,7 +552,7 @@ export class Recorder {
   /** It tells twice a second what waits while sound comes in; when it falls silent the reader must know. */
   private silent = 0
   private outboxFailed(): void {
-    this.waiting.update({ online: false, reached: true, said: OUTBOX_FAILED })
+    this.waiting.update({ online: true, reached: true, said: OUTBOX_FAILED })
   }
 
   private hear(news: OutboxNews): void {
