@@ -57,6 +57,32 @@ def test_recording_without_a_microphone_says_so_and_records_nothing(desk: Page, 
     assert not list(world.data.glob("media/No microphone/*/*"))
 
 
+def test_a_take_that_goes_on_is_not_left_out_of_sight(desk: Page):
+    page = desk
+    new_production(page, "Stay")
+    type_script(page, "Stay here until it is said.")
+    page.keyboard.press("3")
+    choose_simulated(page)
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    address = page.url
+    for leave in (
+        lambda: page.get_by_role("link", name="Takes").click(),
+        lambda: page.get_by_title("all productions").click(),
+        lambda: page.evaluate("history.back()"),
+    ):
+        leave()
+        expect(page.get_by_text("A take goes on. Stop it first.")).to_be_visible()
+        expect(page).to_have_url(address)
+        state(page, "Recording")
+        page.get_by_role("alert").get_by_role("button").first.click()
+        expect(page.get_by_text("A take goes on. Stop it first.")).to_have_count(0)
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    page.get_by_role("link", name="Takes").click()
+    expect(page.locator("[data-take='1']")).to_be_visible()
+
+
 def test_a_count_in_that_is_called_off_leaves_nothing(desk: Page, world):
     page = desk
     new_production(page, "Called off")

@@ -3,7 +3,7 @@ import { notifications } from '@mantine/notifications'
 import { IconArrowBackUp, IconArrowForwardUp, IconKeyboard } from '@tabler/icons-react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useMemo, useRef, useState } from 'react'
-import { Link, Outlet, useLocation, useNavigate, useParams } from 'react-router'
+import { Link, Outlet, useBlocker, useLocation, useNavigate, useParams } from 'react-router'
 import { answered, client, isAway, type Patch, type Production } from '../api/client'
 import { knownProduction, refetchProduction, useEdits, useProduction, useSettings } from '../api/production'
 import { type Part, partsOf, sizeOf } from '../engine/reel'
@@ -75,6 +75,18 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
 
   const { transport, recorder } = engine
   const free = () => !recorder.isBusy
+  // A take that goes on is not left out of sight; one that is still on its way is not left with its production.
+  const blocker = useBlocker(({ nextLocation }) => {
+    const { kind } = recorder.state.value
+    return recorder.isBusy && (kind !== 'saving' || !nextLocation.pathname.startsWith(`/productions/${production.id}/`))
+  })
+  useEffect(() => {
+    if (blocker.state !== 'blocked') return
+    const saving = recorder.state.value.kind === 'saving'
+    const message = saving ? 'The take is still being saved. Leave when it says Saved.' : 'A take goes on. Stop it first.'
+    notifications.show({ id: 'take goes on', message })
+    blocker.reset()
+  }, [blocker, recorder])
   const play = () => {
     if (!free()) return
     if (transport.state.value.playing) return transport.stop()
