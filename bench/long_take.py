@@ -100,11 +100,12 @@ def main() -> None:
                 start = time.monotonic()
                 if asked_for.watched:
                     held.pop_all()
-            print("minute  page MB  server MB  behind s", flush=True)
+            print("minute  page MB  server MB  not on the disk s", flush=True)
             for minute in range(1, int(asked_for.minutes) + 1):
                 until(lambda due=start + minute * 60: time.monotonic() >= due, seconds=200, each=1.0)
                 (part,) = world.data.glob("media/*/*/*.part")
                 stored = (part.stat().st_size - 9_000) / 144_000
+                # By the clock on the wall: sound that waits, or that stood still with the machine.
                 behind = max(0.0, time.monotonic() - start + 0.85 - stored)
                 server = sum(map(rss, below(world.processes["web"].pid))) / 1000
                 print(f"{minute:6} {page_memory() / 1000:8.0f} {server:10.1f} {behind:9.2f}", flush=True)

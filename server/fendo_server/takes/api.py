@@ -96,7 +96,10 @@ def sound(request: Request, take_id: UUID) -> HttpResponseBase:
         start, end = wanted.get("start", 0), min(wanted["end"], take.length)
         if not 0 < end - start <= LONGEST_PIECE:
             raise Problem(422, "Not possible", "A stretch of a take must lie inside it and be at most a minute long.")
-        return HttpResponse(piece_of(take.path, start, end), content_type="audio/wav")
+        try:
+            return HttpResponse(piece_of(take.path, start, end), content_type="audio/wav")
+        except FileNotFoundError as error:
+            raise Http404 from error
     return send_file(request, take.path, "audio/wav", take.file_name if wanted["download"] else None)
 
 

@@ -74,6 +74,10 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
   }, [production.name])
 
   const { transport, recorder } = engine
+  useEffect(() => {
+    transport.onMissing = (why) =>
+      notifications.show({ id: 'missing', message: `A sound is missing here: ${why}. All else plays on.` })
+  }, [transport])
   const free = () => !recorder.isBusy
   // A take that goes on is not left out of sight; one that is still on its way is not left with its production.
   const blocker = useBlocker(({ nextLocation }) => {

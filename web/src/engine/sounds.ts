@@ -7,6 +7,7 @@ const BED_PIECE = 10 * SAMPLE_RATE
 /** A take longer than this is not decoded whole. */
 const LONG_TAKE = 60 * SAMPLE_RATE
 const TAKE_PIECE = 30 * SAMPLE_RATE
+const PATIENCE_MS = 20_000
 const KEPT_BYTES = 160 << 20
 
 /** A stretch of a source's sound at a place of the programme. */
@@ -55,9 +56,14 @@ export class Sounds {
   }
 
   private async load(url: string): Promise<AudioBuffer> {
-    const answer = await fetch(url, { credentials: 'same-origin' })
-    if (!answer.ok) throw new Error(`the sound at ${url} could not be loaded (${answer.status})`)
-    return this.audio.context.decodeAudioData(await answer.arrayBuffer())
+    const signal = AbortSignal.timeout(PATIENCE_MS)
+    const answer = await fetch(url, { credentials: 'same-origin', signal }).catch(() => null)
+    if (!answer) throw new Error('the server can’t be reached')
+    if (!answer.ok) throw new Error(`the server can’t read its file (${answer.status})`)
+    const packed = await answer.arrayBuffer()
+    return this.audio.context.decodeAudioData(packed).catch(() => {
+      throw new Error('its file is damaged')
+    })
   }
 
   private forget(): void {

@@ -170,6 +170,26 @@ describe('the transport', () => {
     expect(one!.offset + one!.length).toBe(6 * SAMPLE_RATE)
   })
 
+  it('says once what can not be heard, and plays all else', async () => {
+    const missing: string[] = []
+    transport.onMissing = (why) => missing.push(why)
+    const broken = (key: string, span: Span): Sounding => ({
+      ...sounding(key, span),
+      load: async () => {
+        throw new Error(`${key} is damaged`)
+      },
+    })
+    const film = sounding('film', [0, 20 * SAMPLE_RATE])
+    const score = among(film, broken('take', [0, SAMPLE_RATE]), broken('later', [15 * SAMPLE_RATE, 16 * SAMPLE_RATE]))
+    expect(await transport.play(0, { score })).toBe(true)
+    await run(16)
+    expect(missing).toEqual(['take is damaged'])
+    expect(started.map(({ key }) => key)).toEqual(['film'])
+    await transport.play(14 * SAMPLE_RATE, { score })
+    await run(2)
+    expect(missing).toEqual(['take is damaged', 'later is damaged'])
+  })
+
   it('ends where it was told, and says so', async () => {
     const ended = vi.fn()
     await transport.play(0, { to: SAMPLE_RATE, score: among(), onEnd: ended })

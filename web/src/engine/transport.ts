@@ -62,6 +62,10 @@ export class Transport {
   /** Called when a run begins: the programme sample that is scheduled at a frame of the context. */
   onAnchor: ((frame: number, position: number) => void) | undefined
 
+  /** Called once a run when something that should sound can't be loaded, with the reason. */
+  onMissing: ((why: string) => void) | undefined
+  private missed = false
+
   constructor(private readonly audio: Audio) {
     const { context } = audio
     this.beds = new GainNode(context)
@@ -103,7 +107,8 @@ export class Transport {
     this.onEnd = options.onEnd
     await this.audio.wake()
     const first = this.score(from, Math.min(this.end, from + 2 * SAMPLE_RATE))
-    await Promise.all(first.map((sound) => sound.load().catch(() => null)))
+    this.missed = false
+    await Promise.all(first.map((sound) => this.loaded(sound, run)))
     if (run !== this.run) return false
     this.anchorFrame = this.align(from, this.audio.soon())
     this.anchorPosition = from
@@ -185,9 +190,21 @@ export class Transport {
     }
   }
 
+  private async loaded(sound: Sounding, run: number): ReturnType<Sounding['load']> {
+    try {
+      return await sound.load()
+    } catch (error) {
+      if (run === this.run && !this.missed) {
+        this.missed = true
+        this.onMissing?.(error instanceof Error ? error.message : String(error))
+      }
+      return null
+    }
+  }
+
   private async schedule(sound: Sounding): Promise<void> {
     const { run } = this
-    const loaded = await sound.load().catch(() => null)
+    const loaded = await this.loaded(sound, run)
     if (!loaded || run !== this.run || !this.state.value.playing) return
     const start = Math.max(sound.span[0], this.anchorPosition)
     const end = Math.min(sound.span[1], this.end)

@@ -54,3 +54,11 @@ def test_a_download_has_the_takes_name_and_a_waveform_its_columns(client, produc
     assert "attachment" in answer.headers["Content-Disposition"]
     assert "t01.wav" in answer.headers["Content-Disposition"]
     assert len(client.get(f"/api/takes/{take.id}/wave/").getvalue()) == 2 * 200
+
+
+def test_a_take_whose_file_is_gone_is_not_there_whole_or_in_part(client, production):
+    take = record(production.lines.first(), voice())
+    take.path.unlink()
+    for asked in ("", "?start=0&end=480"):
+        answer = client.get(f"/api/takes/{take.id}/audio/{asked}")
+        assert answer.status_code == 404 and answer.json()["detail"].startswith("There is nothing at this address")
