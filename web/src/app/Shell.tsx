@@ -110,8 +110,9 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
     notifications.show({
       message: patch.label ? `${word}: ${patch.label}` : `Nothing to ${word === 'Undone' ? 'undo' : 'redo'}`,
     })
-  const takeBack = () => undo.mutate(undefined, { onSuccess: took('Undone'), onError: sayProblem })
-  const doAgain = () => redo.mutate(undefined, { onSuccess: took('Done again'), onError: sayProblem })
+  // Not in the middle of a take: the line that is read might go.
+  const takeBack = () => free() && undo.mutate(undefined, { onSuccess: took('Undone'), onError: sayProblem })
+  const doAgain = () => free() && redo.mutate(undefined, { onSuccess: took('Done again'), onError: sayProblem })
   const second = Math.round(rate.above / rate.below)
   useKeys({
     play,
