@@ -1,5 +1,6 @@
 """What is handed over: the film with the voice in it, and the voice files with their list."""
 
+import errno
 import os
 import re
 import shutil
@@ -26,14 +27,14 @@ from fendo_server.handover import reel_out
 from fendo_server.picture.models import Source
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
-from fendo_server.takes.models import Pick, Take
+from fendo_server.takes.models import STANDS, Pick, Take
 from fendo_server.work import running
 from fendo_server.work.models import Job
 
 
 def picked(production: Production) -> list[Take]:
-    """The picked takes of the present reader, in order of their lines."""
-    picks = Pick.objects.filter(line__production=production, reader=production.reader, line__dropped=False)
+    """The picked takes, each line's of its own reader, in order of the lines."""
+    picks = Pick.objects.filter(STANDS, line__production=production, line__dropped=False)
     rows = picks.select_related("take__line__production", "take__folder", "take__reader").order_by("line__position")
     return [pick.take for pick in rows]
 
@@ -65,7 +66,20 @@ def _publish(making: Path, target: Path) -> None:
     with making.open("rb") as file:
         os.fsync(file.fileno())
     making.chmod(0o644)
-    os.replace(making, target)
+    try:
+        os.replace(making, target)
+    except OSError as error:
+        if error.errno != errno.EXDEV:
+            raise
+        # The production lies on another disk: its file comes under a name that nobody takes for the finished one.
+        arriving = target.with_name(f".{target.name}.part")
+        try:
+            shutil.copy2(making, arriving)
+            with arriving.open("rb") as file:
+                os.fsync(file.fileno())
+            os.replace(arriving, target)
+        finally:
+            arriving.unlink(missing_ok=True)
 
 
 def placed(take: Take) -> Placed:

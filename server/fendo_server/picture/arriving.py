@@ -71,9 +71,12 @@ def finish(arrival: Arrival, author: Any, laid: bool) -> Source:
     if arrival.received < arrival.size:
         raise Problem(409, "Not whole", f"{arrival.size - arrival.received} bytes of the file are missing still.")
     try:
-        return services.bring_in(arrival.production, author, arrival.name, arrival.path, laid)
-    finally:
+        made = services.bring_in(arrival.production, author, arrival.name, arrival.path, laid)
+    except film.FilmRefused:
         forget(arrival)
+        raise
+    forget(arrival)
+    return made
 
 
 def forget(arrival: Arrival) -> None:

@@ -96,20 +96,26 @@ def bring_in(production: Production, author: Any, name: str, arrived: Path, laid
 
     Raises:
         FilmRefused: when it can't be brought in. The arrived file is deleted.
+        OSError: when it can't be kept, as on a full disk. The arrived file stays where it is.
     """
     try:
         found, digest = judge(arrived), digest_of(arrived)
-        folder = settings.MEDIA / production.directory / "Picture"
-        folder.mkdir(parents=True, exist_ok=True)
-        stem, ending = os.path.splitext(safe_name(name, 100))
-        target, copy = folder / f"{stem}{ending}", 1
-        while target.exists():
-            copy += 1
-            target = folder / f"{stem} ({copy}){ending}"
-        shutil.move(arrived, target)
-        target.chmod(0o644)
-    finally:
+    except film.FilmRefused:
         arrived.unlink(missing_ok=True)
+        raise
+    folder = settings.MEDIA / production.directory / "Picture"
+    folder.mkdir(parents=True, exist_ok=True)
+    stem, ending = os.path.splitext(safe_name(name, 100))
+    target, copy = folder / f"{stem}{ending}", 1
+    while target.exists():
+        copy += 1
+        target = folder / f"{stem} ({copy}){ending}"
+    try:
+        shutil.move(arrived, target)
+    except OSError:
+        target.unlink(missing_ok=True)
+        raise
+    target.chmod(0o644)
     facts = found.facts
     with transaction.atomic():
         made = _source(production, target.name, found, digest=digest)

@@ -39,7 +39,7 @@ from fendo_server.productions.serializers import (
 )
 from fendo_server.script import pace
 from fendo_server.script.models import Line
-from fendo_server.takes.models import Pick, Take
+from fendo_server.takes.models import STANDS, Pick, Take
 
 
 def _listed(production: Any) -> dict[str, Any]:
@@ -71,7 +71,7 @@ class Productions(APIView):
         """All productions of the person who is signed in, the last changed first."""
         lines = Line.objects.filter(production=OuterRef("pk"), dropped=False)
         takes = Take.objects.filter(line__production=OuterRef("pk"), line__dropped=False, state=Take.State.FINISHED)
-        picks = Pick.objects.filter(line__production=OuterRef("pk"), line__dropped=False)
+        picks = Pick.objects.filter(STANDS, line__production=OuterRef("pk"), line__dropped=False)
         pieces = Piece.objects.filter(production=OuterRef("pk"))
         found = (
             owned(Production, request.user)

@@ -169,7 +169,7 @@ def to_do(present: State, lines_with_takes: set[str]) -> dict[str, int]:
         "script": len(lines) - len(wordy) + fits.count("no slot") + fits.count("over"),
         "booth": sum(1 for line in wordy if line.id not in lines_with_takes),
         "takes": sum(1 for line in lines if line.id in lines_with_takes and line.id not in present.picks),
-        "handover": len(present.picks),
+        "handover": sum(1 for line in lines if line.id in present.picks),
     }
 
 

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Mapping
 from itertools import zip_longest
 from typing import Any
 
-from django.db.models import CharField, F, Q, TextField, Value
+from django.db.models import CharField, TextField, Value
 from django.db.models.functions import Cast, Concat, Left, Replace
 
 from fendo_core.picture.laid import LaidSound as CoreSound
@@ -20,7 +20,7 @@ from fendo_server.picture.models import Piece, Source
 from fendo_server.productions.models import Production
 from fendo_server.script import pace
 from fendo_server.script.models import Line
-from fendo_server.takes.models import Pick, Take
+from fendo_server.takes.models import STANDS, Pick, Take
 
 
 def load(production: Production) -> State:
@@ -44,11 +44,7 @@ def load(production: Production) -> State:
     )
     # All texts at once: the phoneme library is quick with many, not with one after another.
     speech_of_all([line.text for line in lines if not line.dropped], production.language)
-    picks = (
-        Pick.objects.filter(line__production=production)
-        .filter(Q(reader=F("line__reader")) | Q(line__reader=None, reader=production.reader))
-        .values_list("line_id", "take_id")
-    )
+    picks = Pick.objects.filter(STANDS, line__production=production).values_list("line_id", "take_id")
     taken, aside, moved = defaultdict[str, list[str]](list), set(), {}
     # Identities as text at once: there are thousands.
     keys = {"key": Cast("id", TextField()), "of": Cast("line_id", TextField())}

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from django.conf import settings
 from django.db import models
-from django.db.models import Q
+from django.db.models import F, Q
 
 from fendo_server.fields import QuickJSONField
 
@@ -89,6 +89,10 @@ class Take(models.Model):
     def wave(self) -> Path:
         """Its drawn waveform."""
         return settings.DERIVED / "takes" / f"{self.id}.wave"
+
+
+STANDS = Q(reader=F("line__reader")) | Q(line__reader=None, reader=F("line__production__reader"))
+"""Of a line's picks the one that stands: that of its own reader, or of the production's."""
 
 
 class Pick(models.Model):

@@ -1,8 +1,11 @@
 """What is handed over, measured by other means than those that made it."""
 
+import errno
 import json
+import os
 import subprocess
 import zipfile
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -10,6 +13,7 @@ import pytest
 from fendo_core.production import edits
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.picture import services
+from fendo_server.productions import services as services_of
 from fendo_server.takes.models import Take
 from fendo_server.work import running
 from fendo_server.work.models import Job
@@ -73,6 +77,45 @@ def test_the_voice_files_are_the_takes_as_recorded_with_a_list(client, read, tmp
         rows = archive.read("list.csv").decode("utf-8-sig").splitlines()
     assert len(rows) == 3
     assert rows[1].split(",")[-3:] == ["10:00:01:00", "48000", "3.000"]
+
+
+def test_every_picked_line_is_handed_over_whoever_reads_it(client, read, ada, tmp_path):
+    """A line that another reader reads is among the files; a dropped one, and the pick of its earlier reader, are not."""
+    first, second, third = read.lines.all()
+    other = services_of.make_reader(read, "Second voice")
+    edit(read, ada, edits.SetReader((str(second.id),), str(other.id)))
+    second.refresh_from_db()
+    theirs = record(second, voice(2.5, seed=7))
+    edit(read, ada, edits.Pick(str(second.id), str(theirs.id)))
+    gone = record(third, voice(2.5, seed=8))
+    edit(read, ada, edits.Pick(str(third.id), str(gone.id)))
+    edit(read, ada, edits.DropLine(str(third.id)))
+    job = ask(client, read, "voice files")
+    path = tmp_path / "voice.zip"
+    path.write_bytes(client.get(f"/api/jobs/{job.pk}/file/").getvalue())
+    mine = Take.objects.get(line=first)
+    with zipfile.ZipFile(path) as archive:
+        assert set(archive.namelist()) == {mine.file_name, theirs.file_name, "list.csv"}
+    whole = client.get(f"/api/productions/{read.id}/").json()
+    assert [line["pick"]["id"] for line in whole["lines"]] == [str(mine.id), str(theirs.id)]
+    assert whole["to_do"]["handover"] == 2
+    assert client.get("/api/productions/").json()[0]["picked"] == 2
+
+
+def test_a_production_on_another_disk_gets_its_files_too(client, read, own_data, monkeypatch):
+    real = os.replace
+
+    def replace(source, target):
+        if Path(source).parent != Path(target).parent:
+            raise OSError(errno.EXDEV, "Invalid cross-device link")
+        real(source, target)
+
+    monkeypatch.setattr(os, "replace", replace)
+    job = ask(client, read, "voice files")
+    assert job.state == "done", job.error
+    (made,) = (own_data / "media" / read.directory / "Handover").iterdir()
+    assert made.name == job.result["file"] and zipfile.is_zipfile(made)
+    assert not list((own_data / "making").iterdir())
 
 
 def test_a_cancelled_film_leaves_no_file_anywhere(client, read, own_data, monkeypatch):

@@ -1,5 +1,6 @@
 """What is brought in over HTTP: sent in pieces, laid, prepared, refused."""
 
+import errno
 import io
 
 import pytest
@@ -112,6 +113,19 @@ def test_what_is_no_film_leaves_a_clear_text_and_no_trace(bring_in, own_data, bo
     assert not Source.objects.exists()
     assert not Arrival.objects.exists()
     assert not list((own_data / "arriving").glob("*"))
+
+
+def test_a_disk_that_is_full_at_the_end_keeps_what_was_sent(bring_in, client, film_file, monkeypatch):
+    def full(*given):
+        raise OSError(errno.ENOSPC, "no space")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(services.shutil, "move", full)
+        assert bring_in(film_file.read_bytes()).status_code == 507
+    arrival = Arrival.objects.get()
+    assert arrival.received == arrival.size and not Source.objects.exists()
+    assert send(client, "POST", f"/api/arrivals/{arrival.id}/finish/", {}).status_code == 201
+    assert Source.objects.get().original.read_bytes() == film_file.read_bytes() and not Arrival.objects.exists()
 
 
 def test_a_film_that_breaks_off_fails_in_words_and_can_be_tried_again(bring_in, client, production, film_file):
