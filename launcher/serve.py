@@ -68,8 +68,12 @@ def web_command(port: int) -> list[str]:
 
 
 def worker_command() -> list[str]:
-    """The worker; two at a time, so that a long job does not hold up the housekeeping."""
-    return [str(PYTHON), str(ROOT / "server" / "manage.py"), "procrastinate", "worker", "--concurrency", "2"]
+    """The worker; two at a time, so that a long job does not hold up the housekeeping.
+
+    It gives way to what runs beside it: on the same machine somebody may be recording while a film is made playable.
+    """
+    worker = [str(PYTHON), str(ROOT / "server" / "manage.py"), "procrastinate", "worker", "--concurrency", "2"]
+    return ["nice", "-n", "10", *worker]
 
 
 def manage(*arguments: str, env: dict[str, str]) -> str:
