@@ -349,6 +349,23 @@ def test_signed_out_in_mid_take_and_in_again_the_take_goes_on(page: Page, world,
     next_take_works(page, world, name)
 
 
+def test_when_the_part_that_hears_falls_the_take_is_kept_and_the_next_one_works(page: Page, world, name, reckon):
+    page.add_init_script("""window.AudioWorkletNode = class extends AudioWorkletNode {
+      constructor(...given) { super(...given); window.hears = this }
+    }""")
+    booth(page, world, name)
+    start(page)
+    until(lambda: safe(world, name) > 0)
+    first, reached, acknowledged = begun_at(world, name), context_frames(page), safe(world, name)
+    page.evaluate("window.hears.dispatchEvent(new Event('processorerror'))")
+    state(page, "Saved")
+    expect(page.get_by_test_id("booth-state")).to_contain_text("What hears the microphone failed")
+    (take,) = files(world, name)
+    assert cut_off(take)
+    reckon("what hears the microphone falls", acknowledged, len(unbroken(take)), reached - first)
+    next_take_works(page, world, name)
+
+
 def test_when_the_part_that_stores_dies_the_reader_is_told_and_what_it_had_is_kept(page: Page, world, name, reckon):
     page.on("dialog", lambda dialog: dialog.accept())
     booth(page, world, name)

@@ -102,7 +102,7 @@ def test_started_killed_started_again_and_stopped(fendo):
     ours = [second.pid, fendo.pid("web"), fendo.pid("worker")]
     # Jobs give way to whoever records on the same machine.
     niceness = [os.getpriority(os.PRIO_PROCESS, fendo.pid(name)) for name in ("web", "worker")]
-    assert niceness[1] > niceness[0]
+    assert niceness[1] == min(19, niceness[0] + 10)
     code, said = fendo.run("stop")
     assert (code, said.strip()) == (0, "Fendo has stopped.")
     second.wait(20)

@@ -446,13 +446,25 @@ export class Recorder {
     const { live } = this
     void this.audio.context.resume().catch(() => {})
     setTimeout(() => {
-      // The worklet does not run any more and can't close the take: what the outbox has of it is the take.
-      if (!live?.begun || this.live !== live || this.state.value.kind !== 'finishing') return
-      if (this.audio.context.state === 'running') return
-      this.tellCapture({ kind: 'drop' })
-      this.tellOutbox({ kind: 'cut', id: live.begun.id, clock: live.notes.give() })
-      this.state.set({ kind: 'saving', line: live.line.id, take: live.begun.number })
+      if (this.live === live && this.audio.context.state !== 'running') this.closeByOutbox()
     }, REVIVAL_MS)
+  }
+
+  /** The worklet does not run any more and can't close the take: what the outbox has of it is the take. */
+  private closeByOutbox(): void {
+    const { live } = this
+    if (!live?.begun || this.state.value.kind !== 'finishing') return
+    this.tellCapture({ kind: 'drop' })
+    this.tellOutbox({ kind: 'cut', id: live.begun.id, clock: live.notes.give() })
+    this.state.set({ kind: 'saving', line: live.line.id, take: live.begun.number })
+  }
+
+  /** The part that hears the microphone has fallen: the take ends there, and another such part is made. */
+  private captureFailed(): void {
+    this.cutOff('What hears the microphone failed. What was read until then is kept; read the line again.', 0)
+    this.closeByOutbox()
+    this.capture = undefined
+    if (this.opened) this.pending = this.open(this.opened.choice)
   }
 
   private async worklet(): Promise<AudioWorkletNode> {
@@ -465,6 +477,7 @@ export class Recorder {
     capture.port.postMessage({ kind: 'sink', port: port1 } satisfies CaptureOrder, [port1])
     this.outbox.postMessage({ kind: 'source', port: port2 } satisfies OutboxOrder, [port2])
     capture.port.onmessage = ({ data }: MessageEvent<CaptureNews>) => this.listen(data)
+    capture.onprocessorerror = () => this.captureFailed()
     this.capture = capture
     return capture
   }
