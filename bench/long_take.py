@@ -21,7 +21,8 @@ from playwright.sync_api import Page, Playwright, expect, sync_playwright  # noq
 from conftest import CHROMIUM  # noqa: E402
 from harness import World, state, until  # noqa: E402
 from launcher.checks import _test_cluster  # noqa: E402
-from probe import api, script, takes_of  # noqa: E402
+from measure import RATE  # noqa: E402
+from probe import api, script, stolen, takes_of  # noqa: E402
 
 SIMULATED = {"device": "simulated", "label": "Simulated reader", "channel": 0, "fault": "none"}
 
@@ -100,7 +101,8 @@ def main() -> None:
                 start = time.monotonic()
                 if asked_for.watched:
                     held.pop_all()
-            print("minute  page MB  server MB  not on the disk s", flush=True)
+            taken = stolen()
+            print("minute  page MB  server MB  not on the disk s  stolen by the host s", flush=True)
             for minute in range(1, int(asked_for.minutes) + 1):
                 until(lambda due=start + minute * 60: time.monotonic() >= due, seconds=200, each=1.0)
                 (part,) = world.data.glob("media/*/*/*.part")
@@ -108,7 +110,10 @@ def main() -> None:
                 # By the clock on the wall: sound that waits, or that stood still with the machine.
                 behind = max(0.0, time.monotonic() - start + 0.85 - stored)
                 server = sum(map(rss, below(world.processes["web"].pid))) / 1000
-                print(f"{minute:6} {page_memory() / 1000:8.0f} {server:10.1f} {behind:9.2f}", flush=True)
+                print(
+                    f"{minute:6} {page_memory() / 1000:8.0f} {server:10.1f} {behind:9.2f} {stolen() - taken:9.2f}",
+                    flush=True,
+                )
             with watched(driver, tools) as page:
                 listen(page, world, production)
                 print(f"JS heap {heap(page):.1f} MB")
@@ -147,7 +152,10 @@ def listen(page: Page, world: World, production: str) -> None:
     length = take["length"] / 48_000
     print(f"stop -> saved {saved:.2f} s; any ten seconds of it {heard * 1000:.0f} ms; {length:.1f} s long")
     clock = api(page, "GET", f"/api/takes/{take['id']}/clock/")
-    print(f"gaps {len(clock['gaps'])}, breaks {len(clock['breaks'])}, readings {clock['readings']}", flush=True)
+    near = [min((abs(at - place) for place, _ in clock["breaks"]), default=RATE) for at, _ in clock["gaps"]]
+    lone = sum(1 for apart in near if apart >= RATE)
+    print(f"breaks {len(clock['breaks'])}, readings {clock['readings']}; gaps {len(near)}, of them further than a second")
+    print(f"from any break: {lone}", flush=True)
     until(lambda: takes_of(page, production)[0]["measured"], seconds=900, each=1)
     worker = sum(map(rss, below(world.processes["worker"].pid))) / 1000
     print(f"measured {time.monotonic() - pressed:.0f} s after the stop; worker {worker:.0f} MB")

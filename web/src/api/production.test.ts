@@ -1,7 +1,7 @@
 import { QueryClient, QueryObserver } from '@tanstack/react-query'
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import type { Line, Patch, Production, Take } from './client'
-import { addTake, patched, refetchProduction, takesOf, withTake, workIn } from './production'
+import { addTake, learned, patched, refetchProduction, takesOf, withTake, workIn } from './production'
 
 const line = (id: string, text = id) => ({ id, text, tally: [], pick: null }) as unknown as Line
 const before = { lines: [line('a'), line('b'), line('c')], revision: 4 } as unknown as Production
@@ -35,12 +35,15 @@ class FakeServer {
   takes: Take[] = []
   asked = 0
 
-  constructor(private readonly random: () => number) {}
+  constructor(
+    private readonly random: () => number,
+    private readonly slow = 6,
+  ) {}
 
   private async after<T>(work: () => T): Promise<T> {
     this.asked++
     const early = this.random() < 0.5 ? work() : undefined
-    await new Promise((done) => setTimeout(done, this.random() * 6))
+    await new Promise((done) => setTimeout(done, this.random() * this.slow))
     return early ?? work()
   }
 
@@ -113,11 +116,11 @@ describe('what is known of takes', () => {
     return { whole, rows }
   }
 
-  it.each([1, 2, 3, 4, 5, 6, 7, 8])(
+  it.each(Array.from({ length: 24 }, (_, n) => n))(
     'is what the server knows in the end, whichever answer comes first (%i)',
     async (seed) => {
       const random = seeded(seed)
-      server = new FakeServer(random)
+      server = new FakeServer(random, seed % 2 ? 6 : 25)
       const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } })
       const { whole, rows } = looking(queries)
       const any = () => ['a', 'b', 'c', 'd'][Math.floor(random() * 4)]!
@@ -135,7 +138,10 @@ describe('what is known of takes', () => {
           )
         else if (what < 0.9) {
           const ids = what < 0.7 ? [any()] : ['a', 'b', 'c', 'd']
-          edits = edits.then(() => server.edit(ids, ids.length === 1)).then((found) => workIn(queries, 'p', found))
+          edits = edits.then(async () => {
+            const since = learned(queries, 'p')
+            workIn(queries, 'p', await server.edit(ids, ids.length === 1), since)
+          })
         }
         await new Promise((done) => setTimeout(done, random() * 4))
       }
@@ -149,6 +155,21 @@ describe('what is known of takes', () => {
     },
   )
 
+  it('asks again when an edit is answered after something newer was learned', async () => {
+    server = new FakeServer(() => 0.1)
+    const queries = new QueryClient()
+    const { whole, rows } = looking(queries)
+    await vi.waitFor(() => expect(whole.getCurrentResult().data).toBeDefined())
+    const since = learned(queries, 'p')
+    const late = server.edit(['a'], true)
+    addTake(queries, 'p', await server.save('a'))
+    await refetchProduction(queries, 'p')
+    await vi.waitFor(() => expect(queries.isFetching()).toBe(0))
+    workIn(queries, 'p', await late, since)
+    await vi.waitFor(() => expect(rows[0]!.getCurrentResult().data).toMatchObject([{ id: 'a1' }]))
+    expect(whole.getCurrentResult().data).toMatchObject({ revision: 1, lines: [{ tally: [{ number: 1 }] }, {}, {}, {}] })
+  })
+
   it('asks nothing more when a change brings the takes of its line', async () => {
     server = new FakeServer(() => 0)
     await server.save('a')
@@ -157,7 +178,8 @@ describe('what is known of takes', () => {
     await vi.waitFor(() => expect(rows[0]!.getCurrentResult().data).toHaveLength(1))
     await vi.waitFor(() => expect(queries.isFetching()).toBe(0))
     const { asked } = server
-    workIn(queries, 'p', await server.edit(['a'], true))
+    const since = learned(queries, 'p')
+    workIn(queries, 'p', await server.edit(['a'], true), since)
     expect(rows[0]!.getCurrentResult().data).toMatchObject([{ id: 'a1', aside: true }])
     expect(whole.getCurrentResult().data!.lines[0]!.pick).toMatchObject({ id: 'a1' })
     expect(server.asked).toBe(asked + 1)

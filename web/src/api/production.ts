@@ -113,8 +113,14 @@ export async function refetchProduction(queries: QueryClient, id: string): Promi
   await Promise.all([key(id), ofProduction(id)].map((queryKey) => queries.invalidateQueries({ queryKey })))
 }
 
-/** Work in what a change made different. */
-export function workIn(queries: QueryClient, id: string, patch: Patch): void {
+/** How often something was learned of a production. */
+export function learned(queries: QueryClient, id: string): number {
+  return queries.getQueryState(key(id))?.dataUpdateCount ?? 0
+}
+
+/** Work in what a change made different; `since` is how often something had been learned when it was asked for. */
+export function workIn(queries: QueryClient, id: string, patch: Patch, since: number): void {
+  const between = learned(queries, id) > since
   queries.setQueryData<Production>(key(id), (before) => before && patched(before, patch))
   const { lines, takes } = patch
   if (takes)
@@ -123,9 +129,9 @@ export function workIn(queries: QueryClient, id: string, patch: Patch): void {
         ofLine(id, line),
         takes.filter((take) => take.line === line),
       )
-  // An answer that is on its way may tell how things were before: it is not waited for, but asked for again.
+  // An answer that is on its way may tell how things were before, and this one too of what was learned meanwhile.
   for (const queryKey of [key(id), ofProduction(id)])
-    if (queries.isFetching({ queryKey })) void queries.invalidateQueries({ queryKey })
+    if (between || queries.isFetching({ queryKey })) void queries.invalidateQueries({ queryKey })
   if (!takes) void queries.invalidateQueries({ queryKey: ofProduction(id) })
 }
 
@@ -140,14 +146,20 @@ export function inTurn(act: () => Promise<unknown> | undefined): void {
 export function useEdits(id: string) {
   const queries = useQueryClient()
   const path = { params: { path: { production_id: id } } }
-  const take = (patch: Patch) => workIn(queries, id, patch)
+  const worked = async (asked: () => Promise<Patch>) => {
+    const since = learned(queries, id)
+    const patch = await asked()
+    workIn(queries, id, patch, since)
+    return patch
+  }
   const revision = () => queries.getQueryData<Production>(key(id))?.revision ?? 0
   const edit = useMutation({
     mutationFn: ({ revision: made, ...rest }: Edit & { revision?: number }) => {
       const body = { ...rest, revision: made ?? revision() } as Edit & { revision: number }
-      return answered(client.POST('/api/productions/{production_id}/edits/', { ...path, body: body as never }))
+      return worked(() =>
+        answered(client.POST('/api/productions/{production_id}/edits/', { ...path, body: body as never })),
+      )
     },
-    onSuccess: take,
     onError: (error) => {
       if (error instanceof Problem && error.status === 409) void refetchProduction(queries, id)
     },
@@ -155,13 +167,11 @@ export function useEdits(id: string) {
     scope: { id: `edits-${id}` },
   })
   const undo = useMutation({
-    mutationFn: () => answered(client.POST('/api/productions/{production_id}/undo/', path)),
-    onSuccess: take,
+    mutationFn: () => worked(() => answered(client.POST('/api/productions/{production_id}/undo/', path))),
     scope: { id: `edits-${id}` },
   })
   const redo = useMutation({
-    mutationFn: () => answered(client.POST('/api/productions/{production_id}/redo/', path)),
-    onSuccess: take,
+    mutationFn: () => worked(() => answered(client.POST('/api/productions/{production_id}/redo/', path))),
     scope: { id: `edits-${id}` },
   })
   return { edit, undo, redo }
