@@ -477,7 +477,7 @@ export class Recorder {
     capture.port.postMessage({ kind: 'sink', port: port1 } satisfies CaptureOrder, [port1])
     this.outbox.postMessage({ kind: 'source', port: port2 } satisfies OutboxOrder, [port2])
     capture.port.onmessage = ({ data }: MessageEvent<CaptureNews>) => this.listen(data)
-    capture.onprocessorerror = () => this.captureFailed()
+    capture.addEventListener('processorerror', () => this.captureFailed())
     this.capture = capture
     return capture
   }
