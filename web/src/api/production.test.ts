@@ -1,5 +1,6 @@
 import { QueryClient, QueryObserver } from '@tanstack/react-query'
 import { afterEach, describe, expect, it, vi } from 'vitest'
+import { dice } from '../testing'
 import type { Line, Patch, Production, Take } from './client'
 import { addTake, learned, patched, refetchProduction, takesOf, withTake, workIn } from './production'
 
@@ -85,17 +86,6 @@ vi.mock('./client', async () => ({
   client: new Proxy({}, { get: (_, name) => server[name as 'GET'] }),
 }))
 
-/** Numbers as a seed gives them (mulberry32). */
-function seeded(seed: number): () => number {
-  let state = seed
-  return () => {
-    state = (state + 0x6d2b79f5) | 0
-    let mixed = Math.imul(state ^ (state >>> 15), 1 | state)
-    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed
-    return ((mixed ^ (mixed >>> 14)) >>> 0) / 2 ** 32
-  }
-}
-
 describe('what is known of takes', () => {
   const ends: (() => void)[] = []
   afterEach(() => {
@@ -119,7 +109,7 @@ describe('what is known of takes', () => {
   it.each(Array.from({ length: 24 }, (_, n) => n))(
     'is what the server knows in the end, whichever answer comes first (%i)',
     async (seed) => {
-      const random = seeded(seed)
+      const random = dice(seed)
       server = new FakeServer(random, seed % 2 ? 6 : 25)
       const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } })
       const { whole, rows } = looking(queries)

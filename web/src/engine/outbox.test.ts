@@ -1,6 +1,7 @@
 import 'fake-indexeddb/auto'
 import { IDBFactory } from 'fake-indexeddb'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
+import { dice } from '../testing'
 import { type ClockPart, joinParts } from './clocklog'
 import { Outbox, type OutboxNews } from './outbox'
 
@@ -84,15 +85,6 @@ class FakeLocks {
 
 /** Numbered samples: what arrives can be checked one by one. */
 const sound = (from: number, count: number) => Float32Array.from({ length: count }, (_, n) => (from + n + 1) / 8_388_608)
-
-/** Numbers from 0 to 1 as a seed gives them. */
-function dice(seed: number): () => number {
-  let state = seed * 7919
-  return () => {
-    state = (state * 1_103_515_245 + 12_345) % 2_147_483_648
-    return state / 2_147_483_648
-  }
-}
 
 /** Sooner or later: a machine that stands still for a while fails no test. */
 const soon = (check: () => void) => vi.waitFor(check, 15_000)
