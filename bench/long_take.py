@@ -152,10 +152,8 @@ def listen(page: Page, world: World, production: str) -> None:
     length = take["length"] / 48_000
     print(f"stop -> saved {saved:.2f} s; any ten seconds of it {heard * 1000:.0f} ms; {length:.1f} s long")
     clock = api(page, "GET", f"/api/takes/{take['id']}/clock/")
-    near = [min((abs(at - place) for place, _ in clock["breaks"]), default=RATE) for at, _ in clock["gaps"]]
-    lone = sum(1 for apart in near if apart >= RATE)
-    print(f"breaks {len(clock['breaks'])}, readings {clock['readings']}; gaps {len(near)}, of them further than a second")
-    print(f"from any break: {lone}", flush=True)
+    counts = ", ".join(f"{name} {len(clock[name])}" for name in ("breaks", "gaps", "repeats"))
+    print(f"{counts}, readings {clock['readings']}", flush=True)
     until(lambda: takes_of(page, production)[0]["measured"], seconds=900, each=1)
     worker = sum(map(rss, below(world.processes["worker"].pid))) / 1000
     print(f"measured {time.monotonic() - pressed:.0f} s after the stop; worker {worker:.0f} MB")

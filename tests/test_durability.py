@@ -366,6 +366,27 @@ def test_when_the_part_that_hears_falls_the_take_is_kept_and_the_next_one_works(
     next_take_works(page, world, name)
 
 
+def test_a_graph_of_sounds_that_is_held_makes_no_gap(page: Page, world, name, reckon):
+    """While the page changes its graph of sounds the browser leaves the labels of the blocks as they were."""
+    booth(page, world, name)
+    start(page)
+    page.evaluate("""async () => {
+      const [context] = window.__probe.contexts
+      const one = new GainNode(context), many = Array.from({ length: 4000 }, () => new GainNode(context))
+      for (const end = context.currentTime + 3; context.currentTime < end; ) {
+        for (const each of many) one.connect(each)
+        one.disconnect()
+        await new Promise((done) => setTimeout(done))
+      }
+    }""")
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    (take,) = files(world, name)
+    assert len(unbroken(take)) > 4 * RATE
+    clock = json.loads(wav.describe(take.read_bytes()[: wav.HEADER_BYTES]).tags.notes["FENDO_CLOCK"])
+    assert clock["gaps"] == clock["repeats"] == []
+
+
 def test_when_the_part_that_stores_dies_the_reader_is_told_and_what_it_had_is_kept(page: Page, world, name, reckon):
     page.on("dialog", lambda dialog: dialog.accept())
     booth(page, world, name)

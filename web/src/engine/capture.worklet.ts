@@ -100,7 +100,7 @@ class Capture extends AudioWorkletProcessor {
     const { first, repeated } = this.counter.advance(currentFrame)
     // Nothing connected or a sleeping source gives no channel: that is silence, and it is counted like any other.
     const heard = inputs[0]?.[0] ?? new Float32Array(QUANTUM)
-    this.measure(heard)
+    this.measure(heard, first)
     const { take } = this
     if (take && !take.held) {
       if (repeated && take.filled) take.repeats.push([take.filled, repeated])
@@ -154,7 +154,7 @@ class Capture extends AudioWorkletProcessor {
     this.used = 0
   }
 
-  private measure(heard: Float32Array): void {
+  private measure(heard: Float32Array, first: number): void {
     for (const sample of heard) {
       const size = Math.abs(sample)
       if (size > this.peak) this.peak = size
@@ -164,7 +164,7 @@ class Capture extends AudioWorkletProcessor {
     }
     if (++this.quanta < LEVEL_QUANTA) return
     const rms = Math.sqrt(this.power / (QUANTUM * LEVEL_QUANTA))
-    this.post({ kind: 'level', frame: currentFrame, peak: this.peak, rms, clipped: this.clipped })
+    this.post({ kind: 'level', frame: first, peak: this.peak, rms, clipped: this.clipped })
     this.quanta = 0
     this.peak = 0
     this.power = 0

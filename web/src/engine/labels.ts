@@ -13,28 +13,20 @@ export type Counted = {
 /**
  * Counts the frames of a worklet against their labels (`currentFrame`).
  *
- * A repeated label that is made up by the next one is a glitch of the label, not of the sound. One that stays behind is a
- * block that was given twice. A label that runs ahead of the count is a gap: sound that was never given. What follows is
- * always counted by its label, so that nothing shifts it.
+ * The browser leaves a label as it was while something else holds its graph of sounds, for as many quanta as that lasts:
+ * a label that stands still tells nothing, and the sound is counted on. One that moves is the truth. Ahead of the count
+ * it tells of a gap, sound that was never given; behind the count, of sound that was given twice. What follows lies by
+ * its label, so that nothing shifts it.
  */
 export class FrameCounter {
   private next: number | undefined
-  private behind = false
+  private label = Number.NaN
 
   advance(label: number): Counted {
     const expected = this.next ?? label
-    let first = expected
-    let missing = 0
-    let repeated = 0
-    if (label > expected) {
-      missing = label - expected
-      first = label
-    } else if (label < expected && this.behind) {
-      repeated = expected - label
-      first = label
-    }
-    this.behind = label < expected && !repeated
+    const first = label === this.label ? expected : label
+    this.label = label
     this.next = first + QUANTUM
-    return { first, missing, repeated }
+    return { first, missing: Math.max(0, first - expected), repeated: Math.max(0, expected - first) }
   }
 }
