@@ -21,7 +21,6 @@ from playwright.sync_api import Page, Playwright, expect, sync_playwright  # noq
 from conftest import CHROMIUM  # noqa: E402
 from harness import World, state, until  # noqa: E402
 from launcher.checks import _test_cluster  # noqa: E402
-from measure import RATE  # noqa: E402
 from probe import api, script, stolen, takes_of  # noqa: E402
 
 SIMULATED = {"device": "simulated", "label": "Simulated reader", "channel": 0, "fault": "none"}

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
-from fendo_core.booth.naming import LONGEST_NAME, NameParts, PatternError, check_pattern, file_name, safe_name
+from fendo_core.booth.naming import LONGEST_NAME, NameParts, PatternError, check_pattern, file_name, safe_name, unused
 
 PARTS = NameParts("The Tide Mill", "Narration", "7a", "Then the keeper lifts one oak board", "Maren Tull", "2026-11-25", 3)
 
@@ -25,9 +25,12 @@ def test_a_safe_name_is_safe_on_every_file_system(text):
     assert safe_name(name) == name
 
 
-@pytest.mark.parametrize("name", ["con", "NUL", "com1", "Lpt9", "aux.take"])
-def test_device_names_are_not_names(name):
-    assert safe_name(name) == f"{name}_"
+@pytest.mark.parametrize(
+    ("name", "safe"),
+    [("con", "con_"), ("NUL", "NUL_"), ("Lpt9", "Lpt9_"), ("aux.take", "aux_.take"), ("aux .a.b", "aux _.a.b")],
+)
+def test_device_names_are_not_names_with_an_ending_or_without(name, safe):
+    assert safe_name(name) == safe == safe_name(safe)
 
 
 @given(st.integers(1, 12), st.text(max_size=200))
@@ -38,6 +41,16 @@ def test_a_second_take_never_gets_the_name_of_the_first(count, words):
         name = file_name("{words} {line} {take}", parts, taken)
         assert name.lower() not in taken
         taken.add(name.lower())
+
+
+@given(st.integers(1, 12), st.text(max_size=60), st.sampled_from(["", ".mp4"]))
+def test_what_is_not_taken_is_never_longer_than_it_may_be(count, stem, ending):
+    taken: list[str] = []
+    for _ in range(count):
+        taken.append(unused(stem, taken.__contains__, ending, longest=20))
+    assert taken[0] == stem[:20] + ending
+    assert len(set(taken)) == count
+    assert all(name.endswith(ending) and len(name) <= 20 + len(ending) for name in taken)
 
 
 @pytest.mark.parametrize(

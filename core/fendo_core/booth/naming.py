@@ -2,7 +2,7 @@
 
 import re
 import unicodedata
-from collections.abc import Container
+from collections.abc import Callable, Container
 from dataclasses import dataclass
 
 LONGEST_NAME = 120
@@ -75,7 +75,20 @@ def safe_name(text: str, longest: int = LONGEST_NAME) -> str:
     kept = kept.strip(" .")
     if not kept:
         return "unnamed"
-    return f"{kept}_" if kept.split(".")[0].lower() in _RESERVED else kept
+    device, dot, rest = kept.partition(".")
+    return f"{device}_{dot}{rest}" if device.strip().lower() in _RESERVED else kept
+
+
+def unused(stem: str, taken: Callable[[str], bool], ending: str = "", longest: int = LONGEST_NAME) -> str:
+    """The first of `stem`, `stem (2)`, `stem (3)` and so on, each with its ending, that is not taken.
+
+    Without its ending it has at most `longest` characters.
+    """
+    name, copy = stem[:longest], 1
+    while taken(f"{name}{ending}"):
+        copy += 1
+        name = f"{stem[: longest - 8]} ({copy})"
+    return f"{name}{ending}"
 
 
 def file_name(pattern: str, parts: NameParts, taken: Container[str]) -> str:
@@ -87,8 +100,4 @@ def file_name(pattern: str, parts: NameParts, taken: Container[str]) -> str:
     check_pattern(pattern)
     fields = parts.fields()
     stem = safe_name(_FIELD.sub(lambda match: fields[match[1]], pattern))
-    name, copy = stem, 1
-    while f"{name}.wav".lower() in taken:
-        copy += 1
-        name = f"{stem[: LONGEST_NAME - 8]} ({copy})"
-    return f"{name}.wav"
+    return unused(stem, lambda name: name.lower() in taken, ".wav")

@@ -22,7 +22,7 @@ from django.utils import timezone
 
 from fendo_core.audio import pcm, wav
 from fendo_core.booth.clockmap import ClockMap
-from fendo_core.booth.naming import safe_name
+from fendo_core.booth.naming import unused
 from fendo_core.timebase import FrameRate
 from fendo_core.timebase.rates import nearest_rate
 from fendo_server.booth import capture
@@ -125,7 +125,7 @@ def _restored(owner, top: Path, report: Report) -> tuple[Production | None, dict
         known = record.read(top)
         if known is None or Production.objects.filter(pk=known["id"], owner=owner).exists():
             return None, None
-        made = record.restore(owner, known, top, top.name if _may_stay(top) else _free_directory(known["name"]))
+        made = record.restore(owner, known, top, top.name if _may_stay(top) else services.free_directory(known["name"]))
     except record.RecordRefused as error:
         report.refused.append(f"{record.NAME}: {error}")
         return None, None
@@ -174,20 +174,11 @@ def _production(owner, top: Path, recordings: list[Found], alone: bool) -> tuple
         "fps_below": rate.fps.denominator,
         "drop_frame": rate.drop,
         "start_frame": max(0, rate.frame_at(newest.tags.time_reference - (start or 0))),
-        "directory": top.name if in_place else _free_directory(name),
+        "directory": top.name if in_place else services.free_directory(name),
     }
     if own and not Production.objects.filter(pk=own).exists():
         fields["id"] = own
     return Production.objects.create(**fields), in_place
-
-
-def _free_directory(name: str) -> str:
-    stem, copy = safe_name(name, 80), 1
-    directory = stem
-    while (settings.MEDIA / directory).exists() or Production.objects.filter(directory__iexact=directory).exists():
-        copy += 1
-        directory = f"{stem} ({copy})"
-    return directory
 
 
 def _number(text: str) -> int | None:
@@ -278,10 +269,7 @@ def _lines(production: Production, recordings: list[Found]) -> tuple[dict[str, L
         own = _id(found.note("FENDO_LINE"))
         known = production.lines.filter(pk=own).first() if own else None
         if known is None:
-            number, copy = found.tags.line[:20] or "1", 1
-            while number in numbers:
-                copy += 1
-                number = f"{found.tags.line[:14]} ({copy})"
+            number = unused(found.tags.line[:20] or "1", numbers.__contains__, longest=20)
             numbers.add(number)
             start, end = ([*map(_number, found.note("FENDO_SLOT").split()), None, None])[:2]
             slot = (

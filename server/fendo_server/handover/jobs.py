@@ -13,7 +13,7 @@ import numpy as np
 from django.conf import settings
 
 from fendo_core.audio import wav
-from fendo_core.booth.naming import safe_name
+from fendo_core.booth.naming import safe_name, unused
 from fendo_core.handover.listing import Listed, csv_list
 from fendo_core.handover.mix import CUT_FADE, Bed, Ducking, Placed, mixdown
 from fendo_core.picture import codec
@@ -42,12 +42,7 @@ def picked(production: Production) -> list[Take]:
 def _target(production: Production, stem: str, ending: str) -> Path:
     folder = settings.MEDIA / production.directory / "Handover"
     folder.mkdir(parents=True, exist_ok=True)
-    name, copy = safe_name(stem, 100), 1
-    target = folder / f"{name}{ending}"
-    while target.exists():
-        copy += 1
-        target = folder / f"{name} ({copy}){ending}"
-    return target
+    return folder / unused(safe_name(stem, 100), lambda name: (folder / name).exists(), ending)
 
 
 def _making(job: Job) -> Path:

@@ -12,7 +12,7 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
-from fendo_core.booth.naming import safe_name
+from fendo_core.booth.naming import safe_name, unused
 from fendo_core.picture import codec, film, pages
 from fendo_core.picture.cuts import find_cuts, shots
 from fendo_core.production.edits import AddPieces, Edit, LaySound, Shown
@@ -106,10 +106,7 @@ def bring_in(production: Production, author: Any, name: str, arrived: Path, laid
     folder = settings.MEDIA / production.directory / "Picture"
     folder.mkdir(parents=True, exist_ok=True)
     stem, ending = os.path.splitext(safe_name(name, 100))
-    target, copy = folder / f"{stem}{ending}", 1
-    while target.exists():
-        copy += 1
-        target = folder / f"{stem} ({copy}){ending}"
+    target = folder / unused(stem, lambda other: (folder / other).exists(), ending)
     try:
         shutil.move(arrived, target)
     except OSError:

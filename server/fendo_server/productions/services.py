@@ -6,12 +6,21 @@ from datetime import date
 from django.conf import settings
 from django.db import IntegrityError, transaction
 
-from fendo_core.booth.naming import NameParts, check_pattern, file_name, safe_name
+from fendo_core.booth.naming import NameParts, check_pattern, file_name, safe_name, unused
 from fendo_server.problems import Problem
 from fendo_server.productions.models import Folder, Production, Reader
 
 RESERVED = {"picture", "handover"}
 DEEPEST = 6
+
+
+def free_directory(name: str) -> str:
+    """The name of a folder for a production of this name that no other has, and that does not lie on the disk."""
+
+    def taken(directory: str) -> bool:
+        return (settings.MEDIA / directory).exists() or Production.objects.filter(directory__iexact=directory).exists()
+
+    return unused(safe_name(name, 80), taken)
 
 
 @transaction.atomic
@@ -20,14 +29,7 @@ def make_production(owner, name: str, reader: str = "Narrator", folder: str = "N
     name = " ".join(name.split())
     if not name:
         raise Problem(422, "Not possible", "A production needs a name. Type one and try again.")
-    stem = safe_name(name, 80)
-    for copy in range(1, 1000):
-        directory = stem if copy == 1 else f"{stem} ({copy})"
-        if (
-            not Production.objects.filter(directory__iexact=directory).exists()
-            and not (settings.MEDIA / directory).exists()
-        ):
-            break
+    directory = free_directory(name)
     production = Production.objects.create(owner=owner, name=name[:120], directory=directory)
     (settings.MEDIA / directory).mkdir(parents=True)
     production.reader = Reader.objects.create(production=production, name=reader)
