@@ -28,7 +28,7 @@ def perform(production: Production, author: Any, revision: int, edit: edits.Edit
     production = _locked(production)
     before = state.load(production)
     after, label = edits.perform(before, edit, lambda: str(uuid.uuid4()))
-    made = difference(before, after)
+    made = state.of_readers(production, difference(before, after))
     if not made.touched:
         return None
     since = production.changes.filter(revision__gt=revision).order_by("revision")

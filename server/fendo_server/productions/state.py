@@ -12,7 +12,7 @@ from fendo_core.picture.laid import LaidSound as CoreSound
 from fendo_core.picture.reel import Piece as CorePiece
 from fendo_core.picture.reel import Source as CoreSource
 from fendo_core.picture.shots import Shot
-from fendo_core.production.state import Row, Rows, State
+from fendo_core.production.state import Difference, Row, Rows, State
 from fendo_core.script.lines import Line as CoreLine
 from fendo_core.script.syllables import speech_of_all
 from fendo_core.timebase import FrameRate, Span
@@ -97,6 +97,24 @@ def _source(source: Source, rate: FrameRate) -> CoreSource:
     return CoreSource(str(source.id), source.name, source.kind, frames, source.pages, cut, tuple(source.notes))
 
 
+def reader_of(production: Production, line: str) -> str:
+    """Who reads a line: its own reader, or the production's."""
+    return str(Line.objects.values_list("reader_id", flat=True).get(pk=line) or production.reader_id)
+
+
+def of_readers(production: Production, made: Difference) -> Difference:
+    """A difference whose picks say whose they are: to take it back later must not touch another reader's pick."""
+
+    def told(rows: Rows) -> Rows:
+        return {
+            key: {"take": row["take"] if row else None, "reader": readers[key]} if key in readers else row
+            for key, row in rows.items()
+        }
+
+    readers = {key: reader_of(production, key[5:]) for key in made.touched if key.startswith("pick:")}
+    return Difference(told(made.before), told(made.after))
+
+
 def store(production: Production, rows: Rows) -> None:
     """Write the rows of a difference. A line that is no more is dropped, never deleted: it may have takes."""
     _lines(production, {key[5:]: row for key, row in rows.items() if key.startswith("line:")})
@@ -107,9 +125,10 @@ def store(production: Production, rows: Rows) -> None:
         kind, _, name = key.partition(":")
         match kind:
             case "pick":
-                reader = Line.objects.values_list("reader_id", flat=True).get(pk=name) or production.reader_id
+                # Rows of changes made before they told whose pick it is lack that.
+                reader = (row or {}).get("reader") or reader_of(production, name)
                 Pick.objects.filter(line_id=name, reader_id=reader).delete()
-                if row is not None:
+                if row and row["take"]:
                     Pick.objects.create(line_id=name, reader_id=reader, take_id=row["take"])
             case "say" if row is None:
                 production.sayings.filter(key=name).delete()

@@ -52,6 +52,25 @@ def test_an_edit_can_be_undone_and_redone_after_any_reload(desk):
     assert [x["text"] for x in desk.read()["lines"]] == ["Other words", "The flour falls."]
 
 
+def test_undo_takes_back_the_pick_of_the_reader_it_was_made_for(desk, client, production):
+    line, first = production.lines.first(), production.reader
+    take = record(line, voice(seed=1))
+    desk.edit(kind="pick", line=str(line.id), take=str(take.id))
+    other = Reader.objects.create(production=production, name="Second voice")
+    assert send(client, "PATCH", desk.base, {"reader": str(other.id)}).status_code == 200
+    production.refresh_from_db()
+    theirs = record(line, voice(seed=2))
+    Pick.objects.create(line=line, reader=other, take=theirs)
+
+    def picks():
+        return {pick.reader_id: pick.take_id for pick in Pick.objects.filter(line=line)}
+
+    desk.undo()
+    assert picks() == {other.id: theirs.id}
+    desk.redo()
+    assert picks() == {first.id: take.id, other.id: theirs.id}
+
+
 def test_a_new_edit_after_an_undo_leaves_no_way_to_the_undone_one(desk):
     line = desk.read()["lines"][0]["id"]
     desk.edit(kind="set_words", line=line, text="one")
