@@ -18,7 +18,9 @@ export type CaptureNews =
   | { kind: 'level'; frame: number; peak: number; rms: number; clipped: boolean }
   | { kind: 'began'; frame: number }
   | { kind: 'held'; id: string; total: number }
-  | { kind: 'ended'; id: string; total: number; gaps: [number, number][]; repeats: [number, number][] }
+  | { kind: 'ended'; id: string; total: number }
+  /** Told at once, so that a take that never ends says it too: `count` samples from `at` on never came, or came twice. */
+  | { kind: 'gaps' | 'repeats'; id: string; at: number; count: number }
   | CapturedPiece
 
 /** 100 ms: what a killed browser may lose is at most this and what is on its way into the storage. */
@@ -40,8 +42,6 @@ type Capturing = {
   holdAt: number
   filled: number
   sent: number
-  gaps: [number, number][]
-  repeats: [number, number][]
 }
 
 class Capture extends AudioWorkletProcessor {
@@ -76,8 +76,6 @@ class Capture extends AudioWorkletProcessor {
         holdAt: Number.POSITIVE_INFINITY,
         filled: 0,
         sent: 0,
-        gaps: [],
-        repeats: [],
       }
     } else if (order.kind === 'drop') this.take = undefined
     else if (!take) return
@@ -103,7 +101,7 @@ class Capture extends AudioWorkletProcessor {
     this.measure(heard, first)
     const { take } = this
     if (take && !take.held) {
-      if (repeated && take.filled) take.repeats.push([take.filled, repeated])
+      if (repeated && take.filled) this.tell('repeats', take, repeated)
       this.collect(take, heard, first)
     }
     return true
@@ -115,7 +113,7 @@ class Capture extends AudioWorkletProcessor {
     const stop = Math.min(take.until, take.holdAt)
     if (first > before) {
       // Sound that never came, or an order to begin that came late: silence, so that what follows lies where it belongs.
-      take.gaps.push([take.filled, first - before])
+      this.tell('gaps', take, first - before)
       for (let i = Math.min(first - before, LONGEST_GAP); i > 0 && this.due(take) < stop; i--) this.push(take, 0)
       if (first - before > LONGEST_GAP) {
         take.from = first
@@ -134,8 +132,11 @@ class Capture extends AudioWorkletProcessor {
   private end(take: Capturing): void {
     this.flush(take)
     this.take = undefined
-    const { id, gaps, repeats } = take
-    this.post({ kind: 'ended', id, total: take.filled, gaps, repeats })
+    this.post({ kind: 'ended', id: take.id, total: take.filled })
+  }
+
+  private tell(kind: 'gaps' | 'repeats', take: Capturing, count: number): void {
+    this.post({ kind, id: take.id, at: take.filled, count })
   }
 
   private push(take: Capturing, sample: number): void {

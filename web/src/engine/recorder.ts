@@ -511,11 +511,10 @@ export class Recorder {
         })
         this.listening = (news) => {
           if (news.kind === 'piece' && news.id === id) heard.set(news.samples, news.offset)
-          if (news.kind !== 'ended' || news.id !== id) return
+          if ((news.kind !== 'ended' && news.kind !== 'gaps') || news.id !== id) return
           clearTimeout(late)
-          if (news.gaps.length)
-            refuse(new InputProblem('Sound was lost during the test. Close other programs, then measure.'))
-          else done()
+          if (news.kind === 'ended') done()
+          else refuse(new InputProblem('Sound was lost during the test. Close other programs, then measure.'))
         }
         this.tellCapture({ kind: 'arm', id, from, here: true })
         this.tellCapture({ kind: 'end', at: from + sound.length })
@@ -549,14 +548,14 @@ export class Recorder {
       // From here on `from` is the frame that the next sample would have had, and `base` its number.
       live.from += news.total - live.base
       live.base = news.total
+    } else if (news.kind === 'gaps' || news.kind === 'repeats') {
+      if (this.live?.begun?.id === news.id) this.live.notes.pair(news.kind, news.at, news.count)
     } else if (news.kind === 'ended') this.ended(news)
   }
 
-  private ended({ id, total, gaps, repeats }: CaptureNews & { kind: 'ended' }): void {
+  private ended({ id, total }: CaptureNews & { kind: 'ended' }): void {
     const { live } = this
     if (live?.begun?.id !== id) return
-    for (const [at, missing] of gaps) live.notes.pair('gaps', at, missing)
-    for (const [at, count] of repeats) live.notes.pair('repeats', at, count)
     this.tellOutbox({ kind: 'close', id, total, cutOff: live.cut !== '', clock: live.notes.give() })
     this.transport.seek(live.cue)
     this.state.set({ kind: 'saving', line: live.line.id, take: live.begun!.number })
