@@ -360,6 +360,7 @@ def test_when_the_part_that_hears_falls_the_take_is_kept_and_the_next_one_works(
     page.evaluate("window.hears.dispatchEvent(new Event('processorerror'))")
     state(page, "Saved")
     expect(page.get_by_test_id("booth-state")).to_contain_text("What hears the microphone failed")
+    expect(page.get_by_test_id("timecode")).to_have_text("10:00:00:00")  # where it is to be read again
     (take,) = files(world, name)
     assert cut_off(take)
     reckon("what hears the microphone falls", acknowledged, len(unbroken(take)), reached - first)

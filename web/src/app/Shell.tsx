@@ -207,7 +207,8 @@ function Timecode({ production }: { production: Production }) {
   useEffect(() => {
     const own = { above, below, drop }
     const draw = (position: number) => {
-      if (place.current) place.current.textContent = timecode(production.start_frame + frameAt(position, own), own)
+      const text = timecode(production.start_frame + frameAt(position, own), own)
+      if (place.current && place.current.textContent !== text) place.current.textContent = text
     }
     engine.onFrame.add(draw)
     return () => void engine.onFrame.delete(draw)

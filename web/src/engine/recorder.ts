@@ -253,7 +253,10 @@ export class Recorder {
     if (this.broken && this.opened.latencySource === 'browser') {
       // A microphone's queue that grew while the sound stood still would make every later take late: it begins anew.
       await this.open(this.opened.choice)
-      if (!this.opened) return this.fail(this.input.value.said)
+      if (!this.opened) {
+        this.live = undefined
+        return this.fail(this.input.value.said)
+      }
     }
     this.standAlone(live)
     this.opened.prepare(line.id)
@@ -456,6 +459,7 @@ export class Recorder {
     if (!live?.begun || this.state.value.kind !== 'finishing') return
     this.tellCapture({ kind: 'drop' })
     this.tellOutbox({ kind: 'cut', id: live.begun.id, clock: live.notes.give() })
+    this.transport.seek(live.cue)
     this.state.set({ kind: 'saving', line: live.line.id, take: live.begun.number })
   }
 

@@ -8,23 +8,10 @@ import { useEngine } from '../app/engine'
 import { asSpan, rateOf } from '../app/room'
 import { sayProblem } from '../app/Said'
 import { firstEndingAfter, firstSample, frameAt, SAMPLE_RATE, type Span, secondsText } from '../engine/time'
+import { fitted, inksOf } from '../page/drawing'
 import { type Wave, waveQuery } from '../page/wave'
-import { drawMark, drawPlayhead, drawStrip, FILM, type Inks, SLOT } from './draw'
+import { drawMark, drawPlayhead, drawStrip, FILM, SLOT } from './draw'
 import { following, type Hold, holdAt, kept, movedSlot, nearestEdge, sampleAt, type View, xOf, zoomed } from './layout'
-
-export function inksOf(element: HTMLElement): Inks {
-  const style = getComputedStyle(element)
-  const ink = (name: string) => style.getPropertyValue(name).trim()
-  return {
-    ink: ink('--ink'),
-    soft: ink('--soft'),
-    sea: ink('--sea'),
-    fire: ink('--fire'),
-    rule: ink('--rule'),
-    sheet: ink('--sheet'),
-    wash: ink('--sea-wash'),
-  }
-}
 
 /** The line whose slot holds a position. */
 function lineAt(production: Production, position: number): string | null {
@@ -112,25 +99,16 @@ export function Strip({ production }: { production: Production }) {
       return known
     }
     let last = Number.NaN
+    let lastX = Number.NaN
     let inks = inksOf(front)
-    let size = ''
+    let box = { width: 0, height: 0 }
     const measure = () => {
-      const { width, height } = front.getBoundingClientRect()
-      const now = `${width}x${height}x${devicePixelRatio}`
-      if (now === size) return { width, height }
-      size = now
-      for (const canvas of [back, front]) {
-        canvas.width = Math.round(width * devicePixelRatio)
-        canvas.height = Math.round(height * devicePixelRatio)
-        canvas.getContext('2d')!.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0)
-      }
+      fitted(back)
+      box = fitted(front)
       dirty.current = true
-      return { width, height }
     }
-    let box = measure()
-    const resized = new ResizeObserver(() => {
-      box = measure()
-    })
+    measure()
+    const resized = new ResizeObserver(measure)
     resized.observe(front)
     const draw = (position: number) => {
       const { width, height } = box
@@ -141,7 +119,14 @@ export function Strip({ production }: { production: Production }) {
         view.current = follow
         dirty.current = true
       }
-      if (!dirty.current && position === last) return
+      if (playing && position !== last && engine.transport.follows && !engine.recorder.isBusy) {
+        const inside = lineAt(now.production, position)
+        if (inside && inside !== now.chosen) useDesk.getState().choose(inside)
+      }
+      last = position
+      const x = Math.round(xOf(position, view.current) * devicePixelRatio) / devicePixelRatio
+      if (!dirty.current && x === lastX) return
+      lastX = x
       if (dirty.current) {
         inks = inksOf(front)
         const shown = withSlot(now.production, held.current)
@@ -153,13 +138,8 @@ export function Strip({ production }: { production: Production }) {
       ctx.clearRect(0, 0, width, height)
       const mark = cut.current
       if (mark?.moved) drawMark(ctx, xOf(mark.at, view.current), mark.text, inks)
-      drawPlayhead(ctx, xOf(position, view.current), height, busy ? inks.fire : inks.ink)
-      if (playing && engine.transport.follows && !engine.recorder.isBusy) {
-        const inside = lineAt(now.production, position)
-        if (inside && inside !== now.chosen) useDesk.getState().choose(inside)
-      }
+      drawPlayhead(ctx, x, height, busy ? inks.fire : inks.ink)
       dirty.current = false
-      last = position
     }
     engine.onFrame.add(draw)
     return () => {

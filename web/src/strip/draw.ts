@@ -1,10 +1,9 @@
 import type { Piece, Production, Source } from '../api/client'
 import { asSpan, rateOf } from '../app/room'
 import { firstEndingAfter, frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
+import type { Inks } from '../page/drawing'
 import { drawWave, type Wave } from '../page/wave'
 import { firstInSight, rulerStep, type View, xOf } from './layout'
-
-export type Inks = { ink: string; soft: string; sea: string; fire: string; rule: string; sheet: string; wash: string }
 
 export type StripParts = {
   production: Production

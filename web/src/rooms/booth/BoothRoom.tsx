@@ -244,7 +244,7 @@ function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void 
   }[state.kind]
   const more =
     state.kind === 'saved'
-      ? `take ${state.take} · ${state.file}${state.said ? `. ${state.said}` : ''}`
+      ? `take ${state.take} · ${state.file}`
       : state.kind === 'failed'
         ? state.said
         : 'take' in state && state.take
@@ -255,6 +255,7 @@ function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void 
       <span className="booth-state-sign" aria-hidden="true" />
       <span>
         <b>{words}</b> <span className="booth-state-more">{more}</span>
+        {state.kind === 'saved' && state.said && <span className="booth-state-said">{state.said}</span>}
         {crowded && state.kind !== 'ready' && (
           <span className="booth-state-more"> · Another window records too; each keeps takes of its own.</span>
         )}

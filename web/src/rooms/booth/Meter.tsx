@@ -1,8 +1,8 @@
 import { Button } from '@mantine/core'
-import { useEffect, useRef } from 'react'
+import { useCallback } from 'react'
 import type { Production } from '../../api/client'
 import { useEachFrame, useEngine } from '../../app/engine'
-import { inksOf } from '../../strip/Strip'
+import { type Box, type Inks, useDrawing } from '../../page/drawing'
 
 const LOW = -60
 
@@ -14,11 +14,19 @@ function shareOf(amplitude: number): number {
   return Math.max(0, Math.min(1, 1 - decibels(amplitude) / LOW))
 }
 
+/** In a part of its own, for it changes many times a second. */
+function HeldPeak() {
+  const engine = useEngine()
+  const held = useEachFrame(() => {
+    const decibel = decibels(engine.recorder.level.held)
+    return decibel > LOW ? decibel.toFixed(1).replace('-', '−') : '–'
+  })
+  return <span className="tc">{held}</span>
+}
+
 /** The level now: its bar, the wanted window, the held peak, and a clip light that stays on until it is cleared. */
 export function Meter({ production, onClear }: { production: Production; onClear: () => void }) {
   const engine = useEngine()
-  const canvas = useRef<HTMLCanvasElement>(null)
-  const number = useRef<HTMLSpanElement>(null)
   const { low, high } = production.level_window
   const clipped = useEachFrame(() => engine.recorder.level.clipped)
   const word = useEachFrame(() => {
@@ -26,49 +34,32 @@ export function Meter({ production, onClear }: { production: Production; onClear
     if (held <= low - 24) return engine.recorder.input.value.choice ? 'quiet' : ''
     return held > high ? 'too loud' : held < low ? 'below' : 'in the window'
   })
-  useEffect(() => {
-    const element = canvas.current!
-    const ctx = element.getContext('2d')!
-    const draw = () => {
-      const { level } = engine.recorder
-      const box = element.getBoundingClientRect()
-      const wide = Math.round(box.width * devicePixelRatio)
-      const tall = Math.round(box.height * devicePixelRatio)
-      if (element.width !== wide || element.height !== tall) {
-        element.width = wide
-        element.height = tall
-      }
-      ctx.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0)
-      const { width, height } = box
-      const inks = inksOf(element)
-      const y = (share: number) => height * (1 - share)
-      ctx.clearRect(0, 0, width, height)
-      ctx.fillStyle = inks.rule
-      ctx.globalAlpha = 0.5
-      ctx.fillRect(8, 0, width - 16, height)
-      ctx.globalAlpha = 1
-      ctx.fillStyle = inks.ink
-      ctx.fillRect(11, y(shareOf(level.peak)), width - 22, height * shareOf(level.peak))
-      ctx.fillStyle = inks.sea
-      const edges = [low, high].map((decibel) => y(1 - decibel / LOW))
-      for (const edge of edges) ctx.fillRect(2, edge - 1, width - 4, 2)
-      if (level.held > 0.001) {
+  const canvas = useDrawing(
+    useCallback(
+      (ctx: CanvasRenderingContext2D, { width, height }: Box, inks: Inks) => {
+        const { level } = engine.recorder
+        const y = (share: number) => height * (1 - share)
+        ctx.fillStyle = inks.rule
+        ctx.globalAlpha = 0.5
+        ctx.fillRect(8, 0, width - 16, height)
+        ctx.globalAlpha = 1
+        ctx.fillStyle = inks.ink
+        ctx.fillRect(11, y(shareOf(level.peak)), width - 22, height * shareOf(level.peak))
+        ctx.fillStyle = inks.sea
+        const edges = [low, high].map((decibel) => y(1 - decibel / LOW))
+        for (const edge of edges) ctx.fillRect(2, edge - 1, width - 4, 2)
+        if (level.held <= 0.001) return
         ctx.fillStyle = inks.ink
         ctx.fillRect(5, y(shareOf(level.held)) - 1, width - 10, 2)
-      }
-      const held = decibels(level.held)
-      const text = held > LOW ? held.toFixed(1).replace('-', '−') : '–'
-      if (number.current && number.current.textContent !== text) number.current.textContent = text
-    }
-    engine.onFrame.add(draw)
-    return () => void engine.onFrame.delete(draw)
-  }, [engine, low, high])
+      },
+      [engine, low, high],
+    ),
+    useCallback(() => `${engine.recorder.level.peak} ${engine.recorder.level.held}`, [engine]),
+  )
   return (
     <aside className="meter" aria-label="level">
       <span className="meter-name">peak</span>
-      <span className="tc" ref={number}>
-        –
-      </span>
+      <HeldPeak />
       <canvas ref={canvas} role="img" aria-label={`level ${word}`} data-testid="meter" />
       <span className={`meter-word${word === 'too loud' ? ' loud' : ''}`}>{word || ' '}</span>
       {clipped ? (

@@ -1,39 +1,50 @@
-import { useEffect, useRef } from 'react'
+import { useCallback } from 'react'
 import type { Line } from '../../api/client'
 import { useEngine } from '../../app/engine'
 import { asSpan } from '../../app/room'
+import type { GrowingWave } from '../../engine/growing'
+import type { BoothState } from '../../engine/recorder'
 import { SAMPLE_RATE } from '../../engine/time'
+import { type Box, type Inks, useDrawing } from '../../page/drawing'
 import { heightOfAmplitude } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
+
+/** While the Booth is so, what has been read of the take is shown. */
+const SHOWN: readonly BoothState['kind'][] = ['recording', 'paused', 'going on', 'finishing', 'saving']
+
+/** Samples that the brackets hold: the slot's, or what has been read where that is more. */
+function shownOf(length: number, wave: GrowingWave): number {
+  return Math.max(length, wave.length * wave.per * 0.8)
+}
 
 /** The waveform grows in the slot's brackets while it is recorded. */
 export function SlotWave({ line }: { line: Line | undefined }) {
   const engine = useEngine()
-  const canvas = useRef<HTMLCanvasElement>(null)
   const slot = asSpan(line?.slot)
   const length = slot ? slot[1] - slot[0] : 6 * SAMPLE_RATE
   const start = slot?.[0]
-  useEffect(() => {
-    const element = canvas.current!
-    const ctx = element.getContext('2d')!
-    const draw = (position: number) => {
-      const { width, height } = element.getBoundingClientRect()
-      element.width = Math.round(width * devicePixelRatio)
-      element.height = Math.round(height * devicePixelRatio)
-      ctx.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0)
-      const style = getComputedStyle(element)
-      const ink = style.getPropertyValue('--stage-ink')
-      const fire = style.getPropertyValue('--fire')
+  const look = useCallback(
+    (position: number) => {
       const { state, wave } = engine.recorder
-      const busy = ['recording', 'paused', 'going on', 'finishing', 'saving'].includes(state.value.kind)
+      const { kind } = state.value
+      if (!SHOWN.includes(kind)) return ''
+      // About a point of width: what moves by less is not painted anew.
+      const point = shownOf(length, wave) / 600
+      return `${kind} ${wave.length} ${wave.per} ${start === undefined ? 0 : Math.floor((position - start) / point)}`
+    },
+    [engine, length, start],
+  )
+  const paint = useCallback(
+    (ctx: CanvasRenderingContext2D, { width, height }: Box, inks: Inks, position: number) => {
+      const { state, wave } = engine.recorder
+      const busy = SHOWN.includes(state.value.kind)
       // The brackets take four fifths of the width, so that what runs over is seen outside them.
       const inside = (width - 12) * 0.8
-      const shown = busy ? Math.max(length, wave.length * wave.per * 0.8) : length
-      const scale = inside / shown
+      const scale = inside / (busy ? shownOf(length, wave) : length)
       const middle = height / 2
-      drawBrackets(ctx, 4, 2, length * scale, height - 4, ink, 1.6)
+      drawBrackets(ctx, 4, 2, length * scale, height - 4, inks.stage, 1.6)
       if (!busy) return
-      ctx.fillStyle = fire
+      ctx.fillStyle = inks.fire
       for (let x = 0; x < wave.length * wave.per * scale; x++) {
         const from = Math.floor(x / scale / wave.per)
         const to = Math.max(from + 1, Math.floor((x + 1) / scale / wave.per))
@@ -43,9 +54,9 @@ export function SlotWave({ line }: { line: Line | undefined }) {
       if (state.value.kind === 'recording' && start !== undefined) {
         ctx.fillRect(6 + Math.max(0, position - start) * scale, 0, 2, height)
       }
-    }
-    engine.onFrame.add(draw)
-    return () => void engine.onFrame.delete(draw)
-  }, [engine, length, start])
+    },
+    [engine, length, start],
+  )
+  const canvas = useDrawing(paint, look)
   return <canvas ref={canvas} className="slot-wave" role="img" aria-label="the slot, and what is being recorded in it" />
 }

@@ -12,13 +12,13 @@ export function Sweep() {
       if (!line.current || !count.current) return // leaving the room
       const { value } = engine.recorder.state
       const on = (value.kind === 'counting in' || value.kind === 'going on') && engine.transport.state.value.playing
-      line.current.hidden = !on
-      count.current.hidden = !on
+      if (line.current.hidden === on) line.current.hidden = count.current.hidden = !on
       if (!on) return
       const share = Math.min(1, Math.max(0, (position - value.from) / (value.cue - value.from)))
       line.current.style.left = `${share * 100}%`
       const left = Math.ceil((value.cue - position) / SAMPLE_RATE)
-      count.current.textContent = left > 3 ? 'pre-roll' : String(left)
+      const text = left > 3 ? 'pre-roll' : String(left)
+      if (count.current.textContent !== text) count.current.textContent = text
     }
     engine.onFrame.add(draw)
     return () => void engine.onFrame.delete(draw)

@@ -1,13 +1,13 @@
-import { Popover, useComputedColorScheme } from '@mantine/core'
+import { Popover } from '@mantine/core'
 import { useQuery } from '@tanstack/react-query'
-import { useEffect, useRef, useState } from 'react'
+import { useCallback, useEffect, useRef, useState } from 'react'
 import { answered, client, type Line, type Take } from '../../api/client'
 import { useEngine } from '../../app/engine'
 import { asSpan } from '../../app/room'
 import { SAMPLE_RATE, type Span, secondsText } from '../../engine/time'
+import { type Box, type Inks, useDrawing } from '../../page/drawing'
 import { drawWave, useWave } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
-import { inksOf } from '../../strip/Strip'
 
 /** What of the programme the rows of a line show: its slot with a little around it, or the longest take. */
 export function rowSpan(line: Line, takes: readonly Take[]): Span {
@@ -161,37 +161,27 @@ type WaveProps = { take: Take; slot: Span | null; span: Span; picked: boolean; o
 
 function TakeWave({ take, slot, span, picked, on }: WaveProps) {
   const engine = useEngine()
-  const still = useRef<HTMLCanvasElement>(null)
   const head = useRef<HTMLDivElement>(null)
   const wave = useWave(take.id)
-  const scheme = useComputedColorScheme('light')
-  const heard = asSpan(take.heard)
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the scheme changes the inks that are read from the page
-  useEffect(() => {
-    const canvas = still.current!
-    const paint = () => {
-      const { width, height } = canvas.getBoundingClientRect()
-      canvas.width = Math.round(width * devicePixelRatio)
-      canvas.height = Math.round(height * devicePixelRatio)
-      const ctx = canvas.getContext('2d')!
-      ctx.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0)
-      const inks = inksOf(canvas)
-      const perPoint = (span[1] - span[0]) / width
-      const x = (sample: number) => (sample - span[0]) / perPoint
-      if (wave && heard) {
-        const box = { x: x(heard[0]), y: 5, width: x(heard[1]) - x(heard[0]), height: height - 10 }
-        drawWave(ctx, wave, box, heard[0] - take.start, perPoint, picked ? inks.sea : inks.ink)
-      }
-      const straw = getComputedStyle(canvas).getPropertyValue('--straw')
-      ctx.fillStyle = straw
-      for (const clip of take.clipped) ctx.fillRect(x(take.start + clip[0]!) - 1, 0, 2, 5)
-      if (slot) drawBrackets(ctx, x(slot[0]), 2, x(slot[1]) - x(slot[0]), height - 4, inks.ink, 1.4)
-    }
-    paint()
-    const resized = new ResizeObserver(paint)
-    resized.observe(canvas)
-    return () => resized.disconnect()
-  }, [wave, heard?.[0], heard?.[1], slot?.[0], slot?.[1], span[0], span[1], picked, take, scheme])
+  const [from, to] = span
+  const [start, end] = slot ?? [null, null]
+  const still = useDrawing(
+    useCallback(
+      (ctx: CanvasRenderingContext2D, { width, height }: Box, inks: Inks) => {
+        const perPoint = (to - from) / width
+        const x = (sample: number) => (sample - from) / perPoint
+        const heard = asSpan(take.heard)
+        if (wave && heard) {
+          const box = { x: x(heard[0]), y: 5, width: x(heard[1]) - x(heard[0]), height: height - 10 }
+          drawWave(ctx, wave, box, heard[0] - take.start, perPoint, picked ? inks.sea : inks.ink)
+        }
+        ctx.fillStyle = inks.straw
+        for (const clip of take.clipped) ctx.fillRect(x(take.start + clip[0]!) - 1, 0, 2, 5)
+        if (start !== null) drawBrackets(ctx, x(start), 2, x(end) - x(start), height - 4, inks.ink, 1.4)
+      },
+      [wave, take, start, end, from, to, picked],
+    ),
+  )
   useEffect(() => {
     const draw = (position: number) => {
       if (!head.current) return // leaving the room
