@@ -43,6 +43,17 @@ export function fitted(canvas: HTMLCanvasElement): Box {
   return { width, height }
 }
 
+/** Hear of a canvas's other size, be it in points or, where the browser tells, in dots (a window moved to another screen). */
+export function onResize(canvas: HTMLCanvasElement, changed: () => void): () => void {
+  const observer = new ResizeObserver(changed)
+  try {
+    observer.observe(canvas, { box: 'device-pixel-content-box' })
+  } catch {
+    observer.observe(canvas)
+  }
+  return () => observer.disconnect()
+}
+
 const still = () => ''
 
 /**
@@ -73,14 +84,13 @@ export function useDrawing(
       ctx.clearRect(0, 0, box.width, box.height)
       paint(ctx, box, inks, position)
     }
-    const resized = new ResizeObserver(() => {
+    const forget = onResize(element, () => {
       box = fitted(element)
       shown = undefined
     })
-    resized.observe(element)
     engine.onFrame.add(draw)
     return () => {
-      resized.disconnect()
+      forget()
       engine.onFrame.delete(draw)
     }
   }, [engine, paint, look, scheme])

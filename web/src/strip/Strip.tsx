@@ -8,7 +8,7 @@ import { useEngine } from '../app/engine'
 import { asSpan, rateOf } from '../app/room'
 import { sayProblem } from '../app/Said'
 import { firstEndingAfter, firstSample, frameAt, SAMPLE_RATE, type Span, secondsText } from '../engine/time'
-import { fitted, inksOf } from '../page/drawing'
+import { fitted, inksOf, onResize } from '../page/drawing'
 import { type Wave, waveQuery } from '../page/wave'
 import { drawMark, drawPlayhead, drawStrip, FILM, SLOT } from './draw'
 import { following, type Hold, holdAt, kept, movedSlot, nearestEdge, sampleAt, type View, xOf, zoomed } from './layout'
@@ -108,8 +108,7 @@ export function Strip({ production }: { production: Production }) {
       dirty.current = true
     }
     measure()
-    const resized = new ResizeObserver(measure)
-    resized.observe(front)
+    const forget = onResize(front, measure)
     const draw = (position: number) => {
       const { width, height } = box
       const now = latest.current
@@ -143,7 +142,7 @@ export function Strip({ production }: { production: Production }) {
     }
     engine.onFrame.add(draw)
     return () => {
-      resized.disconnect()
+      forget()
       engine.onFrame.delete(draw)
     }
   }, [engine, queries])

@@ -133,7 +133,7 @@ function Place({ take }: { take: Take }) {
               </dd>
             </dl>
           )}
-          {data?.doubts.map((doubt) => {
+          {data?.doubts.slice(0, MOST_DOUBTS).map((doubt) => {
             const [at, words] = doubt as [number, string]
             return (
               <p key={`${at}${words}`} className="take-fault">
@@ -141,11 +141,17 @@ function Place({ take }: { take: Take }) {
               </p>
             )
           })}
+          {data && data.doubts.length > MOST_DOUBTS && (
+            <p className="quiet">and {data.doubts.length - MOST_DOUBTS} more of the kind</p>
+          )}
         </div>
       </Popover.Dropdown>
     </Popover>
   )
 }
+
+/** A take of hours on a starved machine may have thousands. */
+const MOST_DOUBTS = 40
 
 const WAYS = { none: 'simulated', browser: 'by the browser’s own figures', measured: 'measured' }
 
