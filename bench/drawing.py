@@ -5,7 +5,6 @@
 
 import os
 import sys
-import tempfile
 import time
 from collections import defaultdict
 from pathlib import Path
@@ -13,12 +12,12 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path[:0] = [str(ROOT), *(str(ROOT / part) for part in ("tests", "core", "server"))]
 
-from playwright.sync_api import Page, expect, sync_playwright  # noqa: E402
+from playwright.sync_api import Page  # noqa: E402
 
 from bench.long_take import below, prepare  # noqa: E402
+from bench.own import own_fendo  # noqa: E402
 from conftest import CHROMIUM  # noqa: E402
-from harness import World, state  # noqa: E402
-from launcher.checks import _test_cluster  # noqa: E402
+from harness import state  # noqa: E402
 
 SECONDS = 10
 TOLD = {"ScriptDuration": "scripts", "LayoutDuration": "layout", "RecalcStyleDuration": "styles"}
@@ -57,26 +56,18 @@ def look(page: Page, what: str) -> None:
 
 def main() -> None:
     """The Booth at rest, recording, and at rest again."""
-    expect.set_options(timeout=60_000)
-    with _test_cluster() as url, tempfile.TemporaryDirectory() as name, sync_playwright() as driver:
-        os.environ["DATABASE_URL"] = url
-        world = World(Path(name))
-        try:
-            world.begin("web")
-            world.begin("worker")
-            page = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM).new_page()
-            prepare(page, world)
-            page.wait_for_timeout(2000)
-            look(page, "at rest")
-            page.keyboard.press("Enter")
-            state(page, "Recording")
-            look(page, "recording")
-            page.keyboard.press("Enter")
-            state(page, "Saved")
-            page.wait_for_timeout(3000)
-            look(page, "saved")
-        finally:
-            world.close()
+    with own_fendo() as (world, _, driver):
+        page = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM).new_page()
+        prepare(page, world)
+        page.wait_for_timeout(2000)
+        look(page, "at rest")
+        page.keyboard.press("Enter")
+        state(page, "Recording")
+        look(page, "recording")
+        page.keyboard.press("Enter")
+        state(page, "Saved")
+        page.wait_for_timeout(3000)
+        look(page, "saved")
 
 
 if __name__ == "__main__":

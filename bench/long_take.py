@@ -8,7 +8,6 @@ import contextlib
 import os
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -16,11 +15,11 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path[:0] = [str(ROOT), *(str(ROOT / part) for part in ("tests", "core", "server"))]
 
-from playwright.sync_api import Page, Playwright, expect, sync_playwright  # noqa: E402
+from playwright.sync_api import Page, Playwright  # noqa: E402
 
+from bench.own import own_fendo  # noqa: E402
 from conftest import CHROMIUM  # noqa: E402
 from harness import World, state, until  # noqa: E402
-from launcher.checks import _test_cluster  # noqa: E402
 from probe import api, script, stolen, takes_of  # noqa: E402
 
 SIMULATED = {"device": "simulated", "label": "Simulated reader", "channel": 0, "fault": "none"}
@@ -83,14 +82,9 @@ def main() -> None:
     parser.add_argument("--minutes", type=float, default=120)
     parser.add_argument("--watched", action="store_true", help="leave the developer tools connected")
     asked_for = parser.parse_args()
-    expect.set_options(timeout=60_000)
-    with _test_cluster() as url, tempfile.TemporaryDirectory() as name, sync_playwright() as driver:
-        os.environ["DATABASE_URL"] = url
-        world = World(Path(name))
-        browser, tools = browsing(Path(name) / "browser")
+    with own_fendo() as (world, folder, driver):
+        browser, tools = browsing(folder / "browser")
         try:
-            world.begin("web")
-            world.begin("worker")
             with contextlib.ExitStack() as held:
                 page = held.enter_context(watched(driver, tools))
                 production = prepare(page, world)
@@ -119,7 +113,6 @@ def main() -> None:
         finally:
             browser.terminate()
             browser.wait(30)
-            world.close()
 
 
 def prepare(page: Page, world: World) -> str:

@@ -9,10 +9,8 @@ its own clock map says so: nothing stood still, nothing is missing, and its plac
 import argparse
 import itertools
 import json
-import os
 import subprocess
 import sys
-import tempfile
 import time
 from dataclasses import asdict
 from pathlib import Path
@@ -20,12 +18,11 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path[:0] = [str(ROOT), *(str(ROOT / part) for part in ("tests", "core", "server"))]
 
-from playwright.sync_api import Error, expect, sync_playwright  # noqa: E402
+from playwright.sync_api import Error  # noqa: E402
 
 import probe  # noqa: E402
+from bench.own import own_fendo  # noqa: E402
 from conftest import CHROMIUM  # noqa: E402
-from harness import World  # noqa: E402
-from launcher.checks import _test_cluster  # noqa: E402
 
 SPIN = [sys.executable, "-c", "while True: pass"]
 IN_A_ROW = 4
@@ -115,32 +112,24 @@ def main() -> None:
     parser.add_argument("--log", type=Path, default=None, help="one JSON line a take")
     parser.add_argument("--drift", type=int, metavar="MINUTES", help="record takes of this length and see how they drift")
     asked = parser.parse_args()
-    expect.set_options(timeout=60_000)
     all_taken: list[tuple[probe.Taken, bool]] = []
     end = time.monotonic() + asked.minutes * 60
     kinds = itertools.cycle(itertools.product((False, True), probe.RATES, ("eye", "ear")))
-    with _test_cluster() as url, tempfile.TemporaryDirectory() as name, sync_playwright() as driver:
-        os.environ["DATABASE_URL"] = url
-        world = World(Path(name))
-        try:
-            world.begin("web")
-            world.begin("worker")
-            browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            if asked.drift:
-                return drift(world, browser, Path(name), asked.drift)
-            while time.monotonic() < end and sum(taken.healthy for taken, _ in all_taken) < asked.takes:
-                busy, rate, mode = next(kinds)
-                for taken in some_takes(world, browser, Path(name), rate, mode, busy):
-                    all_taken.append((taken, busy))
-                    said = "healthy" if taken.healthy else taken.said[:2]
-                    print(f"{len(all_taken):3} {rate:10} {mode} {'busy' if busy else 'idle'}", end=" ")
-                    print(f"{probe.distribution(taken.errors)} within {taken.within:.1f} {said}", flush=True)
-                    if asked.log:
-                        with asked.log.open("a") as log:
-                            log.write(json.dumps({**asdict(taken), "path": "", "busy": busy}) + "\n")
-            report(all_taken)
-        finally:
-            world.close()
+    with own_fendo() as (world, folder, driver):
+        browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        if asked.drift:
+            return drift(world, browser, folder, asked.drift)
+        while time.monotonic() < end and sum(taken.healthy for taken, _ in all_taken) < asked.takes:
+            busy, rate, mode = next(kinds)
+            for taken in some_takes(world, browser, folder, rate, mode, busy):
+                all_taken.append((taken, busy))
+                said = "healthy" if taken.healthy else taken.said[:2]
+                print(f"{len(all_taken):3} {rate:10} {mode} {'busy' if busy else 'idle'}", end=" ")
+                print(f"{probe.distribution(taken.errors)} within {taken.within:.1f} {said}", flush=True)
+                if asked.log:
+                    with asked.log.open("a") as log:
+                        log.write(json.dumps({**asdict(taken), "path": "", "busy": busy}) + "\n")
+        report(all_taken)
 
 
 if __name__ == "__main__":

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from harness import bring_in_film, choose_simulated, look_at, new_production, read_one_take, state, type_script
+from harness import bring_in_film, choose_simulated, look_at, new_production, read_one_take, state, type_script, until
 from probe import api
 
 pytestmark = pytest.mark.browser
@@ -17,6 +17,14 @@ OUTSIDE = """() => [...document.querySelectorAll('.shell button, .shell a, .shel
   .filter(([b]) => b.width && (b.left < -1 || b.top < -1 || b.right > innerWidth + 1 || b.bottom > innerHeight + 1))
   .map(([, name]) => name)"""
 """Names of what can be pressed and lies outside the window; what lies in a part that scrolls does not count."""
+
+FIERY = """canvas => {
+  const { data } = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height)
+  let found = 0
+  for (let at = 0; at < data.length; at += 4) if (data[at + 3] > 128 && data[at] > data[at + 1] + 80) found++
+  return found
+}"""
+"""How many dots of a canvas are red."""
 
 
 def test_an_empty_production_says_in_every_room_what_to_do(desk: Page):
@@ -81,6 +89,28 @@ def test_a_take_that_goes_on_is_not_left_out_of_sight(desk: Page):
     state(page, "Saved")
     page.get_by_role("link", name="Takes").click()
     expect(page.locator("[data-take='1']")).to_be_visible()
+
+
+def test_the_playhead_tells_that_it_records_with_two_hours_in_sight(desk: Page):
+    """A point of the strip is six seconds then: the head's colour must not wait until it moves."""
+    page = desk
+    new_production(page, "Two hours")
+    type_script(page, "A line.")
+    api(page, "PATCH", f"/api/productions/{page.url.split('/')[4]}/", {"wanted_length": 7200 * 48_000})
+    page.reload()
+    page.get_by_role("link", name="Booth").click()
+    choose_simulated(page)
+    for _ in range(14):
+        page.get_by_label("see more of the programme").click()
+    page.locator("body").click(position={"x": 640, "y": 20})
+    head = page.locator(".strip canvas").nth(1)
+    assert head.evaluate(FIERY) == 0
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    until(lambda: head.evaluate(FIERY) > 0)
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    until(lambda: head.evaluate(FIERY) == 0)
 
 
 def test_a_count_in_that_is_called_off_leaves_nothing(desk: Page, world):

@@ -16,7 +16,7 @@ export type Inks = {
   stage: string
 }
 
-export type Box = { width: number; height: number }
+type Box = { width: number; height: number }
 
 export function inksOf(element: HTMLElement): Inks {
   const style = getComputedStyle(element)
@@ -54,6 +54,8 @@ export function onResize(canvas: HTMLCanvasElement, changed: () => void): () => 
   return () => observer.disconnect()
 }
 
+export type Paint = (ctx: CanvasRenderingContext2D, box: Box, inks: Inks, position: number) => void
+
 const still = () => ''
 
 /**
@@ -63,10 +65,7 @@ const still = () => ''
  * change and not in each frame, for that would make the browser lay the page out sixty times a second. Both functions must
  * stay the same ones while what they close over does (`useCallback`).
  */
-export function useDrawing(
-  paint: (ctx: CanvasRenderingContext2D, box: Box, inks: Inks, position: number) => void,
-  look: (position: number) => string = still,
-) {
+export function useDrawing(paint: Paint, look: (position: number) => string = still) {
   const engine = useEngine()
   const canvas = useRef<HTMLCanvasElement>(null)
   const scheme = useComputedColorScheme('light')

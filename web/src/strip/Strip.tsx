@@ -99,7 +99,7 @@ export function Strip({ production }: { production: Production }) {
       return known
     }
     let last = Number.NaN
-    let lastX = Number.NaN
+    let shown = ''
     let inks = inksOf(front)
     let box = { width: 0, height: 0 }
     const measure = () => {
@@ -124,15 +124,21 @@ export function Strip({ production }: { production: Production }) {
       }
       last = position
       const x = Math.round(xOf(position, view.current) * devicePixelRatio) / devicePixelRatio
-      if (!dirty.current && x === lastX) return
-      lastX = x
+      const busy = ['recording', 'finishing'].includes(engine.recorder.state.value.kind)
+      const head = `${x} ${busy}`
+      if (!dirty.current && head === shown) return
+      shown = head
       if (dirty.current) {
         inks = inksOf(front)
-        const shown = withSlot(now.production, held.current)
-        const parts = { production: shown, pictures: pictures.current, waves, chosen: now.chosen, piece: now.piece }
+        const parts = {
+          production: withSlot(now.production, held.current),
+          pictures: pictures.current,
+          waves,
+          chosen: now.chosen,
+          piece: now.piece,
+        }
         drawStrip(back.getContext('2d')!, width, height, view.current, parts, inks)
       }
-      const busy = ['recording', 'finishing'].includes(engine.recorder.state.value.kind)
       const ctx = front.getContext('2d')!
       ctx.clearRect(0, 0, width, height)
       const mark = cut.current

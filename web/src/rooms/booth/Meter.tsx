@@ -2,7 +2,7 @@ import { Button } from '@mantine/core'
 import { useCallback } from 'react'
 import type { Production } from '../../api/client'
 import { useEachFrame, useEngine } from '../../app/engine'
-import { type Box, type Inks, useDrawing } from '../../page/drawing'
+import { type Paint, useDrawing } from '../../page/drawing'
 
 const LOW = -60
 
@@ -35,8 +35,8 @@ export function Meter({ production, onClear }: { production: Production; onClear
     return held > high ? 'too loud' : held < low ? 'below' : 'in the window'
   })
   const canvas = useDrawing(
-    useCallback(
-      (ctx: CanvasRenderingContext2D, { width, height }: Box, inks: Inks) => {
+    useCallback<Paint>(
+      (ctx, { width, height }, inks) => {
         const { level } = engine.recorder
         const y = (share: number) => height * (1 - share)
         ctx.fillStyle = inks.rule

@@ -5,7 +5,7 @@ import { asSpan } from '../../app/room'
 import type { GrowingWave } from '../../engine/growing'
 import type { BoothState } from '../../engine/recorder'
 import { SAMPLE_RATE } from '../../engine/time'
-import { type Box, type Inks, useDrawing } from '../../page/drawing'
+import { type Paint, useDrawing } from '../../page/drawing'
 import { heightOfAmplitude } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
 
@@ -34,8 +34,8 @@ export function SlotWave({ line }: { line: Line | undefined }) {
     },
     [engine, length, start],
   )
-  const paint = useCallback(
-    (ctx: CanvasRenderingContext2D, { width, height }: Box, inks: Inks, position: number) => {
+  const paint = useCallback<Paint>(
+    (ctx, { width, height }, inks, position) => {
       const { state, wave } = engine.recorder
       const busy = SHOWN.includes(state.value.kind)
       // The brackets take four fifths of the width, so that what runs over is seen outside them.

@@ -5,7 +5,7 @@ import { answered, client, type Line, type Take } from '../../api/client'
 import { useEngine } from '../../app/engine'
 import { asSpan } from '../../app/room'
 import { SAMPLE_RATE, type Span, secondsText } from '../../engine/time'
-import { type Box, type Inks, useDrawing } from '../../page/drawing'
+import { type Paint, useDrawing } from '../../page/drawing'
 import { drawWave, useWave } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
 
@@ -172,8 +172,8 @@ function TakeWave({ take, slot, span, picked, on }: WaveProps) {
   const [from, to] = span
   const [start, end] = slot ?? [null, null]
   const still = useDrawing(
-    useCallback(
-      (ctx: CanvasRenderingContext2D, { width, height }: Box, inks: Inks) => {
+    useCallback<Paint>(
+      (ctx, { width, height }, inks) => {
         const perPoint = (to - from) / width
         const x = (sample: number) => (sample - from) / perPoint
         const heard = asSpan(take.heard)
