@@ -25,6 +25,7 @@ def _missing(for_tests: bool) -> list[str]:
         "ffmpeg": shutil.which("ffmpeg") and shutil.which("ffprobe"),
         "espeak-ng": shutil.which("espeak-ng"),
         "flite": shutil.which("flite"),
+        "rubberband-cli": shutil.which("rubberband"),
         "postgresql": _postgres_bin(),
         "libcairo2": ctypes.util.find_library("cairo"),
         "python3-venv": importlib.util.find_spec("ensurepip"),
