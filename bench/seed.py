@@ -2,7 +2,6 @@
 
 import os
 import sys
-import uuid
 
 import django
 
@@ -16,6 +15,7 @@ from fendo_core.timebase import SAMPLE_RATE  # noqa: E402
 from fendo_server.productions import services  # noqa: E402
 from fendo_server.script.models import Line  # noqa: E402
 from fendo_server.takes.models import Pick, Take  # noqa: E402
+from fendo_server.voice.models import Recording  # noqa: E402
 
 WORDS = "Then the keeper lifts one oak board, and the wheel remembers what to do."
 
@@ -36,17 +36,26 @@ def seed(name: str, lines: int, takes: int) -> str:
         for n in range(lines)
     ]
     Line.objects.bulk_create(made, batch_size=1000)
-    rows = [
-        Take(
-            id=uuid.uuid4(),
-            line=line,
+    read = [(line, number + 1) for line in made for number in range(takes)]
+    recordings = [
+        Recording(
+            production=production,
             reader=production.reader,
             folder=production.landing,
-            number=number + 1,
             file_name=f"{line.number}-{number}.wav",
             state="finished",
             start=line.slot_start - SAMPLE_RATE,
             length=8 * SAMPLE_RATE,
+        )
+        for line, number in read
+    ]
+    Recording.objects.bulk_create(recordings, batch_size=1000)
+    rows = [
+        Take(
+            line=line,
+            recording=recording,
+            last=8 * SAMPLE_RATE,
+            number=number,
             speech_start=SAMPLE_RATE,
             speech_end=6 * SAMPLE_RATE,
             peak=-9.1,
@@ -55,8 +64,7 @@ def seed(name: str, lines: int, takes: int) -> str:
             noise=-61.0,
             phrases=[[SAMPLE_RATE, 6 * SAMPLE_RATE]],
         )
-        for line in made
-        for number in range(takes)
+        for (line, number), recording in zip(read, recordings, strict=True)
     ]
     Take.objects.bulk_create(rows, batch_size=1000)
     Pick.objects.bulk_create([Pick(line=t.line, reader=production.reader, take=t) for t in rows if t.number == 1])

@@ -35,7 +35,8 @@ def clock_of(start: int) -> dict:
 def record(line, sound: np.ndarray, start: int | None = None, cut_off: bool = False):
     """A finished take of a line; its sound begins one second before the slot unless told."""
     take = capture.begin(line, "a microphone")
-    capture.append(take, 0, pcm.from_integers(sound))
+    for first in range(0, len(sound), 9 * SAMPLE_RATE):
+        capture.append(take, first, pcm.from_integers(sound[first : first + 9 * SAMPLE_RATE]))
     at = (line.slot_start or 0) - SAMPLE_RATE if start is None else start
     return capture.finish(take, len(sound), [clock_of(at)], cut_off)
 

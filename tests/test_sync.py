@@ -122,7 +122,7 @@ def test_takes_lie_where_the_picture_was_seen(page: Page, world, films, tmp_path
     # In the film handed over what is heard of the take lies where the take says.
     whole = probe.api(page, "GET", f"/api/productions/{production}/")
     line = whole["lines"][0]["id"]
-    pick = {"kind": "pick", "line": line, "take": taken.take, "revision": whole["revision"]}
+    pick = {"kind": "pick", "line": line, "voice": taken.take, "revision": whole["revision"]}
     probe.api(page, "POST", f"/api/productions/{production}/edits/", pick)
     job = probe.api(page, "POST", f"/api/productions/{production}/handover/", {"kind": "film with the voice"})["id"]
 

@@ -1,5 +1,6 @@
 """Edits are taken back exactly, whatever they were and in whatever order."""
 
+from dataclasses import replace
 from fractions import Fraction
 
 import pytest
@@ -11,10 +12,13 @@ from fendo_core.picture.reel import Piece, Source
 from fendo_core.picture.shots import Shot
 from fendo_core.production import edits
 from fendo_core.production.refusal import EditRefused
-from fendo_core.production.state import Difference, State, conflicts, difference, rows
+from fendo_core.production.state import Difference, LineComp, State, TakeRef, conflicts, difference, rows
 from fendo_core.script.lines import Line
+from fendo_core.takes.standing import standing
 from fendo_core.timebase import FrameRate, Span
+from fendo_core.voice import Comp, Segment
 
+COMP = Comp(4_000, (Segment("r1", Span(0, 9_000)), Segment("r2", Span(0, 9_000), 9_000)))
 START = State(
     lines=(
         Line("a", "1", "first words", Span(0, 96_000)),
@@ -34,12 +38,23 @@ START = State(
     },
     sounds={"film": 960_000},
     rate=FrameRate(Fraction(25)),
-    takes={"a": ("t1", "t2"), "c": ("t3",)},
+    takes={
+        "a": (TakeRef("t1", "r1", "", 1, 4_000), TakeRef("t2", "r2", "", 2, 9_000, True, True)),
+        "c": (TakeRef("t3", "r3", "", 1, 90_000),),
+    },
+    places={"t3": 95_000},
+    comps=(
+        LineComp(
+            "k1", "a", "", "takes 1 + 2", Comp(4_000, (Segment("r1", Span(0, 9_000)), Segment("r2", Span(0, 9_000), 9_000)))
+        ),
+    ),
+    lengths={"r1": 20_000, "r2": 20_000},
     readers={"r1": "Anne"},
 )
 pieces = st.sampled_from(["p", "q", "r", "gone"])
 line_ids = st.sampled_from(["a", "b", "c", "gone"])
 takes = st.sampled_from(["t1", "t2", "t3"])
+voices = st.sampled_from(["t1", "t2", "t3", "k1", "gone"])
 positions = st.integers(0, 900_000)
 shown = st.builds(edits.Shown, st.none() | st.sampled_from(["film", "still", "slides"]), st.integers(0, 4), positions)
 any_edit = st.one_of(
@@ -53,6 +68,11 @@ any_edit = st.one_of(
     st.builds(edits.SetSlot, line_ids, st.none() | st.just(Span(4800, 99_999))),
     st.builds(edits.LaySlots, st.booleans()),
     st.builds(edits.Pick, line_ids, st.none() | takes),
+    st.builds(edits.PickProvisional, st.none() | st.just(("a", "c"))),
+    st.builds(edits.MoveVoice, voices, st.integers(-90_000, 90_000)),
+    st.builds(edits.AddComp, st.just("a"), st.just(""), st.just("takes 1 + 2"), st.just(COMP), st.just("t1")),
+    st.builds(edits.MoveSeam, voices, st.integers(0, 1), st.integers(0, 30_000)),
+    st.builds(edits.TakeApart, voices),
     st.builds(edits.SetAside, takes, st.booleans()),
     st.builds(edits.AddPieces, st.tuples(shown), st.none() | positions, st.booleans()),
     st.builds(edits.SplitPiece, positions),
@@ -132,3 +152,53 @@ def test_two_people_collide_only_on_the_same_rows():
     assert conflicts(mine, [theirs, mine]) == {"line:a"}
     added = difference(START, edits.perform(START, edits.AddLines("x"), lambda: "n")[0]).touched
     assert conflicts(added, [{"order", "line:m"}]) == frozenset()
+
+
+def sounds(state, line):
+    found = standing(state, next(each for each in state.lines if each.id == line))
+    return found and (found.voice, found.provisional)
+
+
+def test_a_line_without_a_pick_sounds_with_what_was_read_last_and_a_joined_pick_up_stands_joined():
+    bare = replace(START, picks={}, aside=frozenset())
+    assert (sounds(bare, "a"), sounds(bare, "b"), sounds(bare, "c")) == (("k1", True), None, ("t3", True))
+    assert sounds(replace(bare, aside=frozenset({"t2"})), "a") == ("k1", True)
+    assert sounds(replace(bare, comps=()), "a") == ("t2", True)
+    silent = tuple(take._replace(sounds=take.id != "t2") for take in bare.takes["a"])
+    assert sounds(replace(bare, comps=(), takes={"a": silent}), "a") == ("t1", True)
+    assert sounds(START, "c") is None, "its only take was set aside"
+    picked, label = edits.perform(bare, edits.PickProvisional(), str)
+    assert (picked.picks, label) == ({"a": "k1", "c": "t3"}, "2 picks")
+    assert edits.perform(bare, edits.Pick("a", "t2"), str)[0].picks == {"a": "k1"}
+    with pytest.raises(EditRefused, match="nothing to pick"):
+        edits.perform(picked, edits.PickProvisional(), str)
+
+
+def test_what_mends_the_pick_is_picked_and_taken_apart_it_is_none():
+    joined, _ = edits.perform(START, edits.AddComp("a", "", "takes 1 + 2", START.comps[0].comp, "t1"), lambda: "k2")
+    assert joined.picks["a"] == "k2" and sounds(joined, "a") == ("k2", False)
+    apart, label = edits.perform(joined, edits.TakeApart("k2"), str)
+    assert (apart.comps, apart.picks, label) == (START.comps, {}, "takes 1 + 2 taken apart")
+    kept, _ = edits.perform(START, edits.AddComp("a", "", "takes 1 + 2", START.comps[0].comp, "t2"), lambda: "k2")
+    assert kept.picks["a"] == "t1", "what was picked by hand stays picked"
+
+
+def test_moving_one_reading_moves_no_other():
+    moved, _ = edits.perform(START, edits.MoveVoice("t1", 480), str)
+    assert moved.places == {**START.places, "t1": 4_480} and moved.comps == START.comps
+    back, _ = edits.perform(moved, edits.MoveVoice("t1", -480), str)
+    assert back == START
+    comp, _ = edits.perform(START, edits.MoveVoice("k1", -960), str)
+    assert comp.comps[0].comp.at == 3_040 and comp.places == START.places
+    with pytest.raises(EditRefused, match="more than a day"):
+        edits.perform(START, edits.MoveVoice("k1", 10**12), str)
+    with pytest.raises(EditRefused, match="no longer there"):
+        edits.perform(START, edits.MoveVoice("gone", 1), str)
+
+
+def test_a_seam_is_moved_within_what_was_recorded():
+    moved, _ = edits.perform(START, edits.MoveSeam("k1", 0, 10_000), str)
+    one, other = moved.comps[0].comp.segments
+    assert (one.source, other.source, other.at) == (Span(0, 10_000), Span(1_000, 9_000), 10_000)
+    with pytest.raises(EditRefused, match="no more sound"):
+        edits.perform(START, edits.MoveSeam("k1", 0, 8_000), str)

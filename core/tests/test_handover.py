@@ -68,11 +68,11 @@ def test_the_list_tells_where_each_file_begins_and_holds_no_formula():
     rate = FrameRate(Fraction(25))
     rows = csv_list(
         [
-            Listed("b.wav", "2", 1, '=HYPERLINK("x")', 96_000, 48_000),
-            Listed("a.wav", "1", 3, "Plain, words", 48_000, 24_000),
+            Listed("b.wav", "2", "1", '=HYPERLINK("x")', 96_000, 48_000),
+            Listed("a.wav", "1", "3", "Plain, words", 48_000, 24_000, True),
         ],
         rate,
         10 * 3600 * 25,
     ).splitlines()
-    assert rows[1] == 'a.wav,1,3,"Plain, words",10:00:01:00,48000,0.500'
+    assert rows[1] == 'a.wav,1,3,"Plain, words",10:00:01:00,48000,0.500,no'
     assert rows[2].startswith("b.wav,2,1,\"'=HYPERLINK")

@@ -14,9 +14,10 @@ from fendo_core.picture.shots import Shot
 from fendo_core.production import edits
 from fendo_core.production.following import carrying, consequence
 from fendo_core.production.refusal import EditRefused
-from fendo_core.production.state import State, difference
+from fendo_core.production.state import LineComp, State, TakeRef, difference
 from fendo_core.script.lines import Line
 from fendo_core.timebase import FRAME_RATES, FrameRate, Span
+from fendo_core.voice import Comp, Segment
 
 PAL = FrameRate(Fraction(25))
 SOURCES = {
@@ -127,7 +128,8 @@ WORLD = State(
     lines=tuple(Line(f"l{n}", str(n), "words", Span(n * 9 * 1920, n * 9 * 1920 + 5_000)) for n in range(14)),
     pieces=REEL,
     sources=SOURCES,
-    takes={f"l{n}": (f"t{n}",) for n in range(0, 14, 2)},
+    takes={f"l{n}": (TakeRef(f"t{n}", f"r{n}", "", 1, n * 9 * 1920),) for n in range(0, 14, 2)},
+    comps=(LineComp("k2", "l2", "", "joined", Comp(2 * 9 * 1920, (Segment("r2", Span(0, 900)),))),),
 )
 positions = st.integers(0, 130 * 1920)
 reel_edit = st.one_of(
@@ -151,7 +153,10 @@ def test_words_and_takes_go_with_their_picture_or_stay_as_they_are(edit):
     for line, was in zip(after.lines, WORLD.lines, strict=True):
         by = line.slot.start - was.slot.start
         assert line.slot.length == was.slot.length
-        assert after.moved.get(f"t{line.number}", 0) == (by if line.id in WORLD.takes else 0)
+        if line.id in WORLD.takes:
+            assert after.places.get(f"t{line.number}", was.slot.start) == line.slot.start
+        if line.id == "l2":
+            assert after.comps[0].comp.at == line.slot.start
         frame, now = PAL.frame_at(was.slot.start), PAL.frame_at(line.slot.start)
         assert (line.number in told.moved) == (by != 0)
         if frame < len(old) and line.number not in told.left:
@@ -169,29 +174,30 @@ def test_words_stay_where_they_are_if_they_are_to(edit):
     except EditRefused:
         return
     assert after.lines == WORLD.lines
-    assert not after.moved
+    assert not after.places and after.comps == WORLD.comps
 
 
 @settings(max_examples=100)
 @given(st.lists(st.tuples(reel_edit, st.none() | st.integers(0, 13)), min_size=1, max_size=6))
 def test_a_take_stays_on_its_line_whenever_it_was_recorded_and_whatever_is_taken_back(asked):
     """Edits, each with a take recorded after it on some line; all taken back, all done again."""
-    present, done, starts = WORLD, [], {f"t{n}": WORLD.lines[n].slot.start for n in range(0, 14, 2)}
+    present, done, recordings = WORLD, [], 7
 
     def taken_over(change):
         rows = carrying(change, present).after
-        moved = {key[5:]: row["moved"] if row else 0 for key, row in rows.items() if key.startswith("take:")}
-        return {**present.moved, **moved}
+        places = {key[5:]: row["place"] if row else None for key, row in rows.items() if key.startswith("take:")}
+        return {key: place for key, place in {**present.places, **places}.items() if place is not None}
 
     def on_their_lines():
         for line in present.lines:
             for take in present.takes.get(line.id, ()):
-                assert starts[take] + present.moved.get(take, 0) == line.slot.start
+                assert present.places.get(take.id, take.start) == line.slot.start
 
     def record(number):
-        key, line = f"later {len(starts)}", present.lines[number]
-        starts[key] = line.slot.start
-        return replace(present, takes={**present.takes, line.id: (*present.takes.get(line.id, ()), key)})
+        nonlocal recordings
+        recordings, line = recordings + 1, present.lines[number]
+        take = TakeRef(f"later {recordings}", f"r{recordings}", "", 1, line.slot.start)
+        return replace(present, takes={**present.takes, line.id: (*present.takes.get(line.id, ()), take)})
 
     for edit, recorded in asked:
         try:
@@ -204,12 +210,12 @@ def test_a_take_stays_on_its_line_whenever_it_was_recorded_and_whatever_is_taken
             present = record(recorded)
         on_their_lines()
     for before, _, change in reversed(done):
-        present = replace(before, takes=present.takes, moved=taken_over(change.reversed))
+        present = replace(before, takes=present.takes, places=taken_over(change.reversed))
         on_their_lines()
-        if len(starts) % 2:
+        if recordings % 2:
             present = record(3)
     for _, after, change in done:
-        present = replace(after, takes=present.takes, moved=taken_over(change))
+        present = replace(after, takes=present.takes, places=taken_over(change))
         on_their_lines()
 
 
@@ -218,7 +224,7 @@ def test_takes_of_a_line_that_comes_or_goes_with_an_edit_of_the_reel_stay_where_
     world = State(pieces=(Piece("k1", 125, "k"),), sources={"k": slides})
     after, _ = edits.perform(world, edits.LinesFromNotes("k", True), ids())
     (line,) = after.lines
-    recorded = replace(after, takes={line.id: ("t",)})
+    recorded = replace(after, takes={line.id: (TakeRef("t", "r", ""),)})
     made = difference(world, after)
     assert any(key.startswith("piece:") for key in made.touched)
     assert "take:t" not in carrying(made.reversed, recorded).touched | carrying(made, recorded).touched

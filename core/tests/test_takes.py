@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from fendo_core.reader import narrator
-from fendo_core.takes.measures import heard, judge, measure
+from fendo_core.takes.measures import judge, measure
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 WORDS = "Then the keeper lifts one oak board, and the wheel remembers what to do."
@@ -53,9 +53,3 @@ def test_a_reading_is_the_same_for_a_seed_and_another_for_the_next():
     one, again, other = (narrator.read(WORDS, seed) for seed in (1, 1, 2))
     assert np.array_equal(one.samples, again.samples)
     assert not np.array_equal(one.samples[: len(other.samples)], other.samples[: len(one.samples)])
-
-
-def test_what_is_heard_holds_the_speech_and_stays_inside_the_recording():
-    assert heard(Span(48_000, 96_000), -1000, 200_000).holds(47_001)
-    assert heard(Span(100, 200), 500, 1000) == Span(500, 1500)
-    assert heard(None, 7, 10) == Span(7, 17)

@@ -76,7 +76,9 @@ def _forget(production) -> None:
     Pick.objects.filter(line__production=production).delete()
     production.pieces.all().delete()
     production.laid.all().delete()
+    production.comps.all().delete()
     Take.objects.filter(line__production=production).delete()
+    production.recordings.all().delete()
     directory = production.directory
     production.delete()
     shutil.rmtree(settings.MEDIA / directory, ignore_errors=True)
@@ -256,7 +258,12 @@ def read_take(line, seed: int, fault: str):
         capture.append(take, at, pcm.from_integers(samples[at : at + 240_000]))
     clock = {"capture": [[0, 0]], "transport": [[reading.cue, line.slot_start]], "source": "none"}
     take = capture.finish(take, len(samples), [clock], cut_off=False)
-    known = {"fault": fault, "seed": seed, "speech": [reading.speech_start, reading.speech_end], "start": take.start}
+    known = {
+        "fault": fault,
+        "seed": seed,
+        "speech": [reading.speech_start, reading.speech_end],
+        "start": take.recording.start,
+    }
     return take, known
 
 

@@ -15,6 +15,8 @@ _OWNER_PATH = {
     "Arrival": "production__owner",
     "Line": "production__owner",
     "Take": "line__production__owner",
+    "Recording": "production__owner",
+    "Comp": "production__owner",
     "Job": "production__owner",
 }
 

@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "fendo_server.productions",
     "fendo_server.picture",
     "fendo_server.script",
+    "fendo_server.voice",
     "fendo_server.takes",
     "fendo_server.booth",
     "fendo_server.handover",
@@ -134,7 +135,7 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "LevelWindowEnum": "fendo_server.productions.serializers.LEVEL_WINDOW_KEYS",
         "JobStateEnum": "fendo_server.work.models.Job.State",
-        "TakeStateEnum": "fendo_server.takes.models.Take.State",
+        "TakeStateEnum": "fendo_server.voice.models.Recording.State",
         "SourceStateEnum": "fendo_server.picture.models.Source.State",
         "HeardEnum": "fendo_core.picture.reel.HEARD",
     },

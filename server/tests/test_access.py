@@ -6,7 +6,9 @@ import pytest
 from django.test import Client
 
 from fendo_server.picture.models import Arrival, Source
+from fendo_server.takes.description import comp_of_take
 from fendo_server.urls import api
+from fendo_server.voice.sounding import Sounding
 from fendo_server.work.models import Job
 from testing import record, send, voice
 
@@ -27,6 +29,8 @@ def ids(production):
         "arrival_id": arrival.id,
         "line_id": line.id,
         "take_id": take.id,
+        "voice_id": take.id,
+        "key": Sounding(production, comp_of_take(take)).key,
         "job_id": job.id,
         "piece": 0,
         "number": 0,
@@ -71,7 +75,8 @@ def test_ids_of_another_production_do_not_slip_in_through_the_body(ids, stranger
     browser.force_login(stranger, backend="django.contrib.auth.backends.ModelBackend")
     base = f"/api/productions/{own.id}"
     for body in (
-        {"kind": "pick", "line": str(ids["line_id"]), "take": str(ids["take_id"])},
+        {"kind": "pick", "line": str(ids["line_id"]), "voice": str(ids["take_id"])},
+        {"kind": "move_voice", "voice": str(ids["take_id"]), "by": 480},
         {"kind": "add_pieces", "pieces": [{"source": str(ids["source_id"])}]},
         {"kind": "lay_sound", "source": str(ids["source_id"]), "at": 0},
         {"kind": "set_words", "line": str(ids["line_id"]), "text": "x"},

@@ -10,14 +10,16 @@ from fendo_core.timebase import FrameRate, format_timecode, seconds_text
 
 @dataclass(frozen=True, slots=True)
 class Listed:
-    """One handed-over file. `start` is its first sample in the programme, `length` in samples."""
+    """One handed-over file. `start` is its first sample in the programme, `length` in samples; `take` the number of the
+    take, or of those that it is made of; `provisional` says that nobody picked it."""
 
     file: str
     line: str
-    take: int
+    take: str
     words: str
     start: int
     length: int
+    provisional: bool = False
 
 
 def _plain(text: str) -> str:
@@ -33,7 +35,7 @@ def csv_list(files: Iterable[Listed], rate: FrameRate, start_frame: int) -> str:
     """
     out = io.StringIO()
     table = csv.writer(out, lineterminator="\r\n")
-    table.writerow(["file", "line", "take", "words", "starts at", "first sample", "seconds"])
+    table.writerow(["file", "line", "take", "words", "starts at", "first sample", "seconds", "picked"])
     for item in sorted(files, key=lambda listed: (listed.start, listed.file)):
         timecode = format_timecode(start_frame + rate.frame_at(item.start), rate)
         table.writerow(
@@ -45,6 +47,7 @@ def csv_list(files: Iterable[Listed], rate: FrameRate, start_frame: int) -> str:
                 timecode,
                 item.start,
                 seconds_text(item.length, 3),
+                "no" if item.provisional else "yes",
             ]
         )
     return out.getvalue()

@@ -137,6 +137,7 @@ def transcode(
     Raises:
         CodecFailed: when it ended badly or too late. The target is gone then.
         Cancelled: from `progress`. The target is gone then.
+        Exception: whatever `feed` raises. The target is gone then.
     """
     command = [*_limited("ffmpeg", seconds * 2), *(_SAFE[1:] if feed else _SAFE), "-y", "-progress", "pipe:1"]
     command += [*arguments, f"file:{target}"]
@@ -148,14 +149,17 @@ def transcode(
     errors, last_words = process.stderr, list[bytes]()
     listener = threading.Thread(target=lambda: last_words.append(errors.read()[-400:]), daemon=True)
     listener.start()
+    spilt = list[BaseException]()
     if feed:
-        threading.Thread(target=_pour, args=(feed, process), daemon=True).start()
+        threading.Thread(target=_pour, args=(feed, process, spilt), daemon=True).start()
     try:
         for row in process.stdout:
             if row.startswith(b"out_time_us=") and row[12:].strip().lstrip(b"-").isdigit():
                 progress(min(1.0, max(0.0, int(row[12:]) / max(1, length_us))))
         code = process.wait()
         listener.join()
+        if spilt:
+            raise spilt[0]
         if code:
             raise CodecFailed(b"".join(last_words).decode(errors="replace") or f"ffmpeg ended with {code}")
     except BaseException:
@@ -167,14 +171,18 @@ def transcode(
         limit.cancel()
 
 
-def _pour(feed: Iterator[bytes], process: "subprocess.Popen[bytes]") -> None:
+def _pour(feed: Iterator[bytes], process: "subprocess.Popen[bytes]", spilt: list[BaseException]) -> None:
+    """Give ffmpeg what it reads. A feed that fails ends it: it would wait for more for ever."""
     assert process.stdin
     try:
         for piece in feed:
             process.stdin.write(piece)
         process.stdin.close()
-    except (BrokenPipeError, ValueError):
+    except BrokenPipeError:
         return
+    except Exception as error:
+        spilt.append(error)
+        process.kill()
 
 
 def read_raw(arguments: list[str], piece: int, seconds: int, memory: int = _MEMORY) -> Iterator[bytes]:

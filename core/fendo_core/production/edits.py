@@ -14,7 +14,9 @@ from fendo_core.production.state import State
 from fendo_core.script import lines, pronunciation, slots
 from fendo_core.script.lines import Draft
 from fendo_core.script.pace import expected_length
+from fendo_core.takes import standing
 from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_core.voice import Comp
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,10 +186,52 @@ class LaySlots:
 
 @dataclass(frozen=True, slots=True)
 class Pick:
-    """The take that stands for the line; None for no pick."""
+    """What stands for the line: a take or a comp; None for no pick. A pick-up that was joined stands joined."""
 
     line: str
-    take: str | None
+    voice: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class PickProvisional:
+    """What sounds for lines that have no pick is picked, in all lines or in those of `only`."""
+
+    only: tuple[str, ...] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class MoveVoice:
+    """A take or a comp `by` samples later in the programme."""
+
+    voice: str
+    by: int
+
+
+@dataclass(frozen=True, slots=True)
+class AddComp:
+    """A comp made for a line, and picked there if what it is made of was; it stands at once where nothing is picked."""
+
+    line: str
+    reader: str
+    name: str
+    comp: Comp
+    replaces: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class MoveSeam:
+    """A seam of a comp put at sample `to` of the comp."""
+
+    comp: str
+    seam: int
+    to: int
+
+
+@dataclass(frozen=True, slots=True)
+class TakeApart:
+    """A comp that is no more; the takes that it was made of stay."""
+
+    comp: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -367,6 +411,11 @@ Edit: TypeAlias = (
     | SetSlot
     | LaySlots
     | Pick
+    | PickProvisional
+    | MoveVoice
+    | AddComp
+    | MoveSeam
+    | TakeApart
     | SetAside
     | AddPieces
     | SplitPiece
@@ -595,12 +644,33 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             return replace(
                 state, lines=slots.lay_slots(state.lines, state.shots, state.rate, state.need, unset)
             ), "slots laid"
-        case Pick(line, take):
+        case Pick(line, voice):
             name = called(line)
             kept = {key: picked for key, picked in state.picks.items() if key != line}
-            if take is None:
+            if voice is None:
                 return replace(state, picks=kept), f"no pick for {name}"
-            return replace(state, picks={**kept, line: take}, aside=state.aside - {take}), f"pick of {name}"
+            voice = standing.as_joined(state, line, voice)
+            return replace(state, picks={**kept, line: voice}, aside=state.aside - {voice}), f"pick of {name}"
+        case PickProvisional(only):
+            new_picks = {
+                each.id: found.voice
+                for each in state.lines
+                if not each.dropped and (only is None or each.id in only)
+                for found in (standing.standing(state, each),)
+                if found and found.provisional
+            }
+            if not new_picks:
+                raise EditRefused("There is nothing to pick: every line that has a take has a pick.")
+            count = len(new_picks)
+            return replace(state, picks={**state.picks, **new_picks}), f"{count} pick{'s' if count != 1 else ''}"
+        case MoveVoice(voice, by):
+            return standing.moved(state, voice, by)
+        case AddComp():
+            return standing.with_comp(state, edit.line, edit.reader, edit.name, edit.comp, edit.replaces, new_id())
+        case MoveSeam(comp, seam, to):
+            return standing.with_seam(state, comp, seam, to)
+        case TakeApart(comp):
+            return standing.apart(state, comp)
         case SetAside(take, aside):
             if aside and take in state.picks.values():
                 raise EditRefused("The picked take can't be set aside. Pick another one first, or take the pick back.")

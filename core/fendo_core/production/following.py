@@ -3,8 +3,9 @@
 from dataclasses import dataclass, replace
 
 from fendo_core.picture.reel import follower
-from fendo_core.production.state import Difference, Row, State
+from fendo_core.production.state import Difference, Row, State, comp_row
 from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_core.voice import shifted
 
 
 def follow(before: State, after: State) -> State:
@@ -13,7 +14,7 @@ def follow(before: State, after: State) -> State:
     A line whose picture is gone stays where it was. Takes are moved whole: no change of picture ever cuts one.
     """
     where, rate = follower(before.pieces, after.pieces), after.rate
-    lines, moved = [], dict(after.moved)
+    lines, places, moved = [], dict(after.places), dict[str, int]()
     for line in after.lines:
         frame = rate.frame_at(line.slot.start) if line.slot else 0
         new = where(frame) if line.slot else None
@@ -26,9 +27,15 @@ def follow(before: State, after: State) -> State:
         if rate.snap(line.slot.end) != line.slot.end:
             end = line.slot.end + by
         lines.append(replace(line, slot=Span(start, max(end, start + 1))))
+        moved[line.id] = by
         for take in after.takes.get(line.id, ()):
-            moved[take] = moved.get(take, 0) + by
-    return replace(after, lines=tuple(lines), moved={take: by for take, by in moved.items() if by})
+            place = places.pop(take.id, take.start) + by
+            if place != take.start:
+                places[take.id] = place
+    comps = tuple(
+        replace(one, comp=shifted(one.comp, moved[one.line])) if one.line in moved else one for one in after.comps
+    )
+    return replace(after, lines=tuple(lines), places=places, comps=comps)
 
 
 def is_of_reel(change: Difference) -> bool:
@@ -47,11 +54,20 @@ def carrying(change: Difference, present: State) -> Difference:
     for key, row in change.after.items():
         kind, _, line = key.partition(":")
         by = _further(change.before[key], row) if kind == "line" else 0
-        for take in present.takes.get(line, ()) if by else ():
-            if f"take:{take}" not in after:
-                moved, aside = present.moved.get(take, 0), take in present.aside
-                before[f"take:{take}"] = {"aside": aside, "moved": moved}
-                after[f"take:{take}"] = {"aside": aside, "moved": moved + by}
+        if not by:
+            continue
+        for take in present.takes.get(line, ()):
+            if f"take:{take.id}" not in after:
+                place, aside = present.places.get(take.id), take.id in present.aside
+                new = (take.start if place is None else place) + by
+                before[f"take:{take.id}"] = {"aside": aside, "place": place}
+                after[f"take:{take.id}"] = {"aside": aside, "place": None if new == take.start else new}
+        for one in present.comps:
+            if one.line == line and f"comp:{one.id}" not in after:
+                before[f"comp:{one.id}"], after[f"comp:{one.id}"] = (
+                    comp_row(one),
+                    comp_row(replace(one, comp=shifted(one.comp, by))),
+                )
     return Difference(before, after)
 
 
@@ -98,7 +114,7 @@ def consequence(before: State, after: State) -> Consequence:
             ways.add(by)
         if where(rate.frame_at(was.slot.start)) != rate.frame_at(line.slot.start):
             left.append(line.number)
-    takes = sum(1 for take in {*before.moved, *after.moved} if before.moved.get(take, 0) != after.moved.get(take, 0))
+    takes = sum(1 for take in {*before.places, *after.places} if before.places.get(take) != after.places.get(take))
     # At fractional rates whole frames differ by a sample: that is the same way.
     by_all = next(iter(ways)) if ways and max(ways) - min(ways) <= 2 else None
     longer = after.length - before.length

@@ -7,7 +7,7 @@ writes the earlier rows again.
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Any, TypeAlias
+from typing import Any, NamedTuple, TypeAlias
 
 from fendo_core.picture import reel
 from fendo_core.picture.laid import LaidSound
@@ -16,27 +16,55 @@ from fendo_core.script.lines import Line
 from fendo_core.script.pace import Pace, expected_length
 from fendo_core.timebase import FrameRate, Span
 from fendo_core.timebase.rates import nearest_rate
+from fendo_core.voice import Comp
 
 Row: TypeAlias = dict[str, Any]
 Rows: TypeAlias = dict[str, Row | None]
-"""Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `say:<word>`, `shots:<source>`, `piece:<id>`, `sound:<id>`, and
-the orders `order` of lines and `reel` of pieces); None where there is none."""
+"""Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `comp:<id>`, `say:<word>`, `shots:<source>`, `piece:<id>`,
+`sound:<id>`, and the orders `order` of lines and `reel` of pieces); None where there is none."""
+
+
+class TakeRef(NamedTuple):
+    """What edits know of a take. `start` is where its recording was recorded, `sounds` whether somebody speaks in it."""
+
+    id: str
+    recording: str
+    reader: str
+    number: int = 1
+    start: int = 0
+    sounds: bool = True
+    is_pickup: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class LineComp:
+    """A comp that somebody made for a line."""
+
+    id: str
+    line: str
+    reader: str
+    name: str
+    comp: Comp
 
 
 @dataclass(frozen=True, slots=True)
 class State:
-    """One production's words, slots, picks, takes set aside, and picture.
+    """One production's words, slots, picks, takes set aside, comps, and picture.
 
-    `picks` maps line to take, of the reader that the line has. `sayings` are how words are said, by the word in small
-    letters: (word, said). What follows `laid` is read, not changed, by edits, but for the shots of `sources`.
+    `picks` maps line to what stands for it, a take or a comp, of the reader that the line has. `sayings` are how words
+    are said, by the word in small letters: (word, said). What follows `laid` is read, not changed, by edits, but for
+    places, comps, and the shots of `sources`.
 
     Attributes:
         pieces: the reel.
         laid: sounds laid under the picture.
-        moved: samples that a take was moved with its picture since it was recorded, by take; 0 is left out.
+        places: programme sample at which a take's recording begins, by take, where that is not where it was recorded.
+        comps: in the order in which they were made.
         sources: what was brought in, by identity.
-        takes: those of each line, by line.
+        takes: those of each line, by line, in the order of their numbers.
+        lengths: of the recordings that comps use, samples.
         wanted: samples that the programme is to last while it has no picture; 0: not said.
+        reader: who reads the lines that have no reader of their own.
         readers: names by identity.
         pace: of the production's reader; `paces` of all readers by identity.
         sounds: lengths of the sources' sounds in samples, 0 for what has none.
@@ -47,14 +75,17 @@ class State:
     aside: frozenset[str] = frozenset()
     pieces: tuple[Piece, ...] = ()
     laid: tuple[LaidSound, ...] = ()
-    moved: Mapping[str, int] = field(default_factory=dict)
+    places: Mapping[str, int] = field(default_factory=dict)
+    comps: tuple[LineComp, ...] = ()
     sayings: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     sources: Mapping[str, Source] = field(default_factory=dict)
     sounds: Mapping[str, int] = field(default_factory=dict)
     rate: FrameRate = nearest_rate(Fraction(25))
     pace: Pace = field(default_factory=Pace.starting)
     wanted: int = 0
-    takes: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    takes: Mapping[str, tuple[TakeRef, ...]] = field(default_factory=dict)
+    lengths: Mapping[str, int] = field(default_factory=dict)
+    reader: str = ""
     readers: Mapping[str, str] = field(default_factory=dict)
     paces: Mapping[str, Pace] = field(default_factory=dict)
 
@@ -87,6 +118,10 @@ class State:
         """The pace of the line's reader."""
         return self.paces.get(line.reader or "", self.pace)
 
+    def reader_of(self, line: Line) -> str:
+        """Who reads a line."""
+        return line.reader or self.reader
+
     def need(self, line: Line) -> int:
         """Samples that the line's words are expected to take its reader."""
         return expected_length(line.text, self.pace_of(line))
@@ -117,10 +152,17 @@ def rows(state: State) -> Rows:
             spans = [[shot.span.start, shot.span.end] for shot in source.shots]
             found[f"shots:{source.id}"] = {"spans": spans, "names": [shot.name for shot in source.shots]}
     found.update({f"say:{key}": {"word": word, "said": said} for key, (word, said) in state.sayings.items()})
-    found.update({f"pick:{line}": {"take": take} for line, take in state.picks.items()})
-    for take in {*state.aside, *state.moved}:
-        found[f"take:{take}"] = {"aside": take in state.aside, "moved": state.moved.get(take, 0)}
+    comps = {comp.id for comp in state.comps}
+    found.update({f"pick:{line}": {"comp" if key in comps else "take": key} for line, key in state.picks.items()})
+    for take in {*state.aside, *state.places}:
+        found[f"take:{take}"] = {"aside": take in state.aside, "place": state.places.get(take)}
+    found.update({f"comp:{one.id}": comp_row(one) for one in state.comps})
     return found
+
+
+def comp_row(one: LineComp) -> Row:
+    """A comp as a row."""
+    return {"line": one.line, "reader": one.reader, "name": one.name, "comp": one.comp.as_row()}
 
 
 def _without_id(value: Piece | LaidSound) -> Row:

@@ -1,7 +1,7 @@
 """A take in numbers, and the few words that matter when choosing."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +28,20 @@ class Measures:
     loudness: float | None
     noise: float
     clipped: tuple[Span, ...]
+
+
+def shifted(found: Measures, by: int) -> Measures:
+    """Measures of a stretch, counted in the recording that it begins `by` samples after."""
+
+    def later(span: Span) -> Span:
+        return Span(span.start + by, span.end + by)
+
+    return replace(
+        found,
+        speech=later(found.speech) if found.speech else None,
+        phrases=tuple(map(later, found.phrases)),
+        clipped=tuple(map(later, found.clipped)),
+    )
 
 
 BLOCK = 30 * SAMPLE_RATE
@@ -133,23 +147,3 @@ def judge(
         else:
             remarks.append("inside its slot")
     return Judgement(late, past_end, tuple(faults), tuple(remarks))
-
-
-BEFORE_SPEECH = milliseconds(350)
-AFTER_SPEECH = milliseconds(450)
-
-
-def heard(speech_span: Span | None, start: int, length: int) -> Span:
-    """The part of the programme in which a picked take sounds: its speech with breath before and tail after, not its
-    whole handles, so that neighbouring lines do not add up their room noise.
-
-    Args:
-        speech_span: spoken part in samples of the recording (None: the whole recording sounds).
-        start: programme sample of the recording's first sample.
-        length: samples of the recording.
-    """
-    if speech_span is None:
-        return Span(start, start + length)
-    first = max(0, speech_span.start - BEFORE_SPEECH)
-    last = min(length, speech_span.end + AFTER_SPEECH)
-    return Span(start + first, start + last)

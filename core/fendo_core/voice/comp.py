@@ -19,6 +19,10 @@ CROSSFADE = milliseconds(20)
 SHORTEST = milliseconds(20)
 """No segment gets shorter than this when a seam is moved."""
 
+LOUDEST = 60.0
+LONGEST = 48 * 3600 * SAMPLE_RATE
+"""No comp is longer, or lies further from the programme's beginning: two days."""
+
 Knot = tuple[int, int]
 """(sample of the recording, sample of the comp)."""
 
@@ -37,7 +41,7 @@ class Segment:
             of the segment; empty: not stretched.
 
     Raises:
-        ValueError: for knots that do not rise, or do not begin and end with the segment.
+        ValueError: for knots that do not rise, or do not begin and end with the segment; for values out of all bounds.
     """
 
     recording: str
@@ -49,6 +53,8 @@ class Segment:
     warp: tuple[Knot, ...] = ()
 
     def __post_init__(self) -> None:
+        if self.source.start < 0 or not -LOUDEST <= self.gain <= LOUDEST or min(self.fade_in, self.fade_out) < 0:
+            raise ValueError("a segment lies in its recording, is at most 60 dB louder or quieter, and fades forwards")
         if not self.warp:
             return
         if any(b[0] <= a[0] or b[1] <= a[1] for a, b in zip(self.warp, self.warp[1:], strict=False)) or len(self.warp) < 2:
@@ -121,6 +127,8 @@ class Comp:
         if not self.segments:
             raise ValueError("a comp has one segment at least")
         places = [segment.at for segment in self.segments]
+        if not -LONGEST <= self.at <= LONGEST or self.length > LONGEST:
+            raise ValueError("a comp lasts two days at most, and lies within two days")
         if places != sorted(places) or places[0] < 0:
             raise ValueError("the segments of a comp lie in the order of their places, none before its first sample")
 
@@ -187,8 +195,15 @@ class Comp:
         """The comp that `as_row` gave.
 
         Raises:
-            ValueError, KeyError, TypeError: for values that are none.
+            ValueError: for values that are none.
         """
+        try:
+            return Comp._from_row(row)
+        except (KeyError, TypeError, IndexError, AttributeError, OverflowError) as error:
+            raise ValueError(f"this is no comp ({error!r})") from error
+
+    @staticmethod
+    def _from_row(row: Mapping[str, Any]) -> "Comp":
         segments = tuple(
             Segment(
                 str(each["recording"]),

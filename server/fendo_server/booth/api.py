@@ -22,9 +22,11 @@ from fendo_server.access import get_owned
 from fendo_server.booth import capture
 from fendo_server.booth.models import RoundTrip
 from fendo_server.problems import Problem, ProblemSerializer
-from fendo_server.productions.serializers import TakeSerializer
+from fendo_server.productions import description
+from fendo_server.productions.serializers import DAY, PatchSerializer, TakeSerializer
 from fendo_server.script.models import Line
-from fendo_server.takes.description import describe, take_rows
+from fendo_server.takes import joining
+from fendo_server.takes.description import take_rows
 from fendo_server.takes.models import Take
 
 
@@ -99,7 +101,7 @@ class FinishSerializer(serializers.Serializer):
 
 
 def _take(request: Request, take_id: UUID) -> Take:
-    return get_owned(Take, request.user, take_id, "line__production", "folder", "reader")
+    return get_owned(Take, request.user, take_id, *capture.WITH)
 
 
 class LineTakes(APIView):
@@ -109,7 +111,8 @@ class LineTakes(APIView):
     def get(self, request: Request, line_id: UUID) -> Response:
         """All takes of the line, in order of their numbers."""
         line = get_owned(Line, request.user, line_id, "production")
-        return Response(take_rows(line.production, Take.objects.filter(line=line), {str(line.id): line.slot}))
+        comps = joining.comps_of(line)
+        return Response(take_rows(line.production, Take.objects.filter(line=line), {str(line.id): line.slot}, comps))
 
     @extend_schema(
         operation_id="begin_take", request=NewTakeSerializer, responses={201: BegunTakeSerializer, 422: ProblemSerializer}
@@ -120,7 +123,8 @@ class LineTakes(APIView):
         asked = NewTakeSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
         take = capture.begin(line, asked.validated_data["input"], asked.validated_data.get("cue"))
-        body = {"id": str(take.id), "number": take.number, "file": take.file_name, "folder": take.folder.path}
+        recording = take.recording
+        body = {"id": str(take.id), "number": take.number, "file": recording.file_name, "folder": recording.folder.path}
         return Response(body, status=201)
 
 
@@ -157,7 +161,9 @@ def finish(request: Request, take_id: UUID) -> Response:
     asked.is_valid(raise_exception=True)
     values = asked.validated_data
     take = capture.finish(take, values["total"], [values["clock"]], values["cut_off"])
-    return Response(describe(take, take.line.slot, take.folder.path, take.reader.name))
+    line = take.line
+    (row,) = take_rows(line.production, Take.objects.filter(pk=take.pk), {str(line.id): line.slot})
+    return Response(row)
 
 
 @extend_schema(operation_id="abandon_take", request=None, responses={204: None, 422: ProblemSerializer})
@@ -166,6 +172,32 @@ def abandon(request: Request, take_id: UUID) -> Response:
     """Forget a take that was called off in its count-in."""
     capture.abandon(_take(request, take_id))
     return Response(status=204)
+
+
+class JoinSerializer(serializers.Serializer):
+    """A take that goes on from another take or a comp of the same line."""
+
+    later = serializers.UUIDField(help_text="the take that goes on")
+    onto = serializers.UUIDField(help_text="the take or comp that comes before it")
+    at = serializers.IntegerField(
+        required=False,
+        allow_null=True,
+        min_value=-DAY,
+        max_value=DAY,
+        help_text="programme sample; null: where it is heard least",
+    )
+
+
+@extend_schema(operation_id="join", request=JoinSerializer, responses={200: PatchSerializer, 422: ProblemSerializer})
+@api_view(["POST"])
+def join(request: Request, line_id: UUID) -> Response:
+    """Make one reading of two: the earlier one up to the joint, the later one from there. It is an edit."""
+    line = get_owned(Line, request.user, line_id, "production")
+    asked = JoinSerializer(data=request.data)
+    asked.is_valid(raise_exception=True)
+    wanted = asked.validated_data
+    change = joining.join(line, str(wanted["later"]), str(wanted["onto"]), wanted.get("at"), request.user)
+    return Response(description.patch(line.production, change))
 
 
 class DevicesSerializer(serializers.Serializer):

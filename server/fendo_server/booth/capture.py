@@ -16,19 +16,21 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from django.db import transaction
 
 from fendo_core.audio import pcm, wav
 from fendo_core.booth.clocklog import ClockLog, read_lines
 from fendo_core.booth.clockmap import make_map
 from fendo_core.booth.naming import NameParts, file_name
-from fendo_core.takes.measures import BLOCK, measure_blocks
+from fendo_core.takes.measures import BLOCK, measure_blocks, shifted
 from fendo_core.timebase import SAMPLE_RATE, milliseconds
 from fendo_server.problems import Problem
 from fendo_server.script import pace
 from fendo_server.script.models import Line
+from fendo_server.takes import joining
 from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording
+from fendo_server.voice.reading import blocks_of, samples_of
 from fendo_server.work import running
 
 log = logging.getLogger("fendo")
@@ -39,6 +41,8 @@ LONGEST_CLOCK = 8_000
 PLACED = ("start", "clock", "doubts", "within", "length", "cut_off", "forgotten")
 MEASURED = ("speech_start", "speech_end", "phrases", "clipped", "peak", "true_peak", "loudness", "noise")
 """What closing and measuring find out. Nothing else is written then: meanwhile a take may have been set aside or moved."""
+WITH = ("line__production", "recording__production", "recording__folder", "recording__reader__production")
+"""What belongs to a take that is closed or measured."""
 MEASURED_AT_ONCE = 20 * SAMPLE_RATE
 """A take as short as this is measured before the answer; a longer one is there at once and measured by a job."""
 
@@ -65,7 +69,7 @@ def begin(line: Line, input_label: str, cue: int | None = None) -> Take:
             422, "Not possible", "No folder is chosen where takes land. Choose one at the top; nothing was recorded."
         )
     number = (Take.objects.filter(line=line).order_by("-number").values_list("number", flat=True).first() or 0) + 1
-    taken = {name.lower() for name in Take.objects.filter(folder=folder).values_list("file_name", flat=True)}
+    taken = {name.lower() for name in folder.recordings.values_list("file_name", flat=True)}
     parts = NameParts(
         production=production.name,
         folder=folder.name,
@@ -75,40 +79,40 @@ def begin(line: Line, input_label: str, cue: int | None = None) -> Take:
         date=datetime.now().date().isoformat(),
         take=number,
     )
-    take = Take(line=line, reader=reader, folder=folder, number=number, input=input_label[:200], cue=cue)
-    take.words = line.text
-    take.file_name = file_name(production.name_pattern, parts, taken)
-    while take.path.exists() or take.part.exists():
+    recording = Recording(production=production, reader=reader, folder=folder, input=input_label[:200])
+    recording.file_name = file_name(production.name_pattern, parts, taken)
+    while recording.path.exists() or recording.part.exists():
         # A file that the database does not know (a restored folder): it is kept, the new take steps aside.
-        taken.add(take.file_name.lower())
-        take.file_name = file_name(production.name_pattern, parts, taken)
-    take.save()
-    take.path.parent.mkdir(parents=True, exist_ok=True)
+        taken.add(recording.file_name.lower())
+        recording.file_name = file_name(production.name_pattern, parts, taken)
+    recording.save()
+    take = Take.objects.create(line=line, recording=recording, number=number, words=line.text, cue=cue)
+    recording.path.parent.mkdir(parents=True, exist_ok=True)
     try:
-        with take.part.open("xb") as file:
+        with recording.part.open("xb") as file:
             file.write(wav.header(_tags(take), 0))
             _sync(file.fileno())
-        _sync_folder(take.path.parent)
+        _sync_folder(recording.path.parent)
     except OSError:
-        take.part.unlink(missing_ok=True)
+        recording.part.unlink(missing_ok=True)
         raise
     return take
 
 
 def _tags(take: Take) -> wav.Tags:
     """What the file says of itself."""
-    production = take.line.production
+    production, recording = take.line.production, take.recording
     rate = production.rate
     midnight = rate.first_sample(production.start_frame)
-    made = take.made or datetime.now()
+    made = recording.made or datetime.now()
     return wav.Tags(
         production=production.name,
-        folder=take.folder.path,
+        folder=recording.folder.path,
         line=take.line.number,
         take=take.number,
-        reader=take.reader.name,
+        reader=recording.reader.name,
         words=take.words,
-        time_reference=max(0, midnight + take.start),
+        time_reference=max(0, midnight + recording.start),
         origination=made.strftime("%Y-%m-%d %H:%M:%S"),
         timecode_rate=f"{rate.fps.numerator}/{rate.fps.denominator}",
         drop=rate.drop,
@@ -117,12 +121,13 @@ def _tags(take: Take) -> wav.Tags:
             "FENDO_LINE": str(take.line_id),
             "FENDO_POSITION": str(take.line.position),
             "FENDO_TAKE": str(take.id),
-            "FENDO_PROGRAMME_START": str(take.start),
+            "FENDO_RECORDING": str(recording.id),
+            "FENDO_PROGRAMME_START": str(recording.start),
             "FENDO_SLOT": f"{take.line.slot_start} {take.line.slot_end}" if take.line.slot_start is not None else "",
             "FENDO_CUE": "" if take.cue is None else str(take.cue),
-            "FENDO_CUT_OFF": "yes" if take.cut_off else "no",
-            "FENDO_INPUT": take.input,
-            "FENDO_CLOCK": _short(take.clock),
+            "FENDO_CUT_OFF": "yes" if recording.cut_off else "no",
+            "FENDO_INPUT": recording.input,
+            "FENDO_CLOCK": _short(recording.clock),
         },
     )
 
@@ -138,12 +143,12 @@ def _sync(descriptor: int) -> None:
 
 
 @contextmanager
-def _open_part(take: Take) -> Iterator[Any]:
+def _open_part(recording: Recording) -> Iterator[Any]:
     """The growing file, locked against a second sender, cut to whole samples.
 
     It is not buffered: what a full disk did not take must not be written once more, behind a hole, when it is closed.
     """
-    with take.part.open("r+b", buffering=0) as file:
+    with recording.part.open("r+b", buffering=0) as file:
         fcntl.flock(file, fcntl.LOCK_EX)
         size = os.fstat(file.fileno()).st_size
         torn = (size - wav.HEADER_BYTES) % pcm.BYTES_A_SAMPLE
@@ -159,18 +164,13 @@ def _write(file: Any, data: bytes) -> None:
         rest = rest[file.write(rest) :]
 
 
-def on_disk(take: Take) -> int:
-    """Samples of an unfinished take that are safe."""
+def on_disk(recording: Recording) -> int:
+    """Samples of an unfinished recording that are safe."""
     try:
-        return max(0, take.part.stat().st_size - wav.HEADER_BYTES) // pcm.BYTES_A_SAMPLE
+        return max(0, recording.part.stat().st_size - wav.HEADER_BYTES) // pcm.BYTES_A_SAMPLE
     except FileNotFoundError:
         # Closed on the disk, and then the database went away before it heard of it.
-        return _samples_of(take.path) if take.path.exists() else 0
-
-
-def _samples_of(path: Path) -> int:
-    with path.open("rb") as file:
-        return wav.describe(file.read(wav.HEADER_BYTES)).samples
+        return samples_of(recording.path) if recording.path.exists() else 0
 
 
 def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:
@@ -183,26 +183,26 @@ def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:
     """
     if len(sound) % pcm.BYTES_A_SAMPLE or len(sound) > LARGEST_PIECE:
         raise Problem(422, "Not understood", "A piece of sound must be whole 24-bit samples, ten seconds at the most.")
-    end = offset + len(sound) // pcm.BYTES_A_SAMPLE
-    if take.state == Take.State.FINISHED:
-        if end <= take.length:
-            return take.length
-        if take.forgotten and offset <= take.length:
-            _reopen(take)
+    end, recording = offset + len(sound) // pcm.BYTES_A_SAMPLE, take.recording
+    if recording.state == Recording.State.FINISHED:
+        if end <= recording.length:
+            return recording.length
+        if recording.forgotten and offset <= recording.length:
+            _reopen(recording)
             return append(take, offset, sound, clock)
         raise Problem(
             409,
             "The take is closed",
             "This take was closed before this piece arrived. It stays in the browser.",
-            have=take.length,
+            have=recording.length,
         )
-    if not take.part.exists():
+    if not recording.part.exists():
         raise Problem(
             410,
             "The file is gone",
             "The file of this take is no longer on the server's disk. What was not sent stays in this browser.",
         )
-    with _open_part(take) as file:
+    with _open_part(recording) as file:
         have = (os.fstat(file.fileno()).st_size - wav.HEADER_BYTES) // pcm.BYTES_A_SAMPLE
         if offset > have:
             raise Problem(
@@ -215,7 +215,7 @@ def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:
         if end <= have:
             return have
         if clock and len(clock) <= LONGEST_CLOCK and "\n" not in clock:
-            with take.clock_log.open("a") as log_file:
+            with recording.clock_log.open("a") as log_file:
                 log_file.write(clock + "\n")
         start = file.seek(0, os.SEEK_END)
         try:
@@ -236,9 +236,10 @@ def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: 
     Raises:
         Problem: when the server has not all of it yet, or nothing was recorded.
     """
-    if take.state == Take.State.FINISHED:
+    recording = take.recording
+    if recording.state == Recording.State.FINISHED:
         return take
-    have = on_disk(take)
+    have = on_disk(recording)
     if have < total:
         raise Problem(
             409, "Not all has arrived", "The end of this take is still on its way; it is not saved yet.", have=have
@@ -246,18 +247,18 @@ def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: 
     if have == 0:
         raise Problem(422, "Nothing was recorded", "No sound arrived from the microphone, so there is no take.")
     _place(take, have, clock)
-    take.length, take.cut_off = have, cut_off
-    if take.part.exists():
-        with _open_part(take) as file:
+    recording.length, recording.cut_off, take.last = have, cut_off, have
+    if recording.part.exists():
+        with _open_part(recording) as file:
             file.seek(0)
             _write(file, wav.header(_tags(take), have))
             if have * pcm.BYTES_A_SAMPLE & 1:
                 file.seek(0, os.SEEK_END)
                 _write(file, b"\0")
             _sync(file.fileno())
-            take.part.rename(take.path)
-        _sync_folder(take.path.parent)
-        take.path.chmod(0o444)
+            recording.part.rename(recording.path)
+        _sync_folder(recording.path.parent)
+        recording.path.chmod(0o444)
     short = have <= MEASURED_AT_ONCE
     if short:
         try:
@@ -266,22 +267,34 @@ def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: 
             # The recording is safe, and is a take without its measures too; a job tries once more and says why it can't.
             log.exception("take %s could not be measured", take.id)
             short = False
-    take.state = Take.State.FINISHED
+    recording.state = Recording.State.FINISHED
     with transaction.atomic():
-        take.save(update_fields=[*PLACED, *MEASURED, "state"])
+        recording.save(update_fields=[*PLACED, "state"])
+        take.save(update_fields=["last", *MEASURED])
         if not short:
             running.start(take.line.production, "measure take", take=str(take.id))
     if short:
-        pace.learn(take.reader)
-    if not take.forgotten:
-        take.clock_log.unlink(missing_ok=True)
+        _measured(take)
+    if not recording.forgotten:
+        recording.clock_log.unlink(missing_ok=True)
     return take
+
+
+def _measured(take: Take) -> None:
+    """What follows when a take is known: its reader's pace, and a pick-up joins what was read before it."""
+    pace.learn(take.recording.reader)
+    try:
+        joining.join_pickup(take)
+    except Exception:
+        # Both recordings are there, and can be joined by hand.
+        log.exception("take %s could not be joined to what was read before it", take.id)
 
 
 def _place(take: Take, length: int, clock: Sequence[Mapping[str, Any]]) -> None:
     """Give the take its clock map, from what arrived with the sound and what came at its end."""
+    recording = take.recording
     try:
-        kept = read_lines(take.clock_log.read_text(errors="replace").splitlines())
+        kept = read_lines(recording.clock_log.read_text(errors="replace").splitlines())
     except FileNotFoundError:
         kept = []
     try:
@@ -294,59 +307,45 @@ def _place(take: Take, length: int, clock: Sequence[Mapping[str, Any]]) -> None:
             source="browser",
             doubts=((0, "its clock readings were lost: it lies where its line begins"),),
         )
-    take.start, take.clock, take.doubts = placed.start, placed.as_dict(), [list(doubt) for doubt in placed.doubts]
-    take.within = placed.within
+    recording.start, recording.clock = placed.start, placed.as_dict()
+    recording.doubts, recording.within = [list(doubt) for doubt in placed.doubts], placed.within
 
 
-def _reopen(take: Take) -> None:
-    """A take that housekeeping closed and whose browser is back with more of it grows on."""
-    length = take.length
-    take.path.chmod(0o644)
-    take.path.rename(take.part)
-    with take.part.open("r+b") as file:
+def _reopen(recording: Recording) -> None:
+    """A recording that housekeeping closed and whose browser is back with more of it grows on."""
+    length = recording.length
+    recording.path.chmod(0o644)
+    recording.path.rename(recording.part)
+    with recording.part.open("r+b") as file:
         file.truncate(wav.HEADER_BYTES + length * pcm.BYTES_A_SAMPLE)
-    take.state, take.forgotten, take.cut_off = Take.State.RECORDING, False, False
-    take.save(update_fields=["state", "forgotten", "cut_off"])
-
-
-def read_sound(path: Path, start: int = 0, end: int | None = None) -> np.ndarray:
-    """Samples start..end of a finished take as float32."""
-    with path.open("rb") as file:
-        described = wav.describe(file.read(wav.HEADER_BYTES))
-        last = described.samples if end is None else min(end, described.samples)
-        file.seek(described.data_offset + start * pcm.BYTES_A_SAMPLE)
-        return pcm.to_floats(pcm.to_integers(file.read(max(0, last - start) * pcm.BYTES_A_SAMPLE)))
-
-
-def blocks_of(path: Path, progress: Callable[[float], None] = lambda share: None) -> Iterator[np.ndarray]:
-    """The sound of a finished take, `BLOCK` samples at a time."""
-    samples = _samples_of(path)
-    for start in range(0, samples, BLOCK):
-        yield read_sound(path, start, min(start + BLOCK, samples))
-        progress(min(1.0, (start + BLOCK) / samples))
+    recording.state, recording.forgotten, recording.cut_off = Recording.State.RECORDING, False, False
+    recording.save(update_fields=["state", "forgotten", "cut_off"])
 
 
 def measure(take: Take, progress: Callable[[float], None] = lambda share: None) -> None:
-    """Measure a take and draw its waveform."""
-    found, wave = measure_blocks(blocks_of(take.path, progress))
+    """Measure a take, and draw the waveform of its recording."""
+    recording = take.recording
+    whole = (take.first, take.last or recording.length) == (0, recording.length)
+    found, wave = measure_blocks(blocks_of(recording.path, BLOCK, None if whole else (take.first, take.last), progress))
+    if not whole:
+        found = shifted(found, take.first)
     take.speech_start = found.speech.start if found.speech else None
     take.speech_end = found.speech.end if found.speech else None
     take.phrases = [[span.start, span.end] for span in found.phrases]
     take.clipped = [[span.start, span.end] for span in found.clipped]
     take.peak, take.true_peak, take.loudness, take.noise = found.peak, found.true_peak, found.loudness, found.noise
-    take.wave.parent.mkdir(parents=True, exist_ok=True)
-    take.wave.write_bytes(wave.tobytes())
+    if whole:
+        recording.wave.parent.mkdir(parents=True, exist_ok=True)
+        recording.wave.write_bytes(wave.tobytes())
 
 
 @running.handles("measure take")
 def measure_take(progress: running.Progress) -> dict[str, Any]:
     """Measure a long take after it was saved."""
-    take = Take.objects.select_related("line__production", "folder", "reader__production").get(
-        pk=progress.job.arguments["take"]
-    )
+    take = Take.objects.select_related(*WITH).get(pk=progress.job.arguments["take"])
     measure(take, progress.part(0.0, 1.0, "measuring the take"))
     take.save(update_fields=MEASURED)
-    pace.learn(take.reader)
+    _measured(take)
     return {"take": str(take.id)}
 
 
@@ -364,26 +363,34 @@ def abandon(take: Take) -> None:
     Raises:
         Problem: when it is a take already: what was recorded is never thrown away here.
     """
-    if take.state == Take.State.FINISHED or on_disk(take) > 2 * SAMPLE_RATE:
+    recording = take.recording
+    if recording.state == Recording.State.FINISHED or on_disk(recording) > 2 * SAMPLE_RATE:
         raise Problem(422, "Not possible", "This take has sound in it and is kept. Set it aside if it is not wanted.")
-    take.part.unlink(missing_ok=True)
-    take.clock_log.unlink(missing_ok=True)
+    _forget(take)
+
+
+def _forget(take: Take) -> None:
+    recording = take.recording
+    recording.part.unlink(missing_ok=True)
+    recording.clock_log.unlink(missing_ok=True)
     take.delete()
+    recording.delete()
 
 
 def close_forgotten(older_than: float = FORGOTTEN_AFTER) -> int:
     """Close the takes whose browser has not been heard of; how many were closed."""
     closed = 0
-    for take in Take.objects.filter(state=Take.State.RECORDING).select_related("line__production", "folder", "reader"):
-        last = take.part.stat().st_mtime if take.part.exists() else take.made.timestamp()
+    going = Take.objects.filter(recording__state=Recording.State.RECORDING).select_related(*WITH)
+    for take in going:
+        recording = take.recording
+        last = recording.part.stat().st_mtime if recording.part.exists() else recording.made.timestamp()
         if time.time() - last < older_than:
             continue
         try:
-            if on_disk(take) == 0:
-                take.part.unlink(missing_ok=True)
-                take.delete()
+            if on_disk(recording) == 0:
+                _forget(take)
                 continue
-            take.forgotten = True
+            recording.forgotten = True
             finish(take, 0, [], cut_off=True)
         except (OSError, ValueError):
             log.exception("take %s can't be closed now", take.id)

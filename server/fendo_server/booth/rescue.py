@@ -31,6 +31,7 @@ from fendo_server.productions import record, services
 from fendo_server.productions.models import Folder, Production
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording
 
 UNUSABLE = (DatabaseError, ValueError, TypeError, OverflowError, OSError, Problem)
 """What a recording brings about that says things of itself which can't be, or can't be read."""
@@ -203,9 +204,9 @@ def _rebuild(owner, top: Path, recordings: list[Found], alone: bool, report: Rep
         except UNUSABLE:
             refused.append(f"{found.path.name}: {NOT_STORED}")
             continue
-        folders[str(take.folder_id)] += 1
+        folders[str(take.recording.folder_id)] += 1
         unfinished += found.unfinished
-        say(f"{count} of {len(recordings)}: {take.file_name}")
+        say(f"{count} of {len(recordings)}: {take.recording.file_name}")
     if not folders:
         raise ValueError("none of its recordings can be used")
     if production.landing is None:
@@ -226,20 +227,23 @@ def _bring_back(production: Production, found: Found, line: Line, in_place: bool
     folder = services.folder_at(production, found.folder)
     reader, _ = production.readers.get_or_create(name=found.tags.reader or "Narrator")
     take = _take(found, line, folder, reader)
+    recording = take.recording
     if not in_place:
-        take.path.parent.mkdir(parents=True, exist_ok=True)
-        shutil.copy2(found.path, take.part if found.unfinished else take.path)
+        recording.path.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copy2(found.path, recording.part if found.unfinished else recording.path)
         log = found.path.with_name(found.path.name.removesuffix(".part") + ".clock")
         if log.exists():
-            shutil.copy2(log, take.clock_log)
+            shutil.copy2(log, recording.clock_log)
     if found.unfinished:
-        take.forgotten = True  # when its browser comes back, what it still has goes on it
+        recording.forgotten = True  # when its browser comes back, what it still has goes on it
         capture.finish(take, 0, [], cut_off=True)
     else:
+        take.last = found.samples
         capture.measure(take)
-    take.state = Take.State.FINISHED
+    recording.state = Recording.State.FINISHED
+    recording.save()
     take.save()
-    Take.objects.filter(pk=take.pk).update(made=_made(found))
+    Recording.objects.filter(pk=recording.pk).update(made=_made(found))
     return take
 
 
@@ -299,24 +303,24 @@ def _take(found: Found, line: Line, folder: Folder, reader) -> Take:
         placed = ClockMap.from_dict(clock) if clock else None
     except (ValueError, RecursionError):
         clock, placed = {}, None
-    take = Take(
-        line=line,
+    own = _id(found.note("FENDO_TAKE"))
+    # Recordings of before they had an identity of their own have their take's.
+    recording = Recording(
+        production=line.production,
         folder=folder,
         reader=reader,
-        number=number,
         file_name=name[:140],
         cut_off=found.note("FENDO_CUT_OFF") == "yes",
         input=found.note("FENDO_INPUT")[:200],
-        words=found.tags.words,
-        cue=_number(found.note("FENDO_CUE")),
         start=_number(found.note("FENDO_PROGRAMME_START")) or 0,
         length=found.samples,
         clock=clock,
         within=placed.within if placed else None,
         doubts=[list(doubt) for doubt in placed.doubts] if placed else [],
     )
-    own = _id(found.note("FENDO_TAKE"))
-    if own:
-        take.id = own
-    take.save()
+    recording.id = _id(found.note("FENDO_RECORDING")) or own or recording.id
+    recording.save(force_insert=True)
+    take = Take(line=line, recording=recording, number=number, words=found.tags.words, cue=_number(found.note("FENDO_CUE")))
+    take.id = own or take.id
+    take.save(force_insert=True)
     return take

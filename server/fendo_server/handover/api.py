@@ -15,7 +15,7 @@ from fendo_server.productions.models import Production
 from fendo_server.work import running
 from fendo_server.work.api import JobSerializer
 
-KINDS = ["film with the voice", "voice files"]
+KINDS = ["film with the voice", "voice files", "whole voice"]
 
 
 class HandoverSerializer(serializers.Serializer):

@@ -6,37 +6,75 @@ import re
 import shutil
 import zipfile
 from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from datetime import datetime
 from pathlib import Path
 from typing import Any
+from uuid import UUID
 
 import numpy as np
 from django.conf import settings
 
-from fendo_core.audio import wav
+from fendo_core.audio import pcm, wav
 from fendo_core.booth.naming import safe_name, unused
+from fendo_core.handover import mix
 from fendo_core.handover.listing import Listed, csv_list
 from fendo_core.handover.mix import CUT_FADE, Bed, Ducking, Placed, mixdown
 from fendo_core.picture import codec
 from fendo_core.picture.film import read_sound as read_source
 from fendo_core.picture.laid import LaidSound, cut_ends, one_channel, own_sounds
 from fendo_core.production.state import State
-from fendo_core.takes.measures import heard
+from fendo_core.script.lines import Line
+from fendo_core.takes.standing import standing
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_server.booth.capture import read_sound
+from fendo_core.voice import Comp, Read
 from fendo_server.handover import reel_out
 from fendo_server.picture.models import Source
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
-from fendo_server.takes.models import STANDS, Pick, Take
+from fendo_server.takes.description import comp_of_take, voices
+from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording
+from fendo_server.voice.reading import reader_for
+from fendo_server.voice.sounding import Sounding
 from fendo_server.work import running
 from fendo_server.work.models import Job
 
 
-def picked(production: Production) -> list[Take]:
-    """The picked takes, each line's of its own reader, in order of the lines."""
-    picks = Pick.objects.filter(STANDS, line__production=production, line__dropped=False)
-    rows = picks.select_related("take__line__production", "take__folder", "take__reader").order_by("line__position")
-    return [pick.take for pick in rows]
+@dataclass(frozen=True)
+class Spoken:
+    """What sounds for a line, and what is told of it."""
+
+    line: Line
+    number: str
+    words: str
+    comp: Comp
+    phrases: tuple[Span, ...]
+    provisional: bool
+    file: str
+    takes: str
+    sounding: Sounding
+
+
+def spoken(production: Production, present: State) -> list[Spoken]:
+    """What sounds for each line that was read, in order of the lines: picks, and what is provisional."""
+    found = {line.id: one for line in present.lines if not line.dropped and (one := standing(present, line))}
+    told = voices(production, found, present.comps)
+    comps = {one.id: one.comp for one in present.comps}
+    takes = {take.pk: take for take in Take.objects.filter(pk__in=[one.voice for one in found.values()])}
+    made = []
+    for line in present.lines:
+        said = told.get(line.id)
+        if said is None:
+            continue
+        key = found[line.id].voice
+        comp = comps[key] if key in comps else comp_of_take(takes[UUID(key)])
+        phrases = tuple(Span(*pair) for pair in said["phrases"])
+        name = said["name"].removeprefix("take ").removeprefix("takes ")
+        sounding = Sounding(production, comp)
+        provisional = found[line.id].provisional
+        made.append(Spoken(line, line.number, line.text, comp, phrases, provisional, said["file"], name, sounding))
+    return made
 
 
 def _target(production: Production, stem: str, ending: str) -> Path:
@@ -77,15 +115,19 @@ def _publish(making: Path, target: Path) -> None:
             arriving.unlink(missing_ok=True)
 
 
-def placed(take: Take) -> Placed:
-    """A take at its place in the programme."""
-    spoken = Span(take.speech_start, take.speech_end) if take.speech_start is not None else None
-    path, first = take.path, take.placed
+def placed(one: Spoken, read: Read) -> Placed:
+    """What sounds for a line at its place in the programme."""
+    at = one.comp.at
 
     def load(start: int, end: int) -> np.ndarray:
-        return read_sound(path, start - first, end - first)
+        return np.concatenate(list(one.sounding.blocks(Span(start - at, end - at), mix.BLOCK, read)))
 
-    return Placed(heard(spoken, first, take.length), load)
+    return Placed(one.comp.span, load)
+
+
+def _all_placed(production: Production, read: list[Spoken]) -> list[Placed]:
+    samples = reader_for(production, {recording for one in read for recording in one.comp.recordings})
+    return [placed(one, samples) for one in read]
 
 
 def _bed(stored: Source, sound: LaidSound) -> Bed:
@@ -110,18 +152,20 @@ def beds(present: State, sources: dict[str, Source]) -> list[Bed]:
 def film_out(progress: running.Progress) -> dict[str, Any]:
     """The picture with the picked takes in place, and its own sound lowered under them."""
     production = progress.job.production
-    present, takes = state.load(production), picked(production)
+    present = state.load(production)
+    read = spoken(production, present)
     if not present.pieces:
         raise running.JobFailed("There is no picture yet: bring in a film first, or hand over the voice files.")
-    if not takes:
-        raise running.JobFailed("No take is picked yet, so there is no voice to put in. Pick at least one take first.")
+    if not read:
+        raise running.JobFailed("Nothing was read yet, so there is no voice to put in. Record a take first.")
     sources = {str(source.id): source for source in production.sources.all()}
-    speaking = [Span(t.placed + a, t.placed + b) for t in takes for a, b in t.phrases]
+    speaking = [span for one in read for span in one.phrases]
     ducking = Ducking(depth=production.duck_depth, rise=production.duck_rise)
     under, length = beds(present, sources), present.length
+    voices_placed = _all_placed(production, read)
 
     def sound() -> Iterator[bytes]:
-        for block in mixdown(length, [placed(t) for t in takes], speaking, under, ducking):
+        for block in mixdown(length, voices_placed, speaking, under, ducking):
             yield block.astype("<f4").tobytes()
 
     making = _making(progress.job)
@@ -153,40 +197,103 @@ def film_out(progress: running.Progress) -> dict[str, Any]:
     return {"file": target.name, "bytes": target.stat().st_size}
 
 
-def _pack(archive: zipfile.ZipFile, take: Take, name: str) -> None:
-    """A take's WAV; where it was moved with its picture since, its header's time reference says where it lies now."""
-    if not take.moved:
-        archive.write(take.path, name)
-        return
-    with take.path.open("rb") as file, archive.open(name, "w", force_zip64=True) as packed:
-        start = file.read(1 << 20)
-        packed.write(wav.moved_header(start, take.moved))
-        shutil.copyfileobj(file, packed, 1 << 20)
+def _pack(archive: zipfile.ZipFile, production: Production, one: Spoken, name: str) -> tuple[int, int]:
+    """What sounds for a line as a WAV that says where it lies: (first sample in the programme, samples).
+
+    An untouched take goes out whole, with its handles, as it was recorded.
+    """
+    recordings = Recording.objects.select_related("production", "folder")
+    if one.comp.is_plain:
+        recording = recordings.get(pk=one.comp.segments[0].recording)
+        start = one.comp.at - one.comp.segments[0].source.start
+        if start == recording.start:
+            archive.write(recording.path, name)
+            return start, recording.length
+        with recording.path.open("rb") as file, archive.open(name, "w", force_zip64=True) as packed:
+            packed.write(wav.moved_header(file.read(1 << 20), start - recording.start))
+            shutil.copyfileobj(file, packed, 1 << 20)
+        return start, recording.length
+    first = recordings.get(pk=one.comp.segments[0].recording)
+    with first.path.open("rb") as file:
+        tags = wav.describe(file.read(wav.HEADER_BYTES)).tags
+    midnight = production.rate.first_sample(production.start_frame)
+    notes = {"FENDO_PRODUCTION": str(production.id), "FENDO_LINE": one.line.id, "FENDO_TAKES": one.takes}
+    tags = replace(tags, take=0, words=one.words, time_reference=max(0, midnight + one.comp.at), notes=notes)
+    with archive.open(name, "w", force_zip64=True) as packed:
+        packed.write(wav.header(tags, one.comp.length))
+        for block in one.sounding.blocks():
+            packed.write(pcm.from_integers(pcm.from_floats(block)))
+    return one.comp.at, one.comp.length
 
 
 @running.handles("voice files")
 def voice_files(progress: running.Progress) -> dict[str, Any]:
-    """Every picked line's WAV as it was recorded, and the list of what lies where, in one archive."""
+    """A WAV for each line that was read, and the list of what lies where, in one archive."""
     production = progress.job.production
-    takes = picked(production)
-    if not takes:
-        raise running.JobFailed("No take is picked yet, so there is nothing to hand over. Pick at least one take first.")
+    read = spoken(production, state.load(production))
+    if not read:
+        raise running.JobFailed("Nothing was read yet, so there is nothing to hand over. Record a take first.")
     making, listed, names = _making(progress.job), [], set()
     progress(0.0, "packing the voice files")
     try:
         with zipfile.ZipFile(making, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
-            for count, take in enumerate(takes):
-                name = take.file_name
+            for count, one in enumerate(read):
+                name = one.file
                 while name.lower() in names:
                     name = re.sub(r"\.wav$", "_.wav", name)
                 names.add(name.lower())
-                _pack(archive, take, name)
-                listed.append(Listed(name, take.line.number, take.number, take.line.text, take.placed, take.length))
-                progress((count + 1) / len(takes))
+                start, length = _pack(archive, production, one, name)
+                listed.append(Listed(name, one.number, one.takes, one.words, start, length, one.provisional))
+                progress((count + 1) / len(read))
             rows = csv_list(listed, production.rate, production.start_frame)
             archive.writestr("list.csv", rows.encode("utf-8-sig"))
         target = _target(production, f"{production.name} voice", ".zip")
         _publish(making, target)
     finally:
         making.unlink(missing_ok=True)
-    return {"file": target.name, "bytes": target.stat().st_size, "files": len(takes)}
+    return {"file": target.name, "bytes": target.stat().st_size, "files": len(read)}
+
+
+@running.handles("whole voice")
+def whole_voice(progress: running.Progress) -> dict[str, Any]:
+    """The whole voice as one WAV of the programme's length; its time reference is the programme's start."""
+    production = progress.job.production
+    present = state.load(production)
+    read = spoken(production, present)
+    if not read:
+        raise running.JobFailed("Nothing was read yet, so there is nothing to hand over. Record a take first.")
+    # Without a picture the programme is as long as what is read in it.
+    length = present.length if present.pieces else max(present.length, *(one.comp.span.end for one in read))
+    if length > wav.LARGEST_SAMPLES:
+        raise running.JobFailed("The programme is longer than a WAV file can be (8 hours). Hand over the voice files.")
+    making = _making(progress.job)
+    rate = production.rate
+    tags = wav.Tags(
+        production=production.name,
+        folder="Handover",
+        line="",
+        take=0,
+        reader=production.reader.name if production.reader else "",
+        words=f"The whole voice, {len(read)} lines",
+        time_reference=rate.first_sample(production.start_frame),
+        origination=datetime.now().strftime("%Y-%m-%d %H:%M:%S"),
+        timecode_rate=f"{rate.fps.numerator}/{rate.fps.denominator}",
+        drop=rate.drop,
+        notes={"FENDO_PRODUCTION": str(production.id)},
+    )
+    progress(0.0, "writing the whole voice")
+    voices_placed = _all_placed(production, read)
+    try:
+        with making.open("wb") as file:
+            file.write(wav.header(tags, length))
+            for start in range(0, length, mix.BLOCK):
+                block = Span(start, min(start + mix.BLOCK, length))
+                file.write(pcm.from_integers(pcm.from_floats(mix.voice_block(block, voices_placed))))
+                progress(block.end / length)
+            if length * pcm.BYTES_A_SAMPLE & 1:
+                file.write(b"\0")
+        target = _target(production, f"{production.name} whole voice", ".wav")
+        _publish(making, target)
+    finally:
+        making.unlink(missing_ok=True)
+    return {"file": target.name, "bytes": target.stat().st_size}

@@ -70,7 +70,9 @@ class Productions(APIView):
     def get(self, request: Request) -> Response:
         """All productions of the person who is signed in, the last changed first."""
         lines = Line.objects.filter(production=OuterRef("pk"), dropped=False)
-        takes = Take.objects.filter(line__production=OuterRef("pk"), line__dropped=False, state=Take.State.FINISHED)
+        takes = Take.objects.filter(
+            line__production=OuterRef("pk"), line__dropped=False, recording__state=Take.State.FINISHED
+        )
         picks = Pick.objects.filter(STANDS, line__production=OuterRef("pk"), line__dropped=False)
         pieces = Piece.objects.filter(production=OuterRef("pk"))
         found = (
@@ -78,7 +80,7 @@ class Productions(APIView):
             .order_by("-changed")
             .annotate(
                 line_count=_count(lines, "production"),
-                recorded_count=_count(lines.filter(takes__state=Take.State.FINISHED), "production"),
+                recorded_count=_count(lines.filter(takes__recording__state=Take.State.FINISHED), "production"),
                 take_count=_count(takes, "line__production"),
                 picked_count=_count(picks, "line__production"),
                 frames=Coalesce(Subquery(pieces.order_by().values("production").annotate(n=Sum("length")).values("n")), 0),
@@ -191,14 +193,14 @@ def preview(request: Request, production_id: UUID) -> Response:
 
 
 def _belongs(production: Production, values: dict[str, Any]) -> None:
-    """Refuse takes of other productions (all else is looked for in this one's state by the core)."""
-    take = values.get("take")
-    if take is not None:
-        same = Take.objects.filter(pk=take, line__production=production, state=Take.State.FINISHED)
-        if "line" in values:
-            same = same.filter(line=values["line"])
-        if not same.exists():
-            raise Problem(422, "Not possible", "This take is not one of this line's finished takes. Nothing was changed.")
+    """Refuse takes and comps of other productions or lines (all else is looked for in this one's state by the core)."""
+    asked = values.get("take") or values.get("voice")
+    if asked is None:
+        return
+    own = {"line": values["line"]} if "line" in values else {}
+    takes = Take.objects.filter(pk=asked, line__production=production, recording__state=Take.State.FINISHED, **own)
+    if not takes.exists() and not production.comps.filter(pk=asked, **own).exists():
+        raise Problem(422, "Not possible", "This take is not one of this line's finished takes. Nothing was changed.")
 
 
 @extend_schema(operation_id="undo", request=None, responses=PatchSerializer)

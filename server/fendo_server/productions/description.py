@@ -15,10 +15,11 @@ from fendo_core.script.pace import STYLES, Pace
 from fendo_core.script.pronunciation import hints
 from fendo_core.script.slots import fit, out_of_order
 from fendo_core.script.syllables import LANGUAGES
+from fendo_core.takes.standing import standing
 from fendo_server.picture.models import Source
 from fendo_server.productions import changes, state
 from fendo_server.productions.models import Change, Production
-from fendo_server.takes.description import take_rows
+from fendo_server.takes.description import take_rows, voices
 from fendo_server.takes.models import Take
 
 
@@ -34,10 +35,13 @@ def line_rows(production: Production, present: State, only: Iterable[Line] | Non
         str(key): [{"number": number, "aside": aside} for number, aside in zip(numbers, away, strict=True)]
         for key, numbers, away in takes.order_by().values_list("line_id").annotate(**{f"{n}s": a for n, a in each.items()})
     }
-    picked = [present.picks[line.id] for line in lines if line.id in present.picks]
-    slots = {line.id: line.slot for line in lines}
-    picks = {row["line"]: row for row in take_rows(production, Take.objects.filter(pk__in=picked), slots)}
-    return [line_row(line, present) | {"tally": tallies.get(line.id, []), "pick": picks.get(line.id)} for line in lines]
+    standing_for = {line.id: found for line in lines if (found := standing(present, line))}
+    sounding = voices(production, standing_for, present.comps)
+    return [
+        line_row(line, present)
+        | {"tally": tallies.get(line.id, []), "pick": present.picks.get(line.id), "voice": sounding.get(line.id)}
+        for line in lines
+    ]
 
 
 def line_row(line: Line, present: State) -> dict[str, Any]:
@@ -174,7 +178,7 @@ def to_do(present: State, lines_with_takes: set[str]) -> dict[str, int]:
 
 
 def _common(production: Production, present: State) -> dict[str, Any]:
-    finished = Take.objects.filter(line__production=production, state=Take.State.FINISHED)
+    finished = Take.objects.filter(line__production=production, recording__state=Take.State.FINISHED)
     with_takes = {str(line) for line in finished.order_by().values_list("line_id", flat=True).distinct()}
     undo, redo = changes.to_undo(production), changes.to_redo(production)
     return {
@@ -232,6 +236,10 @@ def patch(production: Production, change: Change | None) -> dict[str, Any]:
         kind, _, name = key.partition(":")
         touched[kind].add(name)
     lines = touched["line"] | touched["pick"]
+    for key in touched["comp"]:
+        # A comp that is gone tells its line in what it was.
+        row = (change.after[f"comp:{key}"] or change.before[f"comp:{key}"]) if change else None
+        lines |= {row["line"]} if row else set()
     if touched["say"]:
         said = {key: (key, "") for key in touched["say"]}
         lines |= {line.id for line in present.lines if hints(line.text, said)}
@@ -241,7 +249,8 @@ def patch(production: Production, change: Change | None) -> dict[str, Any]:
     takes = None
     if len(lines) <= MOST_LINES:
         slots = {key: line.slot for key, line in by_id.items()}
-        takes = take_rows(production, Take.objects.filter(line_id__in=lines, line__dropped=False), slots)
+        comps = [one for one in present.comps if one.line in lines and one.line in by_id]
+        takes = take_rows(production, Take.objects.filter(line_id__in=lines, line__dropped=False), slots, comps)
     return {
         "label": change.label if change else None,
         "order": list(by_id) if touched["order"] or touched["line"] else None,

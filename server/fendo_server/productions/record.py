@@ -15,6 +15,7 @@ from typing import Any
 from django.conf import settings
 from django.db import DatabaseError, transaction
 from django.db.models import F, Q
+from django.db.models.functions import Coalesce
 from rest_framework import serializers
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
@@ -23,18 +24,21 @@ from fendo_core.picture.laid import CHANNELS
 from fendo_core.picture.reel import COLOURS, HEARD
 from fendo_core.production.state import rows
 from fendo_core.script.syllables import LANGUAGES
+from fendo_core.voice import Comp
 from fendo_server.picture import services as picture
 from fendo_server.picture.models import LaidSound, Piece, Source
 from fendo_server.productions import services, state
 from fendo_server.productions.models import Production, Reader
-from fendo_server.productions.serializers import SpanField
+from fendo_server.productions.serializers import DAY, SpanField
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
 
 log = logging.getLogger("fendo")
 
 NAME = "production.json"
-FORM = 1
+FORM = 2
+FORMS = (1, FORM)
+"""What is read: the first told by how much a take had moved, and knew no comps."""
 LARGEST = 64 << 20
 SETTINGS = (
     "fps_above", "fps_below", "drop_frame", "start_frame", "name_pattern", "pace", "wanted_length", "learns_pace",
@@ -48,7 +52,9 @@ class RecordRefused(ValueError):
 
 def of(production: Production) -> dict[str, Any]:
     """The record as plain values."""
-    picks = Pick.objects.filter(line__production=production).values_list("line_id", "reader_id", "take_id")
+    picks = Pick.objects.filter(line__production=production).values_list(
+        "line_id", "reader_id", Coalesce("take_id", "comp_id")
+    )
     return {
         "form": FORM,
         "id": str(production.id),
@@ -169,15 +175,26 @@ class _SayRow(serializers.Serializer):
 
 class _TakeRow(serializers.Serializer):
     aside = serializers.BooleanField()
-    moved = serializers.IntegerField()
+    place = serializers.IntegerField(allow_null=True, required=False, min_value=-DAY, max_value=DAY)
+    moved = serializers.IntegerField(required=False, min_value=-DAY, max_value=DAY)
 
 
-_ROWS = {"line": _LineRow, "piece": _PieceRow, "sound": _SoundRow, "say": _SayRow, "take": _TakeRow}
+class _CompRow(serializers.Serializer):
+    line = serializers.UUIDField()
+    reader = serializers.UUIDField()
+    name = serializers.CharField(max_length=80)
+    comp = serializers.DictField()
+
+    def validate_comp(self, found: dict[str, Any]) -> dict[str, Any]:
+        return Comp.from_row(found).as_row()
+
+
+_ROWS = {"line": _LineRow, "piece": _PieceRow, "sound": _SoundRow, "say": _SayRow, "take": _TakeRow, "comp": _CompRow}
 _ORDERS = {"order": "lines", "reel": "pieces"}
 
 
 class _Record(serializers.Serializer):
-    form = serializers.ChoiceField([FORM])
+    form = serializers.ChoiceField(FORMS)
     id = serializers.UUIDField()
     name = serializers.CharField(max_length=120)
     settings = _Settings()
@@ -270,18 +287,40 @@ def _restore(owner: Any, record: dict[str, Any], folder: Path, directory: str) -
     production.save()
     for source in record["sources"]:
         picture.bring_back(production, folder, **source)
-    state.store(production, {key: row for key, row in record["rows"].items() if not key.startswith("take:")})
+    state.store(production, {key: row for key, row in record["rows"].items() if not key.startswith(OF_TAKES)})
     return production
 
 
+OF_TAKES = ("take:", "comp:")
+
+
 def restore_takes(production: Production, record: dict[str, Any]) -> int:
-    """What the record says of takes that are there now: picks, set aside, moved with the picture. How many picks."""
-    state.store(production, {key: row for key, row in record["rows"].items() if key.startswith("take:")})
-    there = set(Take.objects.filter(line__production=production).values_list("line_id", "pk"))
+    """What the record says of takes that are there now: picks, comps, set aside, moved. How many picks."""
+    starts = {str(key): start for key, start in production_takes(production).values_list("pk", "recording__start")}
+    recordings = {str(key) for key in production.recordings.values_list("pk", flat=True)}
+    lines = {str(key) for key in production.lines.values_list("pk", flat=True)}
     readers = set(production.readers.values_list("pk", flat=True))
+    rows: dict[str, Any] = {}
+    for key, row in record["rows"].items():
+        kind, _, name = key.partition(":")
+        if kind == "take" and name in starts:
+            moved = row.get("moved", 0)
+            rows[key] = {"aside": row["aside"], "place": starts[name] + moved if moved else row.get("place")}
+        elif kind == "comp" and str(row["line"]) in lines and row["reader"] in readers:
+            needed = Comp.from_row(row["comp"]).recordings
+            if needed <= recordings:
+                rows[key] = {**row, "line": str(row["line"]), "reader": str(row["reader"])}
+    state.store(production, rows)
+    takes = set(production_takes(production).values_list("line_id", "pk"))
+    comps = set(production.comps.values_list("line_id", "pk"))
     picks = [
-        Pick(line_id=line, reader_id=reader, take_id=take)
-        for line, reader, take in record["picks"]
-        if (line, take) in there and reader in readers
+        Pick(line_id=line, reader_id=reader, **{"take_id" if (line, voice) in takes else "comp_id": voice})
+        for line, reader, voice in record["picks"]
+        if ((line, voice) in takes or (line, voice) in comps) and reader in readers
     ]
     return len(Pick.objects.bulk_create(picks, ignore_conflicts=True))
+
+
+def production_takes(production: Production) -> Any:
+    """The takes of a production's lines."""
+    return Take.objects.filter(line__production=production)

@@ -15,8 +15,9 @@ from fendo_core.script.syllables import LANGUAGES
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.picture.models import Source
 from fendo_server.productions.models import Production
-from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording
 
+DAY = 24 * 3600 * SAMPLE_RATE
 LEVEL_WINDOW_KEYS = list(LEVEL_WINDOWS)
 FITS = ["no words", "no slot", "wild", "fits", "tight", "over"]
 
@@ -36,21 +37,46 @@ class HintField(serializers.ListField):
         super().__init__(min_length=3, max_length=3, **kwargs)
 
 
+class VoiceSerializer(serializers.Serializer):
+    """What sounds: a take or a comp, where it lies. Its sound and its waveform are at addresses that contain its key."""
+
+    id = serializers.CharField(help_text="of the take or the comp")
+    kind = serializers.ChoiceField(["take", "comp"])
+    name = serializers.CharField()
+    key = serializers.CharField(help_text="tells its sound: another sound has another key, another place has not")
+    span = SpanField(help_text="where it sounds, programme samples")
+    speech = SpanField(allow_null=True, help_text="where somebody speaks, programme samples")
+    phrases = serializers.ListField(child=SpanField(), help_text="programme samples")
+    length = serializers.IntegerField()
+
+
+class StandingVoiceSerializer(VoiceSerializer):
+    """What sounds for a line."""
+
+    provisional = serializers.BooleanField(help_text="nobody picked it: it sounds because it was read last")
+    file = serializers.CharField(help_text="what a file of it is called")
+    folder = serializers.CharField()
+    loudness = serializers.FloatField(allow_null=True)
+    measured = serializers.BooleanField()
+
+
 class TakeSerializer(serializers.Serializer):
-    """A take; positions in samples, levels in dBFS, dBTP and LUFS (mono)."""
+    """A take, or a comp listed like one; positions in programme samples, levels in dBFS, dBTP and LUFS."""
 
     id = serializers.CharField()
+    kind = serializers.ChoiceField(["take", "comp"])
+    name = serializers.CharField()
     line = serializers.CharField()
-    number = serializers.IntegerField()
-    file = serializers.CharField()
-    folder = serializers.CharField()
+    number = serializers.IntegerField(help_text="0: a comp has none")
+    file = serializers.CharField(allow_blank=True)
+    folder = serializers.CharField(allow_blank=True)
     reader = serializers.CharField()
-    state = serializers.ChoiceField(Take.State.choices)
+    state = serializers.ChoiceField(Recording.State.choices)
     aside = serializers.BooleanField()
-    start = serializers.IntegerField()
+    start = serializers.IntegerField(help_text="where its first sample lies")
     length = serializers.IntegerField()
-    speech = SpanField(allow_null=True)
-    heard = SpanField(allow_null=True, help_text="the part of the programme in which it sounds when picked")
+    voice = VoiceSerializer(allow_null=True, help_text="null while it is recorded")
+    seams = serializers.ListField(child=serializers.IntegerField())
     peak = serializers.FloatField(allow_null=True)
     true_peak = serializers.FloatField(allow_null=True)
     loudness = serializers.FloatField(allow_null=True)
@@ -61,7 +87,7 @@ class TakeSerializer(serializers.Serializer):
     faults = serializers.ListField(child=serializers.CharField())
     remarks = serializers.ListField(child=serializers.CharField())
     measured = serializers.BooleanField(help_text="its sound was looked at; a long take is there before that")
-    latency_source = serializers.CharField()
+    latency_source = serializers.CharField(allow_blank=True)
     within = serializers.IntegerField(allow_null=True, help_text="samples by which its place may be off")
 
 
@@ -85,7 +111,8 @@ class LineSerializer(serializers.Serializer):
     fit_text = serializers.CharField()
     words_over = serializers.IntegerField(help_text="about how many words are too many")
     tally = StrokeSerializer(many=True, help_text="its takes, in order of their numbers")
-    pick = TakeSerializer(allow_null=True)
+    pick = serializers.CharField(allow_null=True, help_text="the take or comp that was picked")
+    voice = StandingVoiceSerializer(allow_null=True, help_text="what sounds for it")
     notes = serializers.CharField(allow_blank=True, help_text="for the reader alone")
     stress = serializers.ListField(child=serializers.IntegerField(), help_text="ordinals of the words to be stressed")
     reader = serializers.CharField(allow_null=True, help_text="null: the production's reader")
@@ -379,7 +406,7 @@ class ShownSerializer(serializers.Serializer):
         return edits.Shown(**{**values, "source": str(source) if source else None})
 
 
-_IDENTITIES = ("line", "take", "after", "reader", "piece", "before", "sound", "source")
+_IDENTITIES = ("line", "take", "after", "reader", "piece", "before", "sound", "source", "voice", "comp")
 
 
 class ConsequenceSerializer(serializers.Serializer):
@@ -493,7 +520,23 @@ EDITS: dict[str, type[_EditSerializer]] = {
     "set_slot_end": _kind("set_slot_end", edits.SetSlotEnd, line=_line(), at=serializers.IntegerField()),
     "set_slot": _kind("set_slot", edits.SetSlot, line=_line(), slot=SpanField(allow_null=True)),
     "lay_slots": _kind("lay_slots", edits.LaySlots, unset_only=serializers.BooleanField(default=False)),
-    "pick": _kind("pick", edits.Pick, line=_line(), take=_line(allow_null=True)),
+    "pick": _kind("pick", edits.Pick, line=_line(), voice=_line(allow_null=True)),
+    "pick_provisional": _kind(
+        "pick_provisional",
+        edits.PickProvisional,
+        only=serializers.ListField(child=_line(), required=False, allow_null=True),
+    ),
+    "move_voice": _kind(
+        "move_voice", edits.MoveVoice, voice=_line(), by=serializers.IntegerField(min_value=-DAY, max_value=DAY)
+    ),
+    "move_seam": _kind(
+        "move_seam",
+        edits.MoveSeam,
+        comp=_line(),
+        seam=serializers.IntegerField(min_value=0, max_value=10_000),
+        to=serializers.IntegerField(min_value=0, max_value=DAY),
+    ),
+    "take_apart": _kind("take_apart", edits.TakeApart, comp=_line()),
     "set_aside": _kind("set_aside", edits.SetAside, take=_line(), aside=serializers.BooleanField()),
     "part_shot": _kind("part_shot", edits.PartShot, at=serializers.IntegerField(min_value=0)),
     "join_shots": _kind("join_shots", edits.JoinShots, at=serializers.IntegerField(min_value=0)),

@@ -1,26 +1,29 @@
 """A production's state out of the database and a difference back into it."""
 
+import uuid
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from itertools import zip_longest
 from typing import Any
 
-from django.db.models import CharField, TextField, Value
+from django.db.models import BooleanField, CharField, ExpressionWrapper, Q, TextField, Value
 from django.db.models.functions import Cast, Concat, Left, Replace
 
 from fendo_core.picture.laid import LaidSound as CoreSound
 from fendo_core.picture.reel import Piece as CorePiece
 from fendo_core.picture.reel import Source as CoreSource
 from fendo_core.picture.shots import Shot
-from fendo_core.production.state import Difference, Row, Rows, State
+from fendo_core.production.state import Difference, LineComp, Row, Rows, State, TakeRef
 from fendo_core.script.lines import Line as CoreLine
 from fendo_core.script.syllables import speech_of_all
 from fendo_core.timebase import FrameRate, Span
+from fendo_core.voice import Comp as CoreComp
 from fendo_server.picture.models import Piece, Source
 from fendo_server.productions.models import Production
 from fendo_server.script import pace
 from fendo_server.script.models import Line
 from fendo_server.takes.models import STANDS, Pick, Take
+from fendo_server.voice.models import Comp, Recording
 
 
 def load(production: Production) -> State:
@@ -44,22 +47,19 @@ def load(production: Production) -> State:
     )
     # All texts at once: the phoneme library is quick with many, not with one after another.
     speech_of_all([line.text for line in lines if not line.dropped], production.language)
-    picks = Pick.objects.filter(STANDS, line__production=production).values_list("line_id", "take_id")
-    taken, aside, moved = defaultdict[str, list[str]](list), set(), {}
-    # Identities as text at once: there are thousands.
-    keys = {"key": Cast("id", TextField()), "of": Cast("line_id", TextField())}
-    rows_of_takes = Take.objects.filter(line__production=production).order_by().annotate(**keys)
-    for take, line, away, by in rows_of_takes.values_list("key", "of", "aside", "moved"):
-        taken[line].append(take)
-        if away:
-            aside.add(take)
-        if by:
-            moved[take] = by
+    picks = Pick.objects.filter(STANDS, line__production=production).values_list("line_id", "take_id", "comp_id")
+    taken, aside, places = _taken(production)
+    comps = tuple(
+        LineComp(str(one.id), str(one.line_id), str(one.reader_id), one.name, CoreComp.from_row(one.comp))
+        for one in production.comps.all()
+    )
+    used = {recording for one in comps for recording in one.comp.recordings}
     known, sources = pace.paces(production), list(production.sources.all())
     return State(
         lines=lines,
-        picks={str(line): str(take) for line, take in picks},
+        picks={str(line): str(take or comp) for line, take, comp in picks},
         aside=frozenset(aside),
+        comps=comps,
         pieces=tuple(
             CorePiece(str(key), *rest[:1], str(source) if source else None, *rest[1:])
             for key, source, *rest in production.pieces.values_list("id", "source_id", *PIECE_COLUMNS)
@@ -68,17 +68,44 @@ def load(production: Production) -> State:
             CoreSound(str(row.id), str(row.source_id), Span(row.start, row.end), **_named(row, SOUND_COLUMNS))
             for row in production.laid.all()
         ),
-        moved=moved,
+        places=places,
         sayings={key: (word, said) for key, word, said in production.sayings.values_list("key", "word", "said")},
         sources={str(source.id): _source(source, production.rate) for source in sources},
         sounds={str(source.id): source.length for source in sources if source.facts.get("has_sound")},
         rate=production.rate,
         pace=known.get(str(production.reader_id), pace.starting(production)),
         wanted=production.wanted_length or 0,
-        takes={line: tuple(ids) for line, ids in taken.items()},
+        takes=taken,
+        lengths={str(key): length for key, length in _lengths(used)},
+        reader=str(production.reader_id or ""),
         readers={str(key): name for key, name in production.readers.values_list("id", "name")},
         paces=known,
     )
+
+
+def _taken(production: Production) -> tuple[dict[str, tuple[TakeRef, ...]], set[str], dict[str, int]]:
+    """The takes of each line, those that were set aside, and where those lie that were moved."""
+    taken, aside, places = defaultdict[str, list[TakeRef]](list), set[str](), dict[str, int]()
+    # Identities as text at once: there are thousands.
+    keys = {"key": Cast("id", TextField()), "of": Cast("line_id", TextField()), "rec": Cast("recording_id", TextField())}
+    keys["who"] = Cast("recording__reader_id", TextField())
+    keys["spoken"] = ExpressionWrapper(
+        Q(recording__state=Recording.State.FINISHED) & (Q(speech_start__isnull=False) | Q(peak=None)), BooleanField()
+    )
+    rows = Take.objects.filter(line__production=production).order_by("number").annotate(**keys)
+    columns = ("key", "of", "rec", "who", "number", "recording__start", "spoken", "cue", "aside", "place")
+    for take, line, recording, reader, number, start, spoken, cue, away, place in rows.values_list(*columns):
+        taken[line].append(TakeRef(take, recording, reader, number, start, spoken, cue is not None))
+        if away:
+            aside.add(take)
+        if place is not None:
+            places[take] = place
+    return {line: tuple(refs) for line, refs in taken.items()}, aside, places
+
+
+def _lengths(recordings: Iterable[str]) -> Iterable[tuple[Any, int]]:
+    wanted = list(recordings)
+    return Recording.objects.filter(pk__in=wanted).values_list("id", "length") if wanted else ()
 
 
 PIECE_COLUMNS = ("length", "first", "page", "name", "colour", "heard", "level", "opens")
@@ -97,47 +124,36 @@ def _source(source: Source, rate: FrameRate) -> CoreSource:
     return CoreSource(str(source.id), source.name, source.kind, frames, source.pages, cut, tuple(source.notes))
 
 
-def reader_of(production: Production, line: str) -> str:
-    """Who reads a line: its own reader, or the production's."""
-    return str(Line.objects.values_list("reader_id", flat=True).get(pk=line) or production.reader_id)
-
-
 def of_readers(production: Production, made: Difference) -> Difference:
     """A difference whose picks say whose they are: to take it back later must not touch another reader's pick."""
 
     def told(rows: Rows) -> Rows:
         return {
-            key: {"take": row["take"] if row else None, "reader": readers[key]} if key in readers else row
-            for key, row in rows.items()
+            key: {**(row or {"take": None}), "reader": readers[key]} if key in readers else row for key, row in rows.items()
         }
 
-    readers = {key: reader_of(production, key[5:]) for key in made.touched if key.startswith("pick:")}
+    lines = [key[5:] for key in made.touched if key.startswith("pick:")]
+    own = Line.objects.filter(production=production, pk__in=lines).values_list("id", "reader_id")
+    readers = {f"pick:{line}": str(reader or production.reader_id) for line, reader in own}
     return Difference(told(made.before), told(made.after))
 
 
 def store(production: Production, rows: Rows) -> None:
     """Write the rows of a difference. A line that is no more is dropped, never deleted: it may have takes."""
-    _lines(production, {key[5:]: row for key, row in rows.items() if key.startswith("line:")})
+    of = {kind: {key[len(kind) + 1 :]: row for key, row in rows.items() if key.startswith(f"{kind}:")} for kind in IN_BULK}
+    _lines(production, of["line"])
+    _takes(production, of["take"])
+    _comps(production, of["comp"], of["pick"])
     # The order of lines comes last: it speaks of lines that the same change may have made.
     # One original a production: the one that was is written before the one that is.
     last = ("order", "reel")
     for key, row in sorted(rows.items(), key=lambda item: (item[0] in last, bool(item[1] and item[1].get("original")))):
         kind, _, name = key.partition(":")
         match kind:
-            case "pick":
-                # Rows of changes made before they told whose pick it is lack that.
-                reader = (row or {}).get("reader") or reader_of(production, name)
-                Pick.objects.filter(line_id=name, reader_id=reader).delete()
-                if row and row["take"]:
-                    Pick.objects.create(line_id=name, reader_id=reader, take_id=row["take"])
             case "say" if row is None:
                 production.sayings.filter(key=name).delete()
             case "say":
                 production.sayings.update_or_create(key=name, defaults=row)
-            case "take":
-                # Rows of changes made before takes could move lack that.
-                values = {"aside": bool(row and row["aside"]), "moved": row.get("moved", 0) if row else 0}
-                Take.objects.filter(line__production=production, pk=name).update(**values)
             case "shots":
                 Source.objects.filter(production=production, pk=name).update(shots=row["spans"], shot_names=row["names"])
             case "piece" if row is None:
@@ -155,6 +171,57 @@ def store(production: Production, rows: Rows) -> None:
                 _reel(production, row["pieces"] if row else [])
             case "order":
                 _order(production, row["lines"] if row else [])
+
+
+IN_BULK = ("line", "take", "comp", "pick")
+"""Kinds of rows of which an edit may touch thousands: they are written together."""
+
+
+def _takes(production: Production, rows: Mapping[str, Row | None]) -> None:
+    """Takes set aside, and where they lie."""
+    found = list(Take.objects.filter(line__production=production, pk__in=list(rows)).only("id", "aside", "place"))
+    for take in found:
+        row = rows[str(take.id)]
+        take.aside, take.place = bool(row and row["aside"]), row["place"] if row else None
+    Take.objects.bulk_update(found, ["aside", "place"], batch_size=2000)
+
+
+def _comps(production: Production, rows: Mapping[str, Row | None], picks: Mapping[str, Row | None]) -> None:
+    """Comps, and picks: a pick needs what it picks, and what is picked can't go."""
+    known = {str(one.id): one for one in production.comps.filter(pk__in=list(rows))}
+    new = []
+    for name, row in rows.items():
+        if row is None:
+            continue
+        values = {"line_id": row["line"], "reader_id": row["reader"], "name": row["name"], "comp": row["comp"]}
+        if name not in known:
+            new.append(Comp(production=production, pk=name, **values))
+            continue
+        for column, value in values.items():
+            setattr(known[name], column, value)
+    Comp.objects.bulk_create(new, batch_size=500)
+    changed = [one for name, one in known.items() if rows[name] is not None]
+    Comp.objects.bulk_update(changed, ["line_id", "reader_id", "name", "comp"], batch_size=500)
+    _picks(production, picks)
+    production.comps.filter(pk__in=[name for name, row in rows.items() if row is None]).delete()
+
+
+def _picks(production: Production, rows: Mapping[str, Row | None]) -> None:
+    own = dict(Line.objects.filter(production=production, pk__in=list(rows)).values_list("id", "reader_id"))
+    readers = {
+        # Rows of changes made before they told whose pick it is lack that.
+        name: str((row or {}).get("reader") or own.get(uuid.UUID(name)) or production.reader_id)
+        for name, row in rows.items()
+    }
+    for reader in set(readers.values()):
+        lines = [name for name, whose in readers.items() if whose == reader]
+        Pick.objects.filter(line_id__in=lines, line__production=production, reader_id=reader).delete()
+    new = [
+        Pick(line_id=name, reader_id=readers[name], take_id=row.get("take"), comp_id=row.get("comp"))
+        for name, row in rows.items()
+        if row and (row.get("take") or row.get("comp"))
+    ]
+    Pick.objects.bulk_create(new, batch_size=500)
 
 
 def _reel(production: Production, wanted: Iterable[str]) -> None:

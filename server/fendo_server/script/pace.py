@@ -31,10 +31,11 @@ def learn(reader: Reader) -> None:
     """Learn the reader's pace anew from the newest takes: whole ones, with speech, not set aside."""
     production = reader.production
     told = (
-        Take.objects.filter(reader=reader, state=Take.State.FINISHED, cut_off=False, aside=False, cue=None)
+        Take.objects.filter(recording__reader=reader, recording__state=Take.State.FINISHED, recording__cut_off=False)
+        .filter(aside=False, cue=None)
         .exclude(words="")
         .filter(speech_end__gt=F("speech_start"))
-        .order_by("-made")
+        .order_by("-recording__made")
         .values_list("words", "speech_start", "speech_end")[:LATEST]
     )
     readings = [(words, end - start) for words, start, end in told]

@@ -1,8 +1,5 @@
-"""Takes over HTTP: their waveform and their sound."""
+"""Takes and voices over HTTP: the recording as it is, and what sounds for a line."""
 
-import io
-import wave as wave_file
-from pathlib import Path
 from uuid import UUID
 
 from django.http import Http404, HttpResponse, HttpResponseBase
@@ -13,25 +10,20 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from fendo_core.audio import pcm, wav
 from fendo_core.booth.clockmap import ClockMap
 from fendo_core.timebase import SAMPLE_RATE
-from fendo_server.access import get_owned
+from fendo_core.voice import Comp as CoreComp
+from fendo_server.access import get_owned, owned
 from fendo_server.media import send_file
-from fendo_server.problems import Problem
+from fendo_server.problems import Problem, ProblemSerializer
+from fendo_server.takes.description import comp_of_take
 from fendo_server.takes.models import Take
+from fendo_server.voice.models import Comp, Recording
+from fendo_server.voice.sounding import NotMadeYet, Sounding
 
 
-@extend_schema(operation_id="take_wave", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-@api_view(["GET"])
-def wave(request: Request, take_id: UUID) -> HttpResponseBase:
-    """Peak and average of each 10 ms, one byte each, 0..255 over -60..0 dBFS."""
-    take = get_owned(Take, request.user, take_id)
-    return send_file(request, take.wave, "application/octet-stream")
-
-
-class PieceSerializer(serializers.Serializer):
-    """From a sample of the take on, where it lies in the programme."""
+class ClockMapPieceSerializer(serializers.Serializer):
+    """From a sample of the recording on, where it lies in the programme."""
 
     sample = serializers.IntegerField()
     programme = serializers.IntegerField()
@@ -40,7 +32,7 @@ class PieceSerializer(serializers.Serializer):
 class ClockMapSerializer(serializers.Serializer):
     """How a take lies in the programme, how that is known, and what speaks against it; see the core's `ClockMap`."""
 
-    pieces = PieceSerializer(many=True)
+    pieces = ClockMapPieceSerializer(many=True)
     latency = serializers.IntegerField()
     source = serializers.CharField()
     guide = serializers.CharField()
@@ -59,60 +51,99 @@ class ClockMapSerializer(serializers.Serializer):
 @extend_schema(operation_id="take_clock", responses={200: ClockMapSerializer})
 @api_view(["GET"])
 def clock(request: Request, take_id: UUID) -> Response:
-    """The take's clock map."""
-    take = get_owned(Take, request.user, take_id)
+    """The clock map of the take's recording."""
+    take = get_owned(Take, request.user, take_id, "recording")
     try:
-        return Response(ClockMap.from_dict(take.clock).as_dict())
+        return Response(ClockMap.from_dict(take.recording.clock).as_dict())
     except ValueError as error:
         raise Http404 from error
 
 
-LONGEST_PIECE = 60 * SAMPLE_RATE
+class DownloadQuery(serializers.Serializer):
+    """Whether the browser should put the file away under its name."""
 
-
-class SoundQuery(serializers.Serializer):
-    """A stretch of the take in samples, as a WAV file of its own; or the whole file."""
-
-    start = serializers.IntegerField(min_value=0, required=False)
-    end = serializers.IntegerField(min_value=1, required=False)
     download = serializers.BooleanField(default=False)
 
 
 @extend_schema(
-    operation_id="take_sound",
-    parameters=[SoundQuery],
-    responses={(200, "audio/wav"): OpenApiTypes.BINARY},
+    operation_id="take_recording", parameters=[DownloadQuery], responses={(200, "audio/wav"): OpenApiTypes.BINARY}
 )
 @api_view(["GET"])
-def sound(request: Request, take_id: UUID) -> HttpResponseBase:
-    """The take's WAV file: whole, a range of bytes, or a stretch of at most a minute."""
-    take = get_owned(Take, request.user, take_id, "line__production", "folder")
-    if take.state != Take.State.FINISHED:
+def recording(request: Request, take_id: UUID) -> HttpResponseBase:
+    """The WAV file that the take is a stretch of, whole or a range of bytes."""
+    take = get_owned(Take, request.user, take_id, "recording__production", "recording__folder")
+    if take.recording.state != Recording.State.FINISHED:
         raise Http404
-    asked = SoundQuery(data=request.query_params)
+    asked = DownloadQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
-    wanted = asked.validated_data
-    if "end" in wanted:
-        start, end = wanted.get("start", 0), min(wanted["end"], take.length)
-        if not 0 < end - start <= LONGEST_PIECE:
-            raise Problem(422, "Not possible", "A stretch of a take must lie inside it and be at most a minute long.")
-        try:
-            return HttpResponse(piece_of(take.path, start, end), content_type="audio/wav")
-        except FileNotFoundError as error:
-            raise Http404 from error
-    return send_file(request, take.path, "audio/wav", take.file_name if wanted["download"] else None)
+    name = take.recording.file_name if asked.validated_data["download"] else None
+    return send_file(request, take.path, "audio/wav", name)
 
 
-def piece_of(path: Path, start: int, end: int) -> bytes:
-    """Samples start..end of a take's file as a plain WAV file, bit for bit."""
-    with path.open("rb") as file:
-        found = wav.describe(file.read(wav.HEADER_BYTES))
-        file.seek(found.data_offset + start * pcm.BYTES_A_SAMPLE)
-        packed = file.read((end - start) * pcm.BYTES_A_SAMPLE)
-    out = io.BytesIO()
-    with wave_file.open(out, "wb") as plain:
-        plain.setnchannels(1)
-        plain.setsampwidth(pcm.BYTES_A_SAMPLE)
-        plain.setframerate(SAMPLE_RATE)
-        plain.writeframes(packed)
-    return out.getvalue()
+LONGEST_STRETCH = 60 * SAMPLE_RATE
+FOR_EVER = "private, max-age=31536000, immutable"
+
+
+class StretchQuery(serializers.Serializer):
+    """A stretch of a voice in its samples; all of it when not said."""
+
+    start = serializers.IntegerField(min_value=0, default=0)
+    end = serializers.IntegerField(min_value=1, required=False)
+
+
+def _sounding(request: Request, voice_id: UUID, key: str) -> Sounding:
+    """What a take or a comp of the user's sounds like now; not there when it sounds otherwise than the key says."""
+    take = owned(Take, request.user).filter(pk=voice_id).select_related("recording__production").first()
+    if take:
+        if take.recording.state != Recording.State.FINISHED:
+            raise Http404
+        found = Sounding(take.recording.production, comp_of_take(take))
+    else:
+        comp = get_owned(Comp, request.user, voice_id, "production")
+        found = Sounding(comp.production, CoreComp.from_row(comp.comp))
+    if found.key != key:
+        raise Problem(404, "Changed", "This reading sounds otherwise now. Look at the line again; nothing is lost.")
+    return found
+
+
+NOT_MADE_YET = Problem(503, "Being made", "This reading is being put together. It can be heard in a moment.")
+
+
+@extend_schema(
+    operation_id="voice_sound",
+    parameters=[StretchQuery],
+    responses={(200, "audio/wav"): OpenApiTypes.BINARY, 404: ProblemSerializer, 503: ProblemSerializer},
+)
+@api_view(["GET"])
+def voice_sound(request: Request, voice_id: UUID, key: str) -> HttpResponseBase:
+    """What sounds, as a 24-bit WAV file: whole if it is no longer than a minute, or a stretch of at most that."""
+    found = _sounding(request, voice_id, key)
+    asked = StretchQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    start = asked.validated_data["start"]
+    end = min(asked.validated_data.get("end", found.comp.length), found.comp.length)
+    if not 0 < end - start <= LONGEST_STRETCH:
+        raise Problem(422, "Not possible", "A stretch must lie inside the reading and be at most a minute long.")
+    try:
+        body = found.wav(start, end)
+    except NotMadeYet as error:
+        raise NOT_MADE_YET from error
+    except FileNotFoundError as error:
+        raise Http404 from error
+    return HttpResponse(body, content_type="audio/wav", headers={"Cache-Control": FOR_EVER})
+
+
+@extend_schema(
+    operation_id="voice_wave", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY, 503: ProblemSerializer}
+)
+@api_view(["GET"])
+def voice_wave(request: Request, voice_id: UUID, key: str) -> HttpResponseBase:
+    """Peak and average of each 10 ms of what sounds, one byte each, 0..255 over -60..0 dBFS."""
+    found = _sounding(request, voice_id, key)
+    try:
+        body = found.wave()
+    except NotMadeYet as error:
+        raise NOT_MADE_YET from error
+    except FileNotFoundError as error:
+        raise Http404 from error
+    return HttpResponse(body, content_type="application/octet-stream", headers={"Cache-Control": FOR_EVER})

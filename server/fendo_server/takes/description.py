@@ -1,74 +1,224 @@
-"""A take as the interface sees it: stored measures, and the core's judgement against the line's slot now."""
+"""A take, a comp, and what sounds for a line, as the interface sees them: stored measures, and the core's judgement."""
 
-from collections.abc import Mapping
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from django.db.models import QuerySet
-from django.db.models.fields.json import KT
+from django.db.models.fields.json import KeyTextTransform
 
-from fendo_core.takes.measures import heard, judge
+from fendo_core.production.state import LineComp
+from fendo_core.takes.measures import judge
+from fendo_core.takes.standing import Standing
 from fendo_core.timebase import Span
+from fendo_core.voice import Comp, Place, seams
 from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording
+from fendo_server.voice.sounding import Sounding
 
-TAKE_FIELDS = (
-    "id", "line_id", "number", "file_name", "folder_id", "reader_id", "state", "aside", "cut_off", "start", "moved",
-    "length", "speech_start", "speech_end", "peak", "true_peak", "loudness", "noise", "clipped",
-    "within", "doubts", "cue",
+OF_TAKE = (
+    "id", "line_id", "recording_id", "first", "last", "number", "aside", "place", "cue", "speech_start", "speech_end",
+    "peak", "true_peak", "loudness", "noise", "clipped", "phrases",
 )  # fmt: skip
+OF_RECORDING = ("start", "length", "state", "cut_off", "file_name", "folder_id", "reader_id", "within", "doubts")
+COLUMNS = (*OF_TAKE, *(f"recording__{name}" for name in OF_RECORDING))
 """What is read of a take to describe it."""
 
 
-def describe(take: Any, slot: Span | None, folder: str, reader: str) -> dict[str, Any]:
-    """One take (a model, or a row of `TAKE_FIELDS` and `source`), judged against its line's slot as it is now."""
-    finished = take.state == Take.State.FINISHED
+def _rows(takes: QuerySet[Take]) -> Iterable[Any]:
+    """Plain rows: there may be a thousand, and models would cost more than all the rest."""
+    known = takes.order_by("number").annotate(latency_source=KeyTextTransform("source", "recording__clock"))
+    return known.values_list(*COLUMNS, "latency_source", named=True)
+
+
+def comp_of(take: Any) -> Comp:
+    """What sounds of a take (a row of `COLUMNS`) by itself, where it lies now."""
     spoken = Span(take.speech_start, take.speech_end) if take.speech_start is not None else None
-    start = take.start + take.moved
-    sounds = heard(spoken, start, take.length) if finished else None
-    measured = take.peak is not None
-    said = None
-    if finished:
-        said = judge(
-            spoken,
-            start,
-            slot,
-            len(take.clipped),
-            take.cut_off,
-            take.doubts,
-            measured,
-            None if take.cue is None else take.cue + take.moved,
-        )
-    return {
-        "id": str(take.id),
-        "line": str(take.line_id),
-        "number": take.number,
-        "file": take.file_name,
-        "folder": folder,
-        "reader": reader,
-        "state": take.state,
-        "aside": take.aside,
-        "start": start,
-        "length": take.length,
-        "speech": [spoken.start, spoken.end] if spoken else None,
-        "heard": [sounds.start, sounds.end] if sounds else None,
-        "peak": take.peak,
-        "true_peak": take.true_peak,
-        "loudness": take.loudness,
-        "noise": take.noise,
-        "clipped": take.clipped,
-        "late": said.late if said else None,
-        "past_end": said.past_end if said else None,
-        "faults": list(said.faults) if said else [],
-        "remarks": list(said.remarks) if said else [],
-        "measured": measured,
-        "latency_source": take.source or "",
-        "within": take.within,
-    }
+    place = take.recording__start if take.place is None else take.place
+    return Comp.of_take(str(take.recording_id), Span(take.first, take.last), spoken, place)
 
 
-def take_rows(production: Any, takes: QuerySet[Take], slots: Mapping[str, Span | None]) -> list[dict[str, Any]]:
-    """Some takes of the production, whole, in order of their numbers; `slots` by their lines' identities."""
-    folders = dict(production.folders.values_list("id", "path"))
-    readers = dict(production.readers.values_list("id", "name"))
-    # Plain rows: there may be a thousand, and models would cost more than all the rest.
-    found = takes.order_by("number").annotate(source=KT("clock__source")).values_list(*TAKE_FIELDS, "source", named=True)
-    return [describe(t, slots.get(str(t.line_id)), folders[t.folder_id], readers[t.reader_id]) for t in found]
+def comp_of_take(take: Take) -> Comp:
+    """The same of a model."""
+    return comp_of(_rows(Take.objects.filter(pk=take.pk))[0])  # type: ignore[index]
+
+
+def _spans(pairs: Iterable[Iterable[int]]) -> list[Span]:
+    return [Span(*pair) for pair in pairs]
+
+
+def _pairs(spans: Iterable[Span]) -> list[list[int]]:
+    return [[span.start, span.end] for span in spans]
+
+
+class Describer:
+    """Describes takes and comps of one production: what they all need is read once."""
+
+    def __init__(self, production: Any, slots: Mapping[str, Span | None]) -> None:
+        self.production, self.slots = production, slots
+        self.folders = dict(production.folders.values_list("id", "path"))
+        self.readers = dict(production.readers.values_list("id", "name"))
+
+    def voice(self, comp: Comp, phrases: Iterable[Span], **more: Any) -> dict[str, Any]:
+        """What sounds, on the wire; `phrases` in programme samples."""
+        spoken = sorted(phrases)
+        return {
+            "key": Sounding(self.production, comp).key,
+            "span": [comp.span.start, comp.span.end],
+            "speech": [spoken[0].start, max(span.end for span in spoken)] if spoken else None,
+            "phrases": _pairs(spoken),
+            "length": comp.length,
+            **more,
+        }
+
+    def take(self, take: Any) -> dict[str, Any]:
+        """One take (a row of `COLUMNS`), judged against its line's slot as it is now."""
+        finished = take.recording__state == Recording.State.FINISHED
+        place = take.recording__start if take.place is None else take.place
+        moved = place - take.recording__start
+        measured = take.peak is not None
+        name, voice, said = f"take {take.number}", None, None
+        slot = self.slots.get(str(take.line_id))
+        clipped = [Span(a + place, b + place) for a, b in take.clipped]
+        if finished:
+            comp = comp_of(take)
+            phrases = Place(comp).spans_in_programme(str(take.recording_id), _spans(take.phrases))
+            voice = self.voice(comp, phrases, id=str(take.id), kind="take", name=name)
+            said = judge(
+                Span(*voice["speech"]) if voice["speech"] else None,
+                0,
+                slot,
+                len(clipped),
+                take.recording__cut_off,
+                take.recording__doubts,
+                measured,
+                None if take.cue is None else take.cue + moved,
+            )
+        return {
+            "id": str(take.id),
+            "kind": "take",
+            "name": name,
+            "line": str(take.line_id),
+            "number": take.number,
+            "file": take.recording__file_name,
+            "folder": self.folders[take.recording__folder_id],
+            "reader": self.readers[take.recording__reader_id],
+            "state": take.recording__state,
+            "aside": take.aside,
+            "start": place + take.first,
+            "length": take.last - take.first if take.last else take.recording__length,
+            "voice": voice,
+            "seams": [],
+            "peak": take.peak,
+            "true_peak": take.true_peak,
+            "loudness": take.loudness,
+            "noise": take.noise,
+            "clipped": _pairs(clipped),
+            "late": said.late if said else None,
+            "past_end": said.past_end if said else None,
+            "faults": list(said.faults) if said else [],
+            "remarks": list(said.remarks) if said else [],
+            "measured": measured,
+            "latency_source": take.latency_source or "",
+            "within": take.recording__within,
+        }
+
+    def comp(self, one: LineComp, spoken: Mapping[str, list[Span]]) -> dict[str, Any]:
+        """One comp, judged like a take; `spoken` are phrases by recording, in its samples."""
+        found = Sounding(self.production, one.comp).measures()
+        voice = self._comp_voice(one, spoken)
+        clipped = [Span(a + one.comp.at, b + one.comp.at) for a, b in found["clipped"]] if found else []
+        speech = Span(*voice["speech"]) if voice["speech"] else None
+        said = judge(speech, 0, self.slots.get(one.line), len(clipped), measured=found is not None)
+        levels = found or {"peak": None, "true_peak": None, "loudness": None, "noise": None}
+        return {
+            "id": one.id,
+            "kind": "comp",
+            "name": one.name,
+            "line": one.line,
+            "number": 0,
+            "file": "",
+            "folder": "",
+            "reader": self.readers.get(one.reader, ""),
+            "state": "finished",
+            "aside": False,
+            "start": one.comp.at,
+            "length": one.comp.length,
+            "voice": voice,
+            "seams": [one.comp.at + seam for seam in seams(one.comp)],
+            **{name: levels[name] for name in ("peak", "true_peak", "loudness", "noise")},
+            "clipped": _pairs(clipped),
+            "late": said.late,
+            "past_end": said.past_end,
+            "faults": list(said.faults),
+            "remarks": list(said.remarks),
+            "measured": found is not None,
+            "latency_source": "",
+            "within": None,
+        }
+
+    def _comp_voice(self, one: LineComp, spoken: Mapping[str, list[Span]]) -> dict[str, Any]:
+        place, phrases = Place(one.comp), []
+        for recording in one.comp.recordings:
+            phrases += place.spans_in_programme(recording, spoken.get(recording, ()))
+        return self.voice(one.comp, phrases, id=one.id, kind="comp", name=one.name)
+
+
+def spoken_in(production: Any, comps: Iterable[LineComp]) -> dict[str, list[Span]]:
+    """The phrases of the recordings that comps use, by recording."""
+    wanted = {recording for one in comps for recording in one.comp.recordings}
+    found = defaultdict[str, list[Span]](list)
+    if wanted:
+        rows = Take.objects.filter(recording__in=list(wanted), recording__production=production)
+        for recording, phrases in rows.values_list("recording_id", "phrases"):
+            found[str(recording)] += _spans(phrases)
+    return found
+
+
+def take_rows(
+    production: Any, takes: QuerySet[Take], slots: Mapping[str, Span | None], comps: Iterable[LineComp] = ()
+) -> list[dict[str, Any]]:
+    """Some takes of the production in order of their numbers, and comps; `slots` by their lines' identities."""
+    describer, comps = Describer(production, slots), list(comps)
+    spoken = spoken_in(production, comps)
+    return [*map(describer.take, _rows(takes)), *(describer.comp(one, spoken) for one in comps)]
+
+
+def voices(production: Any, standing: Mapping[str, Standing], comps: Iterable[LineComp]) -> dict[str, dict[str, Any]]:
+    """What sounds for lines, by line: a take or a comp, whether it is provisional, and what its file would be called."""
+    by_voice = {found.voice: (line, found.provisional) for line, found in standing.items()}
+    describer, said = Describer(production, {}), {}
+    for take in _rows(Take.objects.filter(pk__in=list(by_voice))):
+        if take.recording__state != Recording.State.FINISHED:
+            continue
+        line, provisional = by_voice[str(take.id)]
+        row = describer.take(take)
+        said[line] = row["voice"] | {
+            "provisional": provisional,
+            "file": row["file"],
+            "folder": row["folder"],
+            "loudness": take.loudness,
+            "measured": row["measured"],
+        }
+    chosen = [one for one in comps if one.id in by_voice]
+    spoken = spoken_in(production, chosen)
+    names = _files(production, chosen)
+    for one in chosen:
+        line, provisional = by_voice[one.id]
+        found = Sounding(production, one.comp).measures()
+        file, folder = names.get(one.comp.segments[0].recording, ("", ""))
+        said[line] = describer._comp_voice(one, spoken) | {
+            "provisional": provisional,
+            "file": file,
+            "folder": folder,
+            "loudness": found["loudness"] if found else None,
+            "measured": found is not None,
+        }
+    return said
+
+
+def _files(production: Any, comps: Iterable[LineComp]) -> dict[str, tuple[str, str]]:
+    """File name and folder by the recording that a comp begins with."""
+    first = [one.comp.segments[0].recording for one in comps]
+    rows = Recording.objects.filter(pk__in=first, production=production) if first else Recording.objects.none()
+    return {str(key): (name, folder) for key, name, folder in rows.values_list("id", "file_name", "folder__path")}

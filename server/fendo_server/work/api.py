@@ -71,5 +71,5 @@ def job_file(request: Request, job_id: UUID) -> HttpResponseBase:
     if job.state != Job.State.DONE or not name:
         raise Http404
     path = settings.MEDIA / job.production.directory / "Handover" / name
-    kinds = {".mp4": "video/mp4", ".zip": "application/zip"}
+    kinds = {".mp4": "video/mp4", ".zip": "application/zip", ".wav": "audio/wav"}
     return send_file(request, path, kinds.get(path.suffix, "application/octet-stream"), download_as=name)

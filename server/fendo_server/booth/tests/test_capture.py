@@ -18,9 +18,16 @@ from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
 from fendo_server.problems import Problem
 from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording
+from fendo_server.voice.reading import read_sound
 from fendo_server.work import running
 from fendo_server.work.models import Job
 from testing import record, send, takes_of, voice
+
+
+def recording_of(take):
+    return Take.objects.get(pk=take["id"]).recording
+
 
 CLOCK = {"capture": [[0, 1000]], "transport": [[500, -200]], "source": "none"}
 
@@ -101,7 +108,7 @@ def test_a_torn_write_is_cut_back_to_whole_samples(booth):
     take = booth.begin()
     sound = voice()
     booth.put(take, 0, sound[:1000])
-    part = Take.objects.get(pk=take["id"]).part
+    part = recording_of(take).part
     with part.open("ab") as file:
         file.write(b"\x01\x02")
     assert booth.put(take, 1000, sound[1000:]).json()["have"] == len(sound)
@@ -121,7 +128,7 @@ def test_a_full_disk_acknowledges_nothing_and_loses_nothing(booth, monkeypatch):
     answer = booth.put(take, 1000, sound[1000:])
     assert answer.status_code == 507
     assert "is safe" in answer.json()["detail"]
-    assert capture.on_disk(Take.objects.get(pk=take["id"])) == 1000
+    assert capture.on_disk(recording_of(take)) == 1000
     monkeypatch.setattr(capture, "_sync", os.fsync)
     assert booth.put(take, 1000, sound[1000:]).json()["have"] == len(sound)
 
@@ -154,7 +161,7 @@ def test_a_forgotten_take_becomes_a_take_marked_as_cut_off(booth):
     booth.put(take, 0, sound)
     assert capture.close_forgotten() == 0
     assert capture.close_forgotten(older_than=-1) == 1
-    closed = Take.objects.get(pk=take["id"])
+    closed = recording_of(take)
     assert (closed.state, closed.cut_off, closed.length) == ("finished", True, len(sound))
     assert not Take.objects.filter(pk=empty["id"]).exists()
 
@@ -166,14 +173,14 @@ def test_what_a_browser_brings_after_its_take_was_closed_without_it_goes_on_the_
     body = pcm.from_integers(sound[:96_000])
     booth.client.put(address, body, content_type="application/octet-stream", headers={"X-Clock": log})
     assert capture.close_forgotten(older_than=-1) == 1
-    closed = Take.objects.get(pk=take["id"])
+    closed = recording_of(take)
     assert (closed.length, closed.start, closed.cut_off) == (96_000, 48_200, True)
     # The browser is back: first a piece that is known, then the rest.
     assert booth.put(take, 0, sound[:48_000]).json()["have"] == 96_000
     assert booth.put(take, 96_000, sound[96_000:]).json()["have"] == len(sound)
     answer = send(booth.client, "POST", f"/api/takes/{take['id']}/finish/", {"total": len(sound), "clock": {}})
     assert (answer.status_code, answer.json()["length"]) == (200, len(sound))
-    again = Take.objects.get(pk=take["id"])
+    again = recording_of(take)
     assert (again.start, again.cut_off, again.forgotten) == (48_200, False, False)
     found, _ = soundfile.read(again.path, dtype="int32")
     assert np.array_equal(found >> 8, sound)
@@ -198,11 +205,11 @@ def test_a_take_is_found_again_that_was_closed_on_the_disk_but_not_in_the_databa
     def gone(_take, *_given, **_more):
         raise OSError("the database went away")
 
-    monkeypatch.setattr(Take, "save", gone)
+    monkeypatch.setattr(Recording, "save", gone)
     with pytest.raises(OSError, match="went away"):
         booth.finish(take, len(sound))
     monkeypatch.undo()
-    assert Take.objects.get(pk=take["id"]).state == "recording"
+    assert recording_of(take).state == "recording"
     assert booth.finish(take, len(sound)).json()["length"] == len(sound)
 
 
@@ -215,19 +222,21 @@ def test_a_long_take_is_there_at_once_and_measured_by_a_job(booth, client, produ
     job = Job.objects.get(kind="measure take")
     running.run(str(job.pk))
     (row,) = takes_of(client, production)
-    whole = measures.measure(capture.read_sound(Take.objects.get(pk=take["id"]).path))
+    whole = measures.measure(read_sound(Take.objects.get(pk=take["id"]).path))
     assert row["measured"] and row["peak"] == whole.peak
-    assert abs(row["speech"][0] - whole.speech.start) <= 480 and abs(row["speech"][1] - whole.speech.end) <= 480
+    spoken = [at - row["start"] for at in row["voice"]["speech"]]
+    assert abs(spoken[0] - whole.speech.start) <= 480 and abs(spoken[1] - whole.speech.end) <= 480
     assert abs(row["loudness"] - whole.loudness) < 0.05
-    wave = client.get(f"/api/takes/{take['id']}/wave/")
-    assert len(b"".join(wave.streaming_content)) == 2 * len(sound) // 480
+    first = row["voice"]["span"][0] - row["start"]
+    address = f"/api/voices/{take['id']}/{row['voice']['key']}"
+    assert len(client.get(f"{address}/wave/").content) == 2 * -(-row["voice"]["length"] // 480)
     # It is heard in pieces, bit for bit.
-    piece = client.get(f"/api/takes/{take['id']}/audio/?start=1000&end=49000")
+    piece = client.get(f"{address}/sound/?start=1000&end=49000")
     heard, _ = soundfile.read(io.BytesIO(piece.content), dtype="int32")
-    assert np.array_equal(heard >> 8, sound[1000:49_000])
+    assert np.array_equal(heard >> 8, sound[first + 1000 : first + 49_000])
     for bad in ("start=5&end=5", "end=99999999999", "start=-1&end=4", "start=x&end=5"):
-        assert client.get(f"/api/takes/{take['id']}/audio/?{bad}").status_code in (200, 400, 422)
-    assert client.get(f"/api/takes/{take['id']}/audio/?start=0&end={61 * SAMPLE_RATE}").status_code == 422
+        assert client.get(f"{address}/sound/?{bad}").status_code in (400, 422)
+    assert client.get(f"{address}/sound/?start=0&end={61 * SAMPLE_RATE}").status_code == 422
 
 
 def test_the_clock_map_is_there_for_whoever_asks(booth, client):
@@ -301,13 +310,13 @@ def test_what_is_done_to_a_take_while_it_is_measured_stands(booth, client, produ
             {"kind": "set_aside", "take": take["id"], "aside": True, "revision": 99},
         )
         assert answer.status_code == 200
-        Take.objects.filter(pk=take["id"]).update(moved=4800)
+        Take.objects.filter(pk=take["id"]).update(place=4800)
         return real(blocks)
 
     monkeypatch.setattr(capture, "measure_blocks", meanwhile)
     running.run(str(Job.objects.get(kind="measure take").pk))
     kept = Take.objects.get(pk=take["id"])
-    assert (kept.aside, kept.moved) == (True, 4800) and kept.peak is not None
+    assert (kept.aside, kept.place) == (True, 4800) and kept.peak is not None
 
 
 def test_a_take_that_can_not_be_measured_or_placed_is_saved_all_the_same(booth, monkeypatch):
@@ -322,7 +331,7 @@ def test_a_take_that_can_not_be_measured_or_placed_is_saved_all_the_same(booth, 
         body = booth.finish(take, len(sound)).json()
     assert (body["state"], body["length"], body["measured"]) == ("finished", len(sound), False)
     kept = Take.objects.get(pk=take["id"])
-    assert kept.path.exists() and "readings were lost" in kept.doubts[0][1]
+    assert kept.path.exists() and "readings were lost" in kept.recording.doubts[0][1]
     running.run(str(Job.objects.get(kind="measure take").pk))
     kept.refresh_from_db()
     assert kept.peak is not None
@@ -330,7 +339,7 @@ def test_a_take_that_can_not_be_measured_or_placed_is_saved_all_the_same(booth, 
 
 def test_a_file_that_is_gone_is_said_and_a_full_disk_leaves_no_stub(booth, production, own_data, monkeypatch):
     take = booth.begin()
-    Take.objects.get(pk=take["id"]).part.unlink()
+    recording_of(take).part.unlink()
     answer = booth.put(take, 0, voice(1.0))
     assert answer.status_code == 410 and "stays in this browser" in answer.json()["detail"]
     before = set(own_data.glob("media/*/*/*"))
@@ -379,8 +388,8 @@ def test_two_senders_of_one_take_at_once_leave_one_whole_recording(production):
 
     with ThreadPoolExecutor(4) as pool:
         list(pool.map(send_all, range(4)))
-    assert capture.on_disk(take) == len(sound)
-    with take.part.open("rb") as file:
+    assert capture.on_disk(take.recording) == len(sound)
+    with take.recording.part.open("rb") as file:
         file.seek(wav.HEADER_BYTES)
         assert np.array_equal(pcm.to_integers(file.read()), sound)
 
@@ -392,7 +401,7 @@ def test_takes_begun_at_the_same_moment_get_different_numbers_and_files(producti
     def begin(_n: int) -> tuple[int, str]:
         try:
             take = capture.begin(line, "mic")
-            return take.number, take.file_name
+            return take.number, take.recording.file_name
         finally:
             connections.close_all()
 

@@ -60,7 +60,8 @@ def test_the_film_has_the_picture_untouched_and_the_voice_where_the_take_lay(cli
     mixed = np.frombuffer(subprocess.run(command, capture_output=True, check=True).stdout, np.float32)
     for take in Take.objects.all():
         # Where the buzz begins and ends, by its energy against the much quieter ducked tone.
-        a, b = take.start + SAMPLE_RATE, take.start + take.length - SAMPLE_RATE
+        start, length = take.recording.start, take.recording.length
+        a, b = start + SAMPLE_RATE, start + length - SAMPLE_RATE
         near = np.abs(mixed[a - 4800 : b + 4800])
         loud = np.flatnonzero(near > 0.1)
         assert abs(loud[0] - 4800) < 0.010 * SAMPLE_RATE
@@ -73,10 +74,10 @@ def test_the_voice_files_are_the_takes_as_recorded_with_a_list(client, read, tmp
     path.write_bytes(client.get(f"/api/jobs/{job.pk}/file/").getvalue())
     with zipfile.ZipFile(path) as archive:
         for take in Take.objects.all():
-            assert archive.read(take.file_name) == take.path.read_bytes()
+            assert archive.read(take.recording.file_name) == take.path.read_bytes()
         rows = archive.read("list.csv").decode("utf-8-sig").splitlines()
     assert len(rows) == 3
-    assert rows[1].split(",")[-3:] == ["10:00:01:00", "48000", "3.000"]
+    assert rows[1].split(",")[-4:] == ["10:00:01:00", "48000", "3.000", "yes"]
 
 
 def test_every_picked_line_is_handed_over_whoever_reads_it(client, read, ada, tmp_path):
@@ -95,9 +96,9 @@ def test_every_picked_line_is_handed_over_whoever_reads_it(client, read, ada, tm
     path.write_bytes(client.get(f"/api/jobs/{job.pk}/file/").getvalue())
     mine = Take.objects.get(line=first)
     with zipfile.ZipFile(path) as archive:
-        assert set(archive.namelist()) == {mine.file_name, theirs.file_name, "list.csv"}
+        assert set(archive.namelist()) == {mine.recording.file_name, theirs.recording.file_name, "list.csv"}
     whole = client.get(f"/api/productions/{read.id}/").json()
-    assert [line["pick"]["id"] for line in whole["lines"]] == [str(mine.id), str(theirs.id)]
+    assert [line["pick"] for line in whole["lines"]] == [str(mine.id), str(theirs.id)]
     assert whole["to_do"]["handover"] == 2
     assert client.get("/api/productions/").json()[0]["picked"] == 2
 
@@ -134,6 +135,6 @@ def test_a_cancelled_film_leaves_no_file_anywhere(client, read, own_data, monkey
     assert client.get(f"/api/jobs/{made['id']}/file/").status_code == 404
 
 
-def test_without_a_pick_or_a_picture_the_reason_is_said(client, production):
-    assert "No take is picked" in ask(client, production, "voice files").error
+def test_without_a_take_or_a_picture_the_reason_is_said(client, production):
+    assert "Nothing was read yet" in ask(client, production, "voice files").error
     assert "no picture" in ask(client, production, "film with the voice").error

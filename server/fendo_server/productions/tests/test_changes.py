@@ -12,6 +12,7 @@ from fendo_server.productions import changes, description, state
 from fendo_server.productions.models import Production, Reader
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
+from fendo_server.voice.models import Recording
 from testing import record, send, takes_of, voice
 
 
@@ -55,7 +56,7 @@ def test_an_edit_can_be_undone_and_redone_after_any_reload(desk):
 def test_undo_takes_back_the_pick_of_the_reader_it_was_made_for(desk, client, production):
     line, first = production.lines.first(), production.reader
     take = record(line, voice(seed=1))
-    desk.edit(kind="pick", line=str(line.id), take=str(take.id))
+    desk.edit(kind="pick", line=str(line.id), voice=str(take.id))
     other = Reader.objects.create(production=production, name="Second voice")
     assert send(client, "PATCH", desk.base, {"reader": str(other.id)}).status_code == 200
     production.refresh_from_db()
@@ -111,12 +112,13 @@ def test_a_line_tells_its_takes_as_strokes_and_the_picked_one_whole(desk, client
     line = production.lines.first()
     first, second, third = (record(line, voice(seed=seed)) for seed in (1, 2, 3))
     desk.edit(kind="set_aside", take=str(first.id), aside=True)
-    answer = desk.edit(kind="pick", line=str(line.id), take=str(third.id)).json()
+    answer = desk.edit(kind="pick", line=str(line.id), voice=str(third.id)).json()
     told = desk.read()["lines"][0]
     assert told["tally"] == [{"number": n, "aside": n == 1} for n in (1, 2, 3)]
     rows = client.get(f"/api/lines/{line.id}/takes/").json()
     assert [row["id"] for row in rows] == [str(take.id) for take in (first, second, third)]
-    assert told["pick"] == rows[2] and answer["takes"] == rows and answer["lines"] == [told]
+    assert (told["pick"], told["voice"]["provisional"]) == (rows[2]["id"], False)
+    assert {**rows[2]["voice"], **told["voice"]} == told["voice"] and answer["takes"] == rows and answer["lines"] == [told]
     # However many lines and takes there are: the database is asked as often.
     with CaptureQueriesContext(connection) as asked:
         desk.read()
@@ -196,18 +198,20 @@ def test_the_database_itself_refuses_what_must_not_be(production, ada):
     Pick.objects.create(line=line, reader=production.reader, take=take)
     refused = [
         lambda: Pick.objects.create(line=line, reader=production.reader, take=take),
-        lambda: Take.objects.create(
-            line=line, reader=production.reader, folder=production.landing, number=1, file_name="x"
+        lambda: Take.objects.create(line=line, recording=take.recording, number=1),
+        lambda: Recording.objects.create(
+            production=production,
+            reader=production.reader,
+            folder=production.landing,
+            file_name=take.recording.file_name,
         ),
-        lambda: Take.objects.create(
-            line=other, reader=production.reader, folder=production.landing, number=1, file_name=take.file_name
-        ),
+        lambda: Pick.objects.create(line=other, reader=production.reader),
         lambda: Line.objects.create(production=production, position=9, number="9", slot_start=10, slot_end=10),
         lambda: Line.objects.create(production=production, position=9, number="9", slot_start=10),
         lambda: Line.objects.create(production=production, position=9, number=line.number),
         lambda: Reader.objects.create(production=production, name=production.reader.name),
         lambda: Production.objects.filter(pk=production.pk).update(fps_below=0),
-        lambda: Take.objects.filter(pk=take.pk).update(length=0),
+        lambda: Recording.objects.filter(pk=take.recording_id).update(length=0),
     ]
     for make in refused:
         with pytest.raises(IntegrityError), transaction.atomic():

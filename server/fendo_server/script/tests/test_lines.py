@@ -74,7 +74,7 @@ def test_numbers_change_places_without_a_clash_and_recorded_lines_keep_theirs(de
 def test_each_reader_has_picks_and_a_pace_of_their_own(desk, client, production, ada):
     line = production.lines.first()
     mine = record(line, voice())
-    desk.edit("pick", line=str(line.id), take=str(mine.id))
+    desk.edit("pick", line=str(line.id), voice=str(mine.id))
     made = send(client, "POST", f"{desk.address}readers/", {"name": "  Second   Voice "})
     assert made.status_code == 201 and made.json()["name"] == "Second Voice"
     assert send(client, "POST", f"{desk.address}readers/", {"name": "second voice"}).status_code == 422
@@ -82,12 +82,12 @@ def test_each_reader_has_picks_and_a_pace_of_their_own(desk, client, production,
     assert desk.lines()[0]["pick"] is None
     line.refresh_from_db()
     theirs = record(line, voice(seed=2))
-    assert theirs.reader.name == "Second Voice"
-    desk.edit("pick", line=str(line.id), take=str(theirs.id))
-    assert desk.lines()[0]["pick"]["id"] == str(theirs.id)
+    assert theirs.recording.reader.name == "Second Voice"
+    desk.edit("pick", line=str(line.id), voice=str(theirs.id))
+    assert desk.lines()[0]["pick"] == str(theirs.id)
     for _ in range(2):
         desk.undo()
-    assert desk.lines()[0]["pick"]["id"] == str(mine.id)
+    assert desk.lines()[0]["pick"] == str(mine.id)
     assert {reader["name"]: reader["takes"] for reader in desk.whole()["readers"]}["Second Voice"] == 1
     stranger = send(client, "PATCH", desk.address, {"reader": "00000000-0000-0000-0000-000000000000"})
     assert stranger.status_code == 422

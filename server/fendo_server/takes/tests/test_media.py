@@ -9,7 +9,7 @@ from testing import record, voice
 def sound(client, production):
     take = record(production.lines.first(), voice())
     whole = take.path.read_bytes()
-    ask = lambda **headers: client.get(f"/api/takes/{take.id}/audio/", headers=headers)  # noqa: E731
+    ask = lambda **headers: client.get(f"/api/takes/{take.id}/recording/", headers=headers)  # noqa: E731
     return ask, whole
 
 
@@ -48,17 +48,8 @@ def test_what_is_not_understood_or_stale_gets_the_whole(sound):
     assert ask(**{"if-none-match": etag}).status_code == 304
 
 
-def test_a_download_has_the_takes_name_and_a_waveform_its_columns(client, production):
+def test_a_download_has_the_takes_name(client, production):
     take = record(production.lines.first(), voice(2.0))
-    answer = client.get(f"/api/takes/{take.id}/audio/?download=1")
+    answer = client.get(f"/api/takes/{take.id}/recording/?download=1")
     assert "attachment" in answer.headers["Content-Disposition"]
     assert "t01.wav" in answer.headers["Content-Disposition"]
-    assert len(client.get(f"/api/takes/{take.id}/wave/").getvalue()) == 2 * 200
-
-
-def test_a_take_whose_file_is_gone_is_not_there_whole_or_in_part(client, production):
-    take = record(production.lines.first(), voice())
-    take.path.unlink()
-    for asked in ("", "?start=0&end=480"):
-        answer = client.get(f"/api/takes/{take.id}/audio/{asked}")
-        assert answer.status_code == 404 and answer.json()["detail"].startswith("There is nothing at this address")

@@ -1,0 +1,123 @@
+"""What stands for a line: the pick, or as long as there is none what was read last; and what edits do to it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from fendo_core.production.refusal import EditRefused
+from fendo_core.production.state import LineComp, State, TakeRef
+from fendo_core.script.lines import Line
+from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.voice import Comp, move_seam, shifted
+
+FURTHEST = 24 * 3600 * SAMPLE_RATE
+"""A voice lies within a day of the programme's beginning."""
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """A take or a comp, by identity, that sounds for a line; `provisional` as long as nobody picked it."""
+
+    voice: str
+    provisional: bool
+
+
+def standing(state: State, line: Line) -> Standing | None:
+    """What sounds for a line: its pick; else its reader's newest take in which somebody speaks and that is not set aside.
+
+    A take that is part of a comp stands as the newest comp that it is part of. None where nothing was read.
+    """
+    picked = state.picks.get(line.id)
+    if picked:
+        return Standing(picked, False)
+    reader = state.reader_of(line)
+    newest = next(
+        (
+            take
+            for take in reversed(state.takes.get(line.id, ()))
+            if take.sounds and take.id not in state.aside and (not reader or take.reader == reader)
+        ),
+        None,
+    )
+    if newest is None:
+        return None
+    return Standing(_newest_comp(state.comps, line.id, newest) or newest.id, True)
+
+
+def _newest_comp(comps: Sequence[LineComp], line: str, take: TakeRef) -> str | None:
+    return next((one.id for one in reversed(comps) if one.line == line and take.recording in one.comp.recordings), None)
+
+
+def as_joined(state: State, line: str, voice: str) -> str:
+    """A pick-up that was joined to what was read before it stands as that comp: by itself it is a part of the line."""
+    take = next((take for take in state.takes.get(line, ()) if take.id == voice), None)
+    if take is None or not take.is_pickup:
+        return voice
+    return _newest_comp(state.comps, line, take) or voice
+
+
+def moved(state: State, voice: str, by: int) -> tuple[State, str]:
+    """A take or a comp that begins `by` samples later; nothing else moves.
+
+    Raises:
+        EditRefused: when it is not there, or would leave the programme by more than a day.
+    """
+    for index, one in enumerate(state.comps):
+        if one.id == voice:
+            _checked(one.comp.at + by)
+            new = replace(one, comp=shifted(one.comp, by))
+            return replace(state, comps=(*state.comps[:index], new, *state.comps[index + 1 :])), f"{one.name} moved"
+    for take in (each for taken in state.takes.values() for each in taken):
+        if take.id == voice:
+            place = _checked(state.places.get(voice, take.start) + by)
+            places = {key: at for key, at in state.places.items() if key != voice}
+            if place != take.start:
+                places[voice] = place
+            return replace(state, places=places), f"take {take.number} moved"
+    raise EditRefused("This take is no longer there. Nothing was moved; undo may bring it back.")
+
+
+def _checked(at: int) -> int:
+    if not -FURTHEST <= at <= FURTHEST:
+        raise EditRefused("A take can’t lie more than a day from the programme’s beginning. Nothing was moved.")
+    return at
+
+
+def with_comp(
+    state: State, line: str, reader: str, name: str, comp: Comp, replaces: str | None, key: str
+) -> tuple[State, str]:
+    """A comp made for a line. Where what it `replaces` was picked, the comp is now: it was made to mend that."""
+    picks = dict(state.picks)
+    if replaces is not None and picks.get(line) == replaces:
+        picks[line] = key
+    new = LineComp(key, line, reader, name, comp)
+    return replace(state, comps=(*state.comps, new), picks=picks), f"{name} joined"
+
+
+def _found(state: State, comp: str) -> int:
+    for index, one in enumerate(state.comps):
+        if one.id == comp:
+            return index
+    raise EditRefused("This comp is no longer there. Nothing was changed; undo may bring it back.")
+
+
+def with_seam(state: State, comp: str, seam: int, to: int) -> tuple[State, str]:
+    """A comp with one of its seams at sample `to` of it.
+
+    Raises:
+        EditRefused: when the seam can't lie there.
+    """
+    index = _found(state, comp)
+    one = state.comps[index]
+    try:
+        new = replace(one, comp=move_seam(one.comp, seam, to, state.lengths))
+    except ValueError as error:
+        raise EditRefused(f"The seam can’t lie there: {error}. It stays where it was.") from error
+    return replace(state, comps=(*state.comps[:index], new, *state.comps[index + 1 :])), f"seam of {one.name}"
+
+
+def apart(state: State, comp: str) -> tuple[State, str]:
+    """A comp taken apart: it is gone, and a pick of it with it. The takes stay, and so does how they sound alone."""
+    index = _found(state, comp)
+    picks = {line: voice for line, voice in state.picks.items() if voice != comp}
+    comps = (*state.comps[:index], *state.comps[index + 1 :])
+    return replace(state, comps=comps, picks=picks), f"{state.comps[index].name} taken apart"

@@ -1,0 +1,118 @@
+"""Two readings of a line made one: a pick-up and what was read before it, or what was read on at its end."""
+
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from fendo_core.production import edits
+from fendo_core.production.state import LineComp, State
+from fendo_core.takes.standing import standing
+from fendo_core.timebase import Span
+from fendo_core.voice import Comp, Place, cut, render_whole
+from fendo_core.voice import join as joined
+from fendo_core.voice.seam import REACH, quietest
+from fendo_server.problems import Problem
+from fendo_server.productions import changes, state
+from fendo_server.productions.models import Change, Production
+from fendo_server.script.models import Line
+from fendo_server.takes.description import comp_of_take, spoken_in
+from fendo_server.takes.models import Take
+from fendo_server.voice.reading import reader_for
+
+
+def comps_of(line: Line) -> list[LineComp]:
+    """The comps of a line."""
+    return [
+        LineComp(str(one.id), str(one.line_id), str(one.reader_id), one.name, Comp.from_row(one.comp))
+        for one in line.comps.all()
+    ]
+
+
+def join_pickup(take: Take) -> Change | None:
+    """Join a pick-up to what stood for its line when it was read; None when there is nothing to join, or nobody spoke."""
+    if take.cue is None or take.speech_start is None:
+        return None
+    present = state.load(take.line.production)
+    line = next((each for each in present.lines if each.id == str(take.line_id)), None)
+    if line is None:
+        return None
+    others = tuple(each for each in present.takes.get(line.id, ()) if each.id != str(take.id))
+    before = standing(replace(present, takes={**present.takes, line.id: others}), line)
+    if before is None:
+        return None
+    return join(take.line, str(take.id), before.voice, None, take.line.production.owner)
+
+
+def join(line: Line, later: str, onto: str, at: int | None, author: Any) -> Change | None:
+    """Make a comp of what comes before and a take that goes on from it, as an edit.
+
+    Args:
+        at: programme sample of the joint; None: where it is heard least, at or before the place where the later one speaks.
+
+    Raises:
+        Problem: when the two are not of this line, or can't be joined there.
+    """
+    production = line.production
+    take = Take.objects.filter(pk=later, line=line).select_related("recording").first()
+    present = state.load(production)
+    earlier = _earlier(present, line, onto)
+    if take is None or earlier is None or take.speech_start is None:
+        raise Problem(422, "Not possible", "Two readings of this line are needed, in both of which somebody speaks.")
+    after = comp_of_take(take)
+    joint = _joint(production, earlier, after, take) if at is None else at
+    try:
+        comp = joined(earlier, after, joint)
+    except ValueError as error:
+        raise Problem(422, "Not possible", f"They can’t be joined there: {error}. Both are as they were.") from error
+    name = _name(present, line, comp)
+    edit = edits.AddComp(str(line.id), str(take.recording.reader_id), name, comp, onto)
+    return changes.perform(production, author, production.revision + 1_000_000, edit)
+
+
+def _earlier(present: State, line: Line, voice: str) -> Comp | None:
+    for one in present.comps:
+        if one.id == voice and one.line == str(line.id):
+            return one.comp
+    take = Take.objects.filter(pk=voice, line=line).first()
+    return comp_of_take(take) if take and take.last else None
+
+
+def _joint(production: Production, earlier: Comp, later: Comp, take: Take) -> int:
+    """Where the joint is heard least: before the later one speaks, near its cue; behind the earlier one's last word where
+    it was read on at the end."""
+    assert take.speech_start is not None
+    speaks = later.at + take.speech_start - later.segments[0].source.start
+    first = max(later.span.start, speaks - REACH, earlier.span.start)
+    spoken = spoken_in(production, [LineComp("", "", "", "", earlier)])
+    ends = [s.end for s in _spoken(earlier, spoken) if s.end <= speaks]
+    if ends and max(ends) == max(s.end for s in _spoken(earlier, spoken)):
+        first = max(first, *ends)
+    last = min(speaks, earlier.span.end)
+    if last - first < 100:
+        return min(speaks, max(first, later.span.start))
+    read, window = reader_for(production, earlier.recordings | later.recordings), Span(first, last)
+
+    def heard(comp: Comp) -> np.ndarray:
+        sound, part = np.zeros(window.length, np.float32), cut(comp, window)
+        if part:
+            sound[part.at - first : part.at - first + part.length] = render_whole(part, read)
+        return sound
+
+    return first + quietest(heard(earlier), heard(later))
+
+
+def _spoken(comp: Comp, spoken: dict[str, list[Span]]) -> list[Span]:
+    place = Place(comp)
+    return [s for recording in comp.recordings for s in place.spans_in_programme(recording, spoken.get(recording, ()))]
+
+
+def _name(present: State, line: Line, comp: Comp) -> str:
+    """The takes that a comp is made of, by their numbers, in order: 1 + 3."""
+    numbers = {take.recording: take.number for take in present.takes.get(str(line.id), ())}
+    used: list[str] = []
+    for segment in comp.segments:
+        number = str(numbers.get(segment.recording, "?"))
+        if not used or used[-1] != number:
+            used.append(number)
+    return f"takes {' + '.join(used)}"[:80]

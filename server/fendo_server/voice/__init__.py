@@ -1,0 +1,1 @@
+"""What sounds for a line: recordings, comps, and the sound that is made of them."""
