@@ -70,6 +70,7 @@ any_edit = st.one_of(
     st.builds(edits.Pick, line_ids, st.none() | takes),
     st.builds(edits.PickProvisional, st.none() | st.just(("a", "c"))),
     st.builds(edits.MoveVoice, voices, st.integers(-90_000, 90_000)),
+    st.builds(edits.PlaceVoice, voices, st.none() | st.just("00:00:02:05")),
     st.builds(edits.AddComp, st.just("a"), st.just(""), st.just("takes 1 + 2"), st.just(COMP), st.just("t1")),
     st.builds(edits.MoveSeam, voices, st.integers(0, 1), st.integers(0, 30_000)),
     st.builds(edits.TakeApart, voices),
@@ -178,7 +179,7 @@ def test_what_mends_the_pick_is_picked_and_taken_apart_it_is_none():
     joined, _ = edits.perform(START, edits.AddComp("a", "", "takes 1 + 2", START.comps[0].comp, "t1"), lambda: "k2")
     assert joined.picks["a"] == "k2" and sounds(joined, "a") == ("k2", False)
     apart, label = edits.perform(joined, edits.TakeApart("k2"), str)
-    assert (apart.comps, apart.picks, label) == (START.comps, {}, "takes 1 + 2 taken apart")
+    assert (apart.comps, apart.picks, label) == (START.comps, {}, "takes 1 + 2 separated")
     kept, _ = edits.perform(START, edits.AddComp("a", "", "takes 1 + 2", START.comps[0].comp, "t2"), lambda: "k2")
     assert kept.picks["a"] == "t1", "what was picked by hand stays picked"
 
@@ -202,3 +203,15 @@ def test_a_seam_is_moved_within_what_was_recorded():
     assert (one.source, other.source, other.at) == (Span(0, 10_000), Span(1_000, 9_000), 10_000)
     with pytest.raises(EditRefused, match="no more sound"):
         edits.perform(START, edits.MoveSeam("k1", 0, 8_000), str)
+
+
+def test_the_first_word_is_put_on_the_slot_or_at_a_timecode():
+    world = replace(START, takes={"a": tuple(take._replace(speaks=1_500) for take in START.takes["a"])}, start_frame=90_000)
+    at = lambda state: state.places.get("t1", 4_000) + 1_500  # noqa: E731
+    assert at(edits.perform(world, edits.PlaceVoice("t1"), str)[0]) == 0
+    assert at(edits.perform(world, edits.PlaceVoice("t1", "01:00:02:05"), str)[0]) == 2 * 48_000 + 5 * 1_920
+    moved, _ = edits.perform(world, edits.PlaceVoice("k1", "01:00:00:00"), str)
+    assert moved.comps[0].comp.at == -1_500
+    for voice, timecode, said in (("t1", "x", "no timecode"), ("t3", None, "not known"), ("gone", None, "not known")):
+        with pytest.raises(EditRefused, match=said):
+            edits.perform(replace(START, takes=world.takes), edits.PlaceVoice(voice, timecode), str)

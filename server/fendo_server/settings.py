@@ -137,6 +137,7 @@ SPECTACULAR_SETTINGS = {
         "JobStateEnum": "fendo_server.work.models.Job.State",
         "TakeStateEnum": "fendo_server.voice.models.Recording.State",
         "SourceStateEnum": "fendo_server.picture.models.Source.State",
+        "VoiceKindEnum": "fendo_server.productions.serializers.VOICE_KINDS",
         "HeardEnum": "fendo_core.picture.reel.HEARD",
     },
 }

@@ -208,6 +208,14 @@ class MoveVoice:
 
 
 @dataclass(frozen=True, slots=True)
+class PlaceVoice:
+    """The first word of a take or a comp put at a timecode, or at the start of its line's slot when none is given."""
+
+    voice: str
+    timecode: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class AddComp:
     """A comp made for a line, and picked there if what it is made of was; it stands at once where nothing is picked."""
 
@@ -413,6 +421,7 @@ Edit: TypeAlias = (
     | Pick
     | PickProvisional
     | MoveVoice
+    | PlaceVoice
     | AddComp
     | MoveSeam
     | TakeApart
@@ -665,6 +674,8 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             return replace(state, picks={**state.picks, **new_picks}), f"{count} pick{'s' if count != 1 else ''}"
         case MoveVoice(voice, by):
             return standing.moved(state, voice, by)
+        case PlaceVoice(voice, timecode):
+            return standing.moved(state, voice, standing.distance(state, voice, timecode))
         case AddComp():
             return standing.with_comp(state, edit.line, edit.reader, edit.name, edit.comp, edit.replaces, new_id())
         case MoveSeam(comp, seam, to):

@@ -25,7 +25,8 @@ Rows: TypeAlias = dict[str, Row | None]
 
 
 class TakeRef(NamedTuple):
-    """What edits know of a take. `start` is where its recording was recorded, `sounds` whether somebody speaks in it."""
+    """What edits know of a take. `start` is where its recording was recorded, `sounds` whether somebody speaks in it,
+    `speaks` the sample of the recording at which that begins (None: not known)."""
 
     id: str
     recording: str
@@ -34,6 +35,7 @@ class TakeRef(NamedTuple):
     start: int = 0
     sounds: bool = True
     is_pickup: bool = False
+    speaks: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +65,7 @@ class State:
         sources: what was brought in, by identity.
         takes: those of each line, by line, in the order of their numbers.
         lengths: of the recordings that comps use, samples.
+        start_frame: frames since midnight of the programme's first frame, for timecode.
         wanted: samples that the programme is to last while it has no picture; 0: not said.
         reader: who reads the lines that have no reader of their own.
         readers: names by identity.
@@ -82,6 +85,7 @@ class State:
     sounds: Mapping[str, int] = field(default_factory=dict)
     rate: FrameRate = nearest_rate(Fraction(25))
     pace: Pace = field(default_factory=Pace.starting)
+    start_frame: int = 0
     wanted: int = 0
     takes: Mapping[str, tuple[TakeRef, ...]] = field(default_factory=dict)
     lengths: Mapping[str, int] = field(default_factory=dict)

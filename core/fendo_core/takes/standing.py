@@ -6,8 +6,9 @@ from dataclasses import dataclass, replace
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import LineComp, State, TakeRef
 from fendo_core.script.lines import Line
-from fendo_core.timebase import SAMPLE_RATE
-from fendo_core.voice import Comp, move_seam, shifted
+from fendo_core.timebase import SAMPLE_RATE, TimecodeError, parse_timecode
+from fendo_core.voice import Comp, Place, move_seam, shifted
+from fendo_core.voice.samples import RecordingSample
 
 FURTHEST = 24 * 3600 * SAMPLE_RATE
 """A voice lies within a day of the programme's beginning."""
@@ -76,6 +77,44 @@ def moved(state: State, voice: str, by: int) -> tuple[State, str]:
     raise EditRefused("This take is no longer there. Nothing was moved; undo may bring it back.")
 
 
+def distance(state: State, voice: str, timecode: str | None) -> int:
+    """Samples from the first word of a take or a comp to a timecode; to the start of its line's slot when none is given.
+
+    Raises:
+        EditRefused: when it is not known where somebody speaks, the line has no slot, or the timecode is none.
+    """
+    line, speaks = _first_word(state, voice)
+    if timecode is not None:
+        try:
+            frame = parse_timecode(timecode, state.rate) - state.start_frame
+        except TimecodeError as error:
+            raise EditRefused(f"{error}. Nothing was moved.") from error
+        return state.rate.first_sample(frame) - speaks
+    slot = next((each.slot for each in state.lines if each.id == line), None)
+    if slot is None:
+        raise EditRefused("This line has no slot to begin with. Set its start in Script, or type a place.")
+    return slot.start - speaks
+
+
+def _first_word(state: State, voice: str) -> tuple[str, int]:
+    """The line of a take or a comp, and the programme sample at which somebody begins to speak in it."""
+    refs = {take.recording: take for taken in state.takes.values() for take in taken if take.speaks is not None}
+    for one in state.comps:
+        if one.id == voice:
+            place = Place(one.comp)
+            for segment in one.comp.segments:
+                speaks = refs[segment.recording].speaks if segment.recording in refs else None
+                at = None if speaks is None else place.in_programme(segment.recording, RecordingSample(speaks))
+                if at is not None:
+                    return one.line, at
+            return one.line, one.comp.at
+    for line, taken in state.takes.items():
+        for take in taken:
+            if take.id == voice and take.speaks is not None:
+                return line, state.places.get(voice, take.start) + take.speaks
+    raise EditRefused("It is not known where somebody speaks in this take. Nothing was moved.")
+
+
 def _checked(at: int) -> int:
     if not -FURTHEST <= at <= FURTHEST:
         raise EditRefused("A take can’t lie more than a day from the programme’s beginning. Nothing was moved.")
@@ -120,4 +159,4 @@ def apart(state: State, comp: str) -> tuple[State, str]:
     index = _found(state, comp)
     picks = {line: voice for line, voice in state.picks.items() if voice != comp}
     comps = (*state.comps[:index], *state.comps[index + 1 :])
-    return replace(state, comps=comps, picks=picks), f"{state.comps[index].name} taken apart"
+    return replace(state, comps=comps, picks=picks), f"{state.comps[index].name} separated"

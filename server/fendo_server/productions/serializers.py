@@ -18,6 +18,7 @@ from fendo_server.productions.models import Production
 from fendo_server.voice.models import Recording
 
 DAY = 24 * 3600 * SAMPLE_RATE
+VOICE_KINDS = ["take", "comp"]
 LEVEL_WINDOW_KEYS = list(LEVEL_WINDOWS)
 FITS = ["no words", "no slot", "wild", "fits", "tight", "over"]
 
@@ -41,7 +42,7 @@ class VoiceSerializer(serializers.Serializer):
     """What sounds: a take or a comp, where it lies. Its sound and its waveform are at addresses that contain its key."""
 
     id = serializers.CharField(help_text="of the take or the comp")
-    kind = serializers.ChoiceField(["take", "comp"])
+    kind = serializers.ChoiceField(VOICE_KINDS)
     name = serializers.CharField()
     key = serializers.CharField(help_text="tells its sound: another sound has another key, another place has not")
     span = SpanField(help_text="where it sounds, programme samples")
@@ -53,6 +54,7 @@ class VoiceSerializer(serializers.Serializer):
 class StandingVoiceSerializer(VoiceSerializer):
     """What sounds for a line."""
 
+    takes = serializers.ListField(child=serializers.IntegerField(), help_text="numbers of the takes that it is made of")
     provisional = serializers.BooleanField(help_text="nobody picked it: it sounds because it was read last")
     file = serializers.CharField(help_text="what a file of it is called")
     folder = serializers.CharField()
@@ -64,7 +66,7 @@ class TakeSerializer(serializers.Serializer):
     """A take, or a comp listed like one; positions in programme samples, levels in dBFS, dBTP and LUFS."""
 
     id = serializers.CharField()
-    kind = serializers.ChoiceField(["take", "comp"])
+    kind = serializers.ChoiceField(VOICE_KINDS)
     name = serializers.CharField()
     line = serializers.CharField()
     number = serializers.IntegerField(help_text="0: a comp has none")
@@ -528,6 +530,12 @@ EDITS: dict[str, type[_EditSerializer]] = {
     ),
     "move_voice": _kind(
         "move_voice", edits.MoveVoice, voice=_line(), by=serializers.IntegerField(min_value=-DAY, max_value=DAY)
+    ),
+    "place_voice": _kind(
+        "place_voice",
+        edits.PlaceVoice,
+        voice=_line(),
+        timecode=serializers.CharField(max_length=20, required=False, allow_null=True),
     ),
     "move_seam": _kind(
         "move_seam",

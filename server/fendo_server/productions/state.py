@@ -74,6 +74,7 @@ def load(production: Production) -> State:
         sounds={str(source.id): source.length for source in sources if source.facts.get("has_sound")},
         rate=production.rate,
         pace=known.get(str(production.reader_id), pace.starting(production)),
+        start_frame=production.start_frame,
         wanted=production.wanted_length or 0,
         takes=taken,
         lengths={str(key): length for key, length in _lengths(used)},
@@ -93,9 +94,9 @@ def _taken(production: Production) -> tuple[dict[str, tuple[TakeRef, ...]], set[
         Q(recording__state=Recording.State.FINISHED) & (Q(speech_start__isnull=False) | Q(peak=None)), BooleanField()
     )
     rows = Take.objects.filter(line__production=production).order_by("number").annotate(**keys)
-    columns = ("key", "of", "rec", "who", "number", "recording__start", "spoken", "cue", "aside", "place")
-    for take, line, recording, reader, number, start, spoken, cue, away, place in rows.values_list(*columns):
-        taken[line].append(TakeRef(take, recording, reader, number, start, spoken, cue is not None))
+    columns = ("key", "of", "rec", "who", "number", "recording__start", "spoken", "cue", "aside", "place", "speech_start")
+    for take, line, recording, reader, number, start, spoken, cue, away, place, speaks in rows.values_list(*columns):
+        taken[line].append(TakeRef(take, recording, reader, number, start, spoken, cue is not None, speaks))
         if away:
             aside.add(take)
         if place is not None:

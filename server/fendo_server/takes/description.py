@@ -194,6 +194,7 @@ def voices(production: Any, standing: Mapping[str, Standing], comps: Iterable[Li
         line, provisional = by_voice[str(take.id)]
         row = describer.take(take)
         said[line] = row["voice"] | {
+            "takes": [take.number],
             "provisional": provisional,
             "file": row["file"],
             "folder": row["folder"],
@@ -202,12 +203,13 @@ def voices(production: Any, standing: Mapping[str, Standing], comps: Iterable[Li
         }
     chosen = [one for one in comps if one.id in by_voice]
     spoken = spoken_in(production, chosen)
-    names = _files(production, chosen)
+    names, numbers = _files(production, chosen), _numbers(production, chosen)
     for one in chosen:
         line, provisional = by_voice[one.id]
         found = Sounding(production, one.comp).measures()
         file, folder = names.get(one.comp.segments[0].recording, ("", ""))
         said[line] = describer._comp_voice(one, spoken) | {
+            "takes": [numbers[each] for each in (s.recording for s in one.comp.segments) if each in numbers],
             "provisional": provisional,
             "file": file,
             "folder": folder,
@@ -215,6 +217,13 @@ def voices(production: Any, standing: Mapping[str, Standing], comps: Iterable[Li
             "measured": found is not None,
         }
     return said
+
+
+def _numbers(production: Any, comps: Iterable[LineComp]) -> dict[str, int]:
+    """The number of the take by the recording that it is."""
+    wanted = {recording for one in comps for recording in one.comp.recordings}
+    rows = Take.objects.filter(recording__in=list(wanted), recording__production=production) if wanted else ()
+    return {str(take.recording_id): take.number for take in rows}
 
 
 def _files(production: Any, comps: Iterable[LineComp]) -> dict[str, tuple[str, str]]:

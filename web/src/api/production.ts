@@ -28,7 +28,7 @@ export function useProduction(id: string) {
     refetchInterval: ({ state: { data, error } }) =>
       (data && error && isAway(error)) ||
       data?.picture.sources.some((source) => source.state === 'preparing') ||
-      data?.lines.some(({ pick }) => pick && !pick.measured)
+      data?.lines.some(({ voice }) => voice && !voice.measured)
         ? 1500
         : false,
   })
@@ -206,7 +206,7 @@ export function useJobActions(id: string) {
   const queries = useQueryClient()
   const refresh = () => queries.invalidateQueries({ queryKey: ['jobs', id] })
   const begin = useMutation({
-    mutationFn: (kind: 'film with the voice' | 'voice files') =>
+    mutationFn: (kind: 'film with the voice' | 'voice files' | 'whole voice') =>
       answered(
         client.POST('/api/productions/{production_id}/handover/', {
           params: { path: { production_id: id } },

@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{line_id}/join/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make one reading of two: the earlier one up to the joint, the later one from there. It is an edit. */
+        post: operations["join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{line_id}/simulated-reading/": {
         parameters: {
             query?: never;
@@ -587,23 +604,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/takes/{take_id}/audio/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description The take's WAV file: whole, a range of bytes, or a stretch of at most a minute. */
-        get: operations["take_sound"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/takes/{take_id}/clock/": {
         parameters: {
             query?: never;
@@ -611,7 +611,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The take's clock map. */
+        /** @description The clock map of the take's recording. */
         get: operations["take_clock"];
         put?: never;
         post?: never;
@@ -638,6 +638,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/recording/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The WAV file that the take is a stretch of, whole or a range of bytes. */
+        get: operations["take_recording"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/sound/": {
         parameters: {
             query?: never;
@@ -655,15 +672,32 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/takes/{take_id}/wave/": {
+    "/api/voices/{voice_id}/{key}/sound/": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description Peak and average of each 10 ms, one byte each, 0..255 over -60..0 dBFS. */
-        get: operations["take_wave"];
+        /** @description What sounds, as a 24-bit WAV file: whole if it is no longer than a minute, or a stretch of at most that. */
+        get: operations["voice_sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/voices/{voice_id}/{key}/wave/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Peak and average of each 10 ms of what sounds, one byte each, 0..255 over -60..0 dBFS. */
+        get: operations["voice_wave"];
         put?: never;
         post?: never;
         delete?: never;
@@ -761,7 +795,7 @@ export interface components {
         ChannelEnum: "both" | "left" | "right" | "mix";
         /** @description How a take lies in the programme, how that is known, and what speaks against it; see the core's `ClockMap`. */
         ClockMap: {
-            pieces: components["schemas"]["Piece"][];
+            pieces: components["schemas"]["ClockMapPiece"][];
             latency: number;
             source: string;
             guide: string;
@@ -776,6 +810,11 @@ export interface components {
             picture_spread: number;
             within: number;
             doubts: unknown[];
+        };
+        /** @description From a sample of the recording on, where it lies in the programme. */
+        ClockMapPiece: {
+            sample: number;
+            programme: number;
         };
         /** @description A part of a take's clock log; its pairs are explained at the core's `ClockLog`. Parts may overlap and repeat. */
         ClockRequest: {
@@ -899,7 +938,7 @@ export interface components {
          * @enum {string}
          */
         EdgeEnum: "start" | "end";
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
         /**
          * @description * `fill_piece` - fill_piece
          * @enum {string}
@@ -956,9 +995,10 @@ export interface components {
         /**
          * @description * `film with the voice` - film with the voice
          *     * `voice files` - voice files
+         *     * `whole voice` - whole voice
          * @enum {string}
          */
-        HandoverKindEnum: "film with the voice" | "voice files";
+        HandoverKindEnum: "film with the voice" | "voice files" | "whole voice";
         /** @description What is wanted. */
         HandoverRequest: {
             kind: components["schemas"]["HandoverKindEnum"];
@@ -1046,6 +1086,24 @@ export interface components {
              * @enum {string}
              */
             kind: "join_lines";
+        };
+        /** @description A take that goes on from another take or a comp of the same line. */
+        JoinRequest: {
+            /**
+             * Format: uuid
+             * @description the take that goes on
+             */
+            later: string;
+            /**
+             * Format: uuid
+             * @description the take or comp that comes before it
+             */
+            onto: string;
+            /**
+             * Format: int64
+             * @description programme sample; null: where it is heard least
+             */
+            at?: number | null;
         };
         /**
          * @description * `join_shots` - join_shots
@@ -1171,7 +1229,10 @@ export interface components {
             words_over: number;
             /** @description its takes, in order of their numbers */
             tally: components["schemas"]["Stroke"][];
-            pick: components["schemas"]["Take"] | null;
+            /** @description the take or comp that was picked */
+            pick: string | null;
+            /** @description what sounds for it */
+            voice: components["schemas"]["StandingVoice"] | null;
             /** @description for the reader alone */
             notes: string;
             /** @description ordinals of the words to be stressed */
@@ -1280,6 +1341,45 @@ export interface components {
              * @enum {string}
              */
             kind: "move_piece";
+        };
+        /**
+         * @description * `move_seam` - move_seam
+         * @enum {string}
+         */
+        MoveSeamEditKindEnum: "move_seam";
+        /** @description A seam of a comp put at sample `to` of the comp. */
+        MoveSeamEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            comp: string;
+            seam: number;
+            /** Format: int64 */
+            to: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_seam";
+        };
+        /**
+         * @description * `move_voice` - move_voice
+         * @enum {string}
+         */
+        MoveVoiceEditKindEnum: "move_voice";
+        /** @description A take or a comp `by` samples later in the programme. */
+        MoveVoiceEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            voice: string;
+            /** Format: int64 */
+            by: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_voice";
         };
         /** @description The next file name under a pattern. */
         NameExample: {
@@ -1433,19 +1533,35 @@ export interface components {
          * @enum {string}
          */
         PickEditKindEnum: "pick";
-        /** @description The take that stands for the line; None for no pick. */
+        /** @description What stands for the line: a take or a comp; None for no pick. A pick-up that was joined stands joined. */
         PickEditRequest: {
             /** @description the revision that the edit was made at */
             revision: number;
             /** Format: uuid */
             line: string;
             /** Format: uuid */
-            take: string | null;
+            voice: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "pick";
+        };
+        /**
+         * @description * `pick_provisional` - pick_provisional
+         * @enum {string}
+         */
+        PickProvisionalEditKindEnum: "pick_provisional";
+        /** @description What sounds for lines that have no pick is picked, in all lines or in those of `only`. */
+        PickProvisionalEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            only?: string[] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pick_provisional";
         };
         /** @description The reel: pieces one after another, sounds laid under them, and what was brought in. */
         Picture: {
@@ -1458,10 +1574,23 @@ export interface components {
             shot_names: string[];
             sources: components["schemas"]["Source"][];
         };
-        /** @description From a sample of the take on, where it lies in the programme. */
-        Piece: {
-            sample: number;
-            programme: number;
+        /**
+         * @description * `place_voice` - place_voice
+         * @enum {string}
+         */
+        PlaceVoiceEditKindEnum: "place_voice";
+        /** @description The first word of a take or a comp put at a timecode, or at the start of its line's slot when none is given. */
+        PlaceVoiceEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            voice: string;
+            timecode?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "place_voice";
         };
         /** @description Where words stand in a line: spans of characters. */
         Places: {
@@ -1962,6 +2091,32 @@ export interface components {
              */
             kind: "spread_slots";
         };
+        /** @description What sounds for a line. */
+        StandingVoice: {
+            /** @description of the take or the comp */
+            id: string;
+            kind: components["schemas"]["VoiceKindEnum"];
+            name: string;
+            /** @description tells its sound: another sound has another key, another place has not */
+            key: string;
+            /** @description where it sounds, programme samples */
+            span: number[];
+            /** @description where somebody speaks, programme samples */
+            speech: number[] | null;
+            /** @description programme samples */
+            phrases: number[][];
+            length: number;
+            /** @description numbers of the takes that it is made of */
+            takes: number[];
+            /** @description nobody picked it: it sounds because it was read last */
+            provisional: boolean;
+            /** @description what a file of it is called */
+            file: string;
+            folder: string;
+            /** Format: double */
+            loudness: number | null;
+            measured: boolean;
+        };
         /** @description A take as a stroke in its line's margin. */
         Stroke: {
             number: number;
@@ -1980,21 +2135,25 @@ export interface components {
          * @enum {string}
          */
         StyleEnum: "calm" | "neutral" | "lively";
-        /** @description A take; positions in samples, levels in dBFS, dBTP and LUFS (mono). */
+        /** @description A take, or a comp listed like one; positions in programme samples, levels in dBFS, dBTP and LUFS. */
         Take: {
             id: string;
+            kind: components["schemas"]["VoiceKindEnum"];
+            name: string;
             line: string;
+            /** @description 0: a comp has none */
             number: number;
             file: string;
             folder: string;
             reader: string;
             state: components["schemas"]["TakeStateEnum"];
             aside: boolean;
+            /** @description where its first sample lies */
             start: number;
             length: number;
-            speech: number[] | null;
-            /** @description the part of the programme in which it sounds when picked */
-            heard: number[] | null;
+            /** @description null while it is recorded */
+            voice: components["schemas"]["Voice"] | null;
+            seams: number[];
             /** Format: double */
             peak: number | null;
             /** Format: double */
@@ -2013,6 +2172,23 @@ export interface components {
             latency_source: string;
             /** @description samples by which its place may be off */
             within: number | null;
+        };
+        /**
+         * @description * `take_apart` - take_apart
+         * @enum {string}
+         */
+        TakeApartEditKindEnum: "take_apart";
+        /** @description A comp that is no more; the takes that it was made of stay. */
+        TakeApartEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            comp: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "take_apart";
         };
         /**
          * @description * `recording` - Recording
@@ -2057,6 +2233,28 @@ export interface components {
              */
             kind: "trim_piece";
         };
+        /** @description What sounds: a take or a comp, where it lies. Its sound and its waveform are at addresses that contain its key. */
+        Voice: {
+            /** @description of the take or the comp */
+            id: string;
+            kind: components["schemas"]["VoiceKindEnum"];
+            name: string;
+            /** @description tells its sound: another sound has another key, another place has not */
+            key: string;
+            /** @description where it sounds, programme samples */
+            span: number[];
+            /** @description where somebody speaks, programme samples */
+            speech: number[] | null;
+            /** @description programme samples */
+            phrases: number[][];
+            length: number;
+        };
+        /**
+         * @description * `take` - take
+         *     * `comp` - comp
+         * @enum {string}
+         */
+        VoiceKindEnum: "take" | "comp";
     };
     responses: never;
     parameters: never;
@@ -2230,6 +2428,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    join: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Patch"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3155,31 +3386,6 @@ export interface operations {
             };
         };
     };
-    take_sound: {
-        parameters: {
-            query?: {
-                download?: boolean;
-                end?: number;
-                start?: number;
-            };
-            header?: never;
-            path: {
-                take_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "audio/wav": string;
-                };
-            };
-        };
-    };
     take_clock: {
         parameters: {
             query?: never;
@@ -3242,6 +3448,29 @@ export interface operations {
             };
         };
     };
+    take_recording: {
+        parameters: {
+            query?: {
+                download?: boolean;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
+                };
+            };
+        };
+    };
     put_sound: {
         parameters: {
             query: {
@@ -3289,12 +3518,54 @@ export interface operations {
             };
         };
     };
-    take_wave: {
+    voice_sound: {
+        parameters: {
+            query?: {
+                end?: number;
+                start?: number;
+            };
+            header?: never;
+            path: {
+                key: string;
+                voice_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    voice_wave: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                take_id: string;
+                key: string;
+                voice_id: string;
             };
             cookie?: never;
         };
@@ -3306,6 +3577,14 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -15,7 +15,7 @@ import { EngineProvider, useEngine, useWatched } from './engine'
 import { KeysOverview } from './KeysOverview'
 import { letGo, useKeys } from './keys'
 import { NamePattern } from './NamePattern'
-import { picks, rateOf, scoreOf, useLines } from './room'
+import { rateOf, scoreOf, useLines, voicesOf } from './room'
 import { Failed, Loading, sayProblem } from './Said'
 import { Scheme } from './Scheme'
 
@@ -94,9 +94,9 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
   const play = () => {
     if (!free()) return
     if (transport.state.value.playing) return transport.stop()
-    const picked = picks(production)
-    const { score, ducks, ducking } = scoreOf(engine, production, picked)
-    const sounds = () => Math.max(0, ...picked.map((take) => take.start + take.length))
+    const voices = voicesOf(production)
+    const { score, ducks, ducking } = scoreOf(engine, production, voices)
+    const sounds = () => Math.max(0, ...voices.map((voice) => voice.span[1]!))
     const end = picture.pieces.length ? picture.length : Math.max(picture.length, sounds())
     const from = transport.state.value.position
     void transport.play(from >= end - SAMPLE_RATE / 10 ? 0 : from, { to: end, score, ducks, ducking })

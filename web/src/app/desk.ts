@@ -7,8 +7,8 @@ type Desk = {
   take: string | null
   /** The chosen piece of the reel. */
   piece: string | null
-  /** What can be moved by hand on the strip: slots in Script, pieces in Picture. */
-  holds: 'slots' | 'reel' | null
+  /** What can be moved by hand on the strip: slots in Script, pieces in Picture, voices in Takes. */
+  holds: 'slots' | 'reel' | 'voices' | null
   /** Whether what lies behind a changed piece closes up, and whether words and takes go along. */
   closes: boolean
   follows: boolean

@@ -60,6 +60,16 @@ export const ACTIONS = {
   clip: { key: 'c', does: 'clear the clip light', room: 'Booth' },
   pick: { key: 'Enter', does: 'pick the take', room: 'Takes' },
   aside: { key: 'x', does: 'set the take aside, or bring it back', room: 'Takes' },
+  withFilm: { key: 'f', does: 'hear it with the film’s sound, or alone', room: 'Takes' },
+  nudgeBack: { key: 'q', does: 'the take a frame earlier', room: 'Takes' },
+  nudgeOn: { key: 'w', does: 'the take a frame later', room: 'Takes' },
+  finerBack: { key: 'Shift+q', does: 'the take 10 ms earlier', room: 'Takes' },
+  finerOn: { key: 'Shift+w', does: 'the take 10 ms later', room: 'Takes' },
+  snap: { key: 's', does: 'its first word to the slot’s start', room: 'Takes' },
+  seamBack: { key: 'Alt+ArrowLeft', does: 'the seam 10 ms earlier', room: 'Takes' },
+  seamOn: { key: 'Alt+ArrowRight', does: 'the seam 10 ms later', room: 'Takes' },
+  joinTakes: { key: 'j', does: 'the take goes on from what sounds now', room: 'Takes' },
+  pickOpen: { key: 'Shift+Enter', does: 'pick what sounds, in all lines without a pick', room: 'Takes' },
 } as const
 
 export type ActionName = keyof typeof ACTIONS
@@ -139,8 +149,8 @@ function pressesButton(event: KeyboardEvent): boolean {
 /** What was clicked lets go of the focus, so that Space, Enter and the arrows are the room's keys again. */
 export function letGo(event: React.MouseEvent): void {
   if (isChoice(event.target)) requestAnimationFrame(() => (event.target as HTMLElement).blur())
-  const button = event.detail > 0 && event.target instanceof HTMLElement && event.target.closest('button')
-  if (button && !button.ariaHasPopup) button.blur()
+  const pressed = event.detail > 0 && event.target instanceof HTMLElement && event.target.closest<HTMLElement>('button, a')
+  if (pressed && !pressed.ariaHasPopup) pressed.blur()
 }
 
 /** Let keys do what a room can do now. The newest handlers are used, and none fires while text is typed. */

@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import { useOutletContext } from 'react-router'
-import type { Line, Picture, Production, Take } from '../api/client'
+import type { Line, Picture, Production, StandingVoice, Voice } from '../api/client'
 import type { Engine } from '../engine/engine'
 import type { BedSound } from '../engine/sounds'
 import { frameAt, type Rate, type Span, timecode } from '../engine/time'
@@ -46,9 +46,9 @@ export function useShownLines(production: Production): Line[] {
   )
 }
 
-/** The picked takes, in order of the programme. */
-export function picks(production: Production): Take[] {
-  return production.lines.flatMap((line) => line.pick ?? [])
+/** What sounds for the lines, in their order: picks, and what was read last where nothing is picked. */
+export function voicesOf(production: Production): StandingVoice[] {
+  return production.lines.flatMap((line) => line.voice ?? [])
 }
 
 /** What is heard besides takes: everything, the original alone, or nothing. */
@@ -71,21 +71,17 @@ function bedsOf(picture: Picture, beds: Beds): BedSound[] {
   })
 }
 
-/** What sounds: the picture's own sounds, and some takes where they are heard. */
+/** What sounds: the picture's own sounds, and some voices where they lie, up to a position. */
 export function scoreOf(
   engine: Engine,
   production: Production,
-  takes: Take[],
+  voices: Voice[],
   beds: Beds = 'all',
+  until?: number,
 ): { score: Score; ducks: Span[]; ducking: Ducking } {
   const under = bedsOf(production.picture, beds)
-  const sounding = takes.flatMap((take) => {
-    const heard = asSpan(take.heard)
-    return heard ? engine.sounds.take(take, heard) : []
-  })
-  const spoken = takes.flatMap((take): Span[] =>
-    take.speech ? [[take.start + take.speech[0]!, take.start + take.speech[1]!]] : [],
-  )
+  const sounding = voices.flatMap((voice) => engine.sounds.voice(voice, until))
+  const spoken = voices.flatMap((voice) => voice.phrases.map((phrase) => asSpan(phrase)!))
   return {
     score: (start, end) => [
       ...under

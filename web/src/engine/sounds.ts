@@ -4,9 +4,9 @@ import type { Sounding } from './transport'
 
 /** Samples in one piece of a source's sound, as the server cuts it. */
 const BED_PIECE = 10 * SAMPLE_RATE
-/** A take longer than this is not decoded whole. */
-const LONG_TAKE = 60 * SAMPLE_RATE
-const TAKE_PIECE = 30 * SAMPLE_RATE
+/** A voice longer than this is not decoded whole. */
+const LONG_VOICE = 60 * SAMPLE_RATE
+const VOICE_PIECE = 30 * SAMPLE_RATE
 const PATIENCE_MS = 20_000
 const KEPT_BYTES = 160 << 20
 
@@ -50,14 +50,20 @@ export class Sounds {
     return loading
   }
 
-  /** Load a short take before it is asked for. */
-  prepare(take: { id: string; length: number }): void {
-    if (take.length <= LONG_TAKE) this.buffer(`/api/takes/${take.id}/audio/`).catch(() => {})
+  /** Load a short voice before it is asked for. */
+  prepare(voice: VoiceSound): void {
+    if (voice.length <= LONG_VOICE) this.buffer(addressOf(voice)).catch(() => {})
   }
 
   private async load(url: string): Promise<AudioBuffer> {
     const signal = AbortSignal.timeout(PATIENCE_MS)
-    const answer = await fetch(url, { credentials: 'same-origin', signal }).catch(() => null)
+    const ask = () => fetch(url, { credentials: 'same-origin', signal }).catch(() => null)
+    let answer = await ask()
+    // A long one may have to be put together first.
+    while (answer?.status === 503 && !signal.aborted) {
+      await new Promise((resolve) => setTimeout(resolve, 400))
+      answer = await ask()
+    }
     if (!answer) throw new Error('the server can’t be reached')
     if (!answer.ok) throw new Error(`the server can’t read its file (${answer.status})`)
     const packed = await answer.arrayBuffer()
@@ -114,22 +120,32 @@ export class Sounds {
     return one
   }
 
-  /** A take where it lies, or the part of it that is heard; a long one comes in pieces. */
-  take(take: { id: string; start: number; length: number }, heard: Span): Sounding[] {
-    const url = `/api/takes/${take.id}/audio/`
-    if (take.length <= LONG_TAKE) {
-      const load = async () => ({ buffer: await this.buffer(url), offset: heard[0] - take.start })
-      return [{ key: url, span: heard, bus: 'voice', load }]
+  /** What sounds for a line, where it lies; a long one comes in pieces. `until` ends it before its own end. */
+  voice(voice: VoiceSound, until = Number.POSITIVE_INFINITY): Sounding[] {
+    const url = addressOf(voice)
+    const [from, last] = [voice.span[0]!, voice.span[1]!]
+    const to = Math.min(last, until)
+    const cut = [true, true] as const
+    if (to <= from) return []
+    if (voice.length <= LONG_VOICE) {
+      const load = async () => ({ buffer: await this.buffer(url), offset: 0 })
+      return [{ key: `${url}@${from}`, span: [from, to], bus: 'voice', cut, load }]
     }
     const found: Sounding[] = []
-    for (let first = 0; first < take.length; first += TAKE_PIECE) {
-      const last = Math.min(first + TAKE_PIECE, take.length)
-      const span: Span = [Math.max(heard[0], take.start + first), Math.min(heard[1], take.start + last)]
-      if (span[0] >= span[1]) continue
-      const key = `${url}?start=${first}&end=${last}`
-      const load = async () => ({ buffer: await this.buffer(key), offset: span[0] - take.start - first })
-      found.push({ key, span, bus: 'voice', load })
+    for (let first = 0; first < Math.min(voice.length, to - from); first += VOICE_PIECE) {
+      const end = Math.min(first + VOICE_PIECE, voice.length)
+      const span: Span = [from + first, Math.min(to, from + end)]
+      const key = `${url}?start=${first}&end=${end}`
+      const load = async () => ({ buffer: await this.buffer(key), offset: 0 })
+      found.push({ key: `${key}@${from}`, span, bus: 'voice', cut: [first === 0, span[1] === to], load })
     }
     return found
   }
+}
+
+/** A take or a comp as it sounds: its place, and the key of its sound. */
+type VoiceSound = { id: string; key: string; span: number[]; length: number }
+
+function addressOf({ id, key }: VoiceSound): string {
+  return `/api/voices/${id}/${key}/sound/`
 }

@@ -6,19 +6,26 @@ const WAVE_BLOCK = 480
 /** Peak and average of each 10 ms, one byte each, 0..255 over -60..0 dBFS. */
 export type Wave = Uint8Array
 
-async function load(take: string): Promise<Wave> {
-  const answer = await fetch(`/api/takes/${take}/wave/`, { credentials: 'same-origin' })
+type Named = { id: string; key: string }
+
+async function load({ id, key }: Named): Promise<Wave> {
+  const answer = await fetch(`/api/voices/${id}/${key}/wave/`, { credentials: 'same-origin' })
   if (!answer.ok) throw new Error('the waveform could not be loaded')
   return new Uint8Array(await answer.arrayBuffer())
 }
 
-/** A finished take's waveform never changes, so it is asked for once. */
-export function waveQuery(take: string) {
-  return { queryKey: ['wave', take], queryFn: () => load(take), staleTime: Number.POSITIVE_INFINITY, gcTime: 600_000 }
+/** What has one key has one waveform, so it is asked for once. */
+export function waveQuery(voice: Named) {
+  return {
+    queryKey: ['wave', voice.key],
+    queryFn: () => load(voice),
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 600_000,
+  }
 }
 
-export function useWave(take: string): Wave | undefined {
-  return useQuery(waveQuery(take)).data
+export function useWave(voice: Named | null): Wave | undefined {
+  return useQuery({ ...waveQuery(voice ?? { id: '', key: '' }), enabled: Boolean(voice) }).data
 }
 
 /** A byte of a waveform as a share of half the height: quiet is still seen, loud is clearly larger. */
@@ -35,7 +42,7 @@ export function heightOfAmplitude(amplitude: number): number {
 /**
  * Draw a waveform: peaks, and inside them the average.
  *
- * @param first sample of the take at the left edge
+ * @param first sample of the voice at the left edge
  * @param samplesAPoint samples in one point of width
  */
 export function drawWave(
@@ -45,6 +52,7 @@ export function drawWave(
   first: number,
   samplesAPoint: number,
   colour: string,
+  outlined = false,
 ): void {
   const middle = box.y + box.height / 2
   const half = box.height / 2
@@ -63,7 +71,9 @@ export function drawWave(
     ctx.fill()
   }
   ctx.fillStyle = colour
-  path(0, 0.5)
-  path(1, 1)
-  ctx.globalAlpha = 1
+  const { globalAlpha } = ctx
+  path(0, 0.5 * globalAlpha)
+  // Outlined: the peaks alone. Its shape tells it from a picked one, not its shade alone.
+  if (!outlined) path(1, globalAlpha)
+  ctx.globalAlpha = globalAlpha
 }

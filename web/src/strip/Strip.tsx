@@ -1,7 +1,7 @@
 import { useComputedColorScheme } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
-import type { Edit, Production } from '../api/client'
+import type { Edit, Production, Voice } from '../api/client'
 import { useEdits } from '../api/production'
 import { useDesk } from '../app/desk'
 import { useEngine } from '../app/engine'
@@ -30,6 +30,9 @@ function slotsOf(production: Production): { id: string; span: Span }[] {
 
 /** A piece that is being moved or trimmed: what was taken, and where it would go. */
 type Cut = { piece: string; hold: Hold; at: number; x: number; moved: boolean; text: string; edit: Edit | null }
+
+/** A voice that is being moved: where it lay, and where it would. */
+type HeldVoice = { id: string; line: string; from: Span; span: Span; x: number; moved: boolean }
 
 /** The production as it would be with the held slot where it is now. */
 function withSlot(production: Production, held: Held | null): Production {
@@ -63,6 +66,7 @@ export function Strip({ production }: { production: Production }) {
   const { edit } = useEdits(production.id)
   const held = useRef<Held | null>(null)
   const cut = useRef<Cut | null>(null)
+  const heldVoice = useRef<HeldVoice | null>(null)
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: whatever is drawn makes the strip dirty
   useEffect(() => {
@@ -88,11 +92,12 @@ export function Strip({ production }: { production: Production }) {
     const back = still.current!
     const front = moving.current!
     const asked = new Set<string>()
-    const waves = (take: string): Wave | undefined => {
-      const known = queries.getQueryData<Wave>(['wave', take])
-      if (!known && !asked.has(take)) {
-        asked.add(take)
-        void queries.prefetchQuery(waveQuery(take)).then(() => {
+    const waves = (voice: Voice): Wave | undefined => {
+      const query = waveQuery(voice)
+      const known = queries.getQueryData<Wave>(query.queryKey)
+      if (!known && !asked.has(voice.key)) {
+        asked.add(voice.key)
+        void queries.prefetchQuery(query).then(() => {
           dirty.current = true
         })
       }
@@ -136,6 +141,7 @@ export function Strip({ production }: { production: Production }) {
           waves,
           chosen: now.chosen,
           piece: now.piece,
+          heldVoice: heldVoice.current,
         }
         drawStrip(back.getContext('2d')!, width, height, view.current, parts, inks)
       }
@@ -181,6 +187,26 @@ export function Strip({ production }: { production: Production }) {
     const near = picture.pieces.slice(Math.max(0, n - 1), n + 2).map(({ id, span }) => ({ id, span: asSpan(span)! }))
     return holdAt(event.clientX - box.left, view.current, near, piece)
   }
+  /** The voice under the pointer, where voices can be moved: below the picture, in Takes. */
+  const voiceAt = (event: React.PointerEvent): HeldVoice | null => {
+    const box = event.currentTarget.getBoundingClientRect()
+    if (holds !== 'voices' || engine.recorder.isBusy || event.clientY - box.top < SLOT.y) return null
+    const at = sampleAt(event.clientX - box.left, view.current)
+    const under = production.lines.filter(({ voice }) => voice && voice.span[0]! <= at && at < voice.span[1]!)
+    const line = under.find(({ id }) => id === chosen) ?? under[0]
+    if (!line?.voice) return null
+    const from = asSpan(line.voice.span)!
+    return { id: line.voice.id, line: line.id, from, span: from, x: event.clientX, moved: false }
+  }
+  /** A voice moved by some samples: its first word is drawn to the slot's start and to the playhead. */
+  const drawnTo = ({ id, from }: HeldVoice, by: number): Span => {
+    const line = production.lines.find(({ voice }) => voice?.id === id)
+    const speaks = line?.voice?.speech?.[0] ?? from[0]
+    const edges = [...(line?.slot ? [line.slot[0]!] : []), engine.transport.position()]
+    const to = nearestEdge(speaks + by, edges, view.current)
+    const moved = to === undefined ? by : to - speaks
+    return [from[0] + moved, from[1] + moved]
+  }
   const trimmed = (event: React.PointerEvent, mark: Cut) => {
     const rate = rateOf(production)
     const box = event.currentTarget.getBoundingClientRect()
@@ -210,6 +236,11 @@ export function Strip({ production }: { production: Production }) {
       cut.current = { piece: taken.id, hold: taken.hold, at: 0, x: event.clientX, moved: false, text: '', edit: null }
       return
     }
+    const voice = voiceAt(event)
+    if (voice) {
+      heldVoice.current = voice
+      return
+    }
     const found = hover(event)
     const span = found && asSpan(production.lines.find((line) => line.id === found.id)?.slot)
     held.current = found && span ? { ...found, from: span, span, x: event.clientX, moved: false } : null
@@ -226,9 +257,19 @@ export function Strip({ production }: { production: Production }) {
       dirty.current = true
       return
     }
+    const voice = heldVoice.current
+    if (voice && event.buttons === 1) {
+      if (!voice.moved && Math.abs(event.clientX - voice.x) < 4) return
+      voice.moved = true
+      const by = Math.round((event.clientX - voice.x) * view.current.perPoint)
+      voice.span = event.altKey ? [voice.from[0] + by, voice.from[1] + by] : drawnTo(voice, by)
+      dirty.current = true
+      return
+    }
     if (event.buttons !== 1) {
       const found = hover(event) ?? pieceAt(event)
-      const cursor = !found ? '' : found.hold === 'whole' ? 'grab' : 'ew-resize'
+      const grab = voiceAt(event) || found?.hold === 'whole'
+      const cursor = grab ? 'grab' : found ? 'ew-resize' : ''
       ;(event.currentTarget as HTMLElement).style.cursor = cursor
       return
     }
@@ -256,6 +297,20 @@ export function Strip({ production }: { production: Production }) {
       useDesk.getState().setReel({ asked: null })
       if (mark.edit) return edit.mutate(mark.edit, { onError: sayProblem })
       return seek(event)
+    }
+    const voice = heldVoice.current
+    if (voice) {
+      useDesk.getState().choose(voice.line)
+      const by = voice.span[0] - voice.from[0]
+      const settled = () => {
+        heldVoice.current = null
+        dirty.current = true
+      }
+      if (!voice.moved || !by) {
+        settled()
+        return voice.moved ? undefined : seek(event)
+      }
+      return edit.mutate({ kind: 'move_voice', voice: voice.id, by }, { onError: sayProblem, onSettled: settled })
     }
     const hold = held.current
     if (!hold) return

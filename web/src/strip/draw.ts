@@ -1,6 +1,6 @@
-import type { Piece, Production, Source } from '../api/client'
+import type { Piece, Production, Source, Voice } from '../api/client'
 import { asSpan, rateOf } from '../app/room'
-import { firstEndingAfter, frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
+import { firstEndingAfter, frameAt, SAMPLE_RATE, type Span, secondsText, timecode } from '../engine/time'
 import type { Inks } from '../page/drawing'
 import { drawWave, type Wave } from '../page/wave'
 import { firstInSight, rulerStep, type View, xOf } from './layout'
@@ -9,8 +9,10 @@ export type StripParts = {
   production: Production
   /** The small pictures of sources, by identity. */
   pictures: ReadonlyMap<string, HTMLImageElement>
-  waves: (take: string) => Wave | undefined
+  waves: (voice: Voice) => Wave | undefined
   chosen: string | null
+  /** The voice that is being moved by hand, and where it would lie. */
+  heldVoice: { id: string; span: Span } | null
   /** The chosen piece of the reel, where pieces can be moved. */
   piece: string | null
 }
@@ -215,20 +217,29 @@ function drawSlots(
       ctx.fillStyle = inks.wash
       ctx.fillRect(x, SLOT.y, wide, tall)
     }
-    const take = line.pick
-    const wave = take && parts.waves(take.id)
-    if (take?.heard && wave) {
-      const left = xOf(take.heard[0]!, view)
-      const box = { x: left, y: SLOT.y + 8, width: xOf(take.heard[1]!, view) - left, height: tall - 12 }
-      drawWave(ctx, wave, box, take.heard[0]! - take.start, view.perPoint, on ? inks.sea : inks.ink)
+    const { voice } = line
+    const wave = voice && parts.waves(voice)
+    if (wave) {
+      const [first, last] = parts.heldVoice?.id === voice.id ? parts.heldVoice.span : asSpan(voice.span)!
+      const left = xOf(first, view)
+      const box = { x: left, y: SLOT.y + 8, width: xOf(last, view) - left, height: tall - 12 }
+      // What nobody picked yet is drawn lighter, and its line says so.
+      ctx.save()
+      if (voice.provisional) ctx.globalAlpha = 0.55
+      drawWave(ctx, wave, box, 0, view.perPoint, on ? inks.sea : inks.ink, voice.provisional)
+      ctx.restore()
     }
     drawBrackets(ctx, x, SLOT.y, wide, tall, on ? inks.sea : inks.ink, on ? 2.5 : 1.3)
     if (wide < 22) continue
     ctx.fillStyle = inks.soft
     ctx.font = "11px 'Spline Sans Mono Variable', monospace"
     ctx.fillText(line.number, x + 5, SLOT.y + 12)
-    if (!take && wide > 60) {
-      ctx.font = "12px 'Bricolage Grotesque Variable', sans-serif"
+    if (voice && !voice.provisional) continue
+    ctx.font = "12px 'Bricolage Grotesque Variable', sans-serif"
+    if (voice) {
+      const words = 'to pick'
+      if (wide > 70) ctx.fillText(words, x + wide - ctx.measureText(words).width - 7, SLOT.y + 12)
+    } else if (wide > 60) {
       ctx.textAlign = 'center'
       ctx.fillText(line.tally.length ? 'to pick' : 'to read', x + wide / 2, SLOT.y + tall / 2 + 6)
       ctx.textAlign = 'left'

@@ -2,8 +2,8 @@ import { Button, Menu, Switch } from '@mantine/core'
 import { notifications } from '@mantine/notifications'
 import { useEffect, useRef } from 'react'
 import { Link } from 'react-router'
-import type { Line, Production, Take } from '../../api/client'
-import { useSettings, useTakes } from '../../api/production'
+import type { Line, Production, Voice } from '../../api/client'
+import { useSettings } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
@@ -37,7 +37,6 @@ export function Component() {
   const state = useWatched(recorder.state)
   const settings = useSettings(production.id)
   const { line, lines, index, go, step } = useLines(production, engine)
-  const { takes } = useTakes(production.id, line)
   const page = usePageSettings()
   const quiet = ['ready', 'saved', 'failed'].includes(state.kind)
 
@@ -49,35 +48,35 @@ export function Component() {
   }, [engine, line, quiet])
 
   const stoppable = ['recording', 'counting in', 'paused', 'going on'].includes(state.kind)
-  const read = (cue: number | null, runUp: Take[]) => {
+  const read = (cue: number | null, runUp: Voice[] = [], until?: number) => {
     if (!line) return
     const beds = bedsWhileRecording(production)
     // With loudspeakers the film is silent, or it would land in the take; the reader follows the picture then.
-    const { score } = scoreOf(engine, production, runUp, beds)
+    const { score } = scoreOf(engine, production, runUp, beds, until)
     const guide = beds !== 'none' || !production.picture.pieces.length ? 'ear' : 'eye'
     void recorder.record({ id: line.id, slot: asSpan(line.slot) }, { score, guide, cue })
   }
   const toggle = () => {
     if (stoppable) return void recorder.stop()
-    if (quiet) read(null, [])
+    if (quiet) read(null)
   }
   /** A part of the line again, from where the programme stands; what was read before it is the run-up. */
   const punchIn = () => {
     if (!line || !quiet) return
     const cue = engine.transport.state.value.position
     const slot = asSpan(line.slot)
-    if (!slot || cue < slot[0] + SAMPLE_RATE / 4 || cue >= slot[1]) {
+    const { voice } = line
+    // Inside the slot it is a pick-up; behind what was read, the reading goes on (append).
+    const last = Math.max(slot?.[1] ?? 0, voice ? voice.span[1]! + 10 * SAMPLE_RATE : 0)
+    if (!slot || cue < slot[0] + SAMPLE_RATE / 4 || cue >= last) {
       notifications.show({
-        message: 'Put the position inside the slot first (arrow keys, or the strip), then punch in there.',
+        message:
+          'Put the playhead inside the slot, or just behind what was read (arrow keys, or the strip). Then punch in there.',
       })
       return
     }
-    const known = takes.filter((take) => take.heard && !take.aside)
-    const before = known.find((take) => take.id === line.pick?.id) ?? known.at(-1)
     // The earlier reading ends at the cue; through loudspeakers it ends before the new take's first handle.
-    const end = production.headphones ? cue : cue - LEAD
-    const runUp = before && before.heard![0]! < end ? [{ ...before, heard: [before.heard![0]!, end] }] : []
-    read(cue, runUp)
+    read(cue, voice ? [voice] : [], production.headphones ? cue : cue - LEAD)
   }
   const hold = () => {
     if (state.kind === 'recording') recorder.pause()

@@ -1,35 +1,43 @@
 import { Button, Progress } from '@mantine/core'
 import { Link } from 'react-router'
-import type { Job, Production, Take } from '../../api/client'
+import type { Job, Production, StandingVoice } from '../../api/client'
 import { useJobActions, useJobs } from '../../api/production'
-import { picks, timecodeAt, useRoom } from '../../app/room'
+import { timecodeAt, useRoom, voicesOf } from '../../app/room'
 import { sayProblem } from '../../app/Said'
-import { secondsText } from '../../engine/time'
+import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import './handover.css'
 
-const WRITES = new Set(['film with the voice', 'voice files'])
+const WRITES = ['film with the voice', 'voice files', 'whole voice'] as const
+type Kind = (typeof WRITES)[number]
+const NAMES: Record<string, string> = {
+  'film with the voice': 'Film with the voice',
+  'voice files': 'Voice files',
+  'whole voice': 'The whole voice',
+}
+const isWriting = (job: Job) => WRITES.includes(job.kind as Kind)
 
 /** Hand over: what will be written, under which names, how far it is, what is done. */
 export function Component() {
   const { production } = useRoom()
   const { begin, cancel, retry } = useJobActions(production.id)
   const { data: jobs, error } = useJobs(production.id)
-  const picked = picks(production)
+  const voices = voicesOf(production)
+  const open = voices.filter((voice) => voice.provisional).length
+  const silent = production.lines.length - voices.length
   const going = (kind: string) =>
     jobs?.some((job) => job.kind === kind && (job.state === 'waiting' || job.state === 'running'))
-  const start = (kind: 'film with the voice' | 'voice files') => begin.mutate(kind, { onError: sayProblem })
-  const open = production.lines.length - picked.length
+  const start = (kind: Kind) => begin.mutate(kind, { onError: sayProblem })
   return (
     <div className="handover">
       <section className="handover-what">
         <div className="handover-kind">
           <h2>The film with the voice in it</h2>
           <p className="quiet">
-            MP4. The picture untouched, each picked take where it was read, the film’s own sound 12 dB lower while the voice
-            speaks.
+            MP4. The picture untouched where nothing was cut, each reading where it lies, all other sound lowered while the
+            voice speaks.
           </p>
           <Button
-            disabled={!picked.length || !production.picture.pieces.length || going('film with the voice')}
+            disabled={!voices.length || !production.picture.pieces.length || going('film with the voice')}
             onClick={() => start('film with the voice')}
             data-testid="write-film"
           >
@@ -39,11 +47,9 @@ export function Component() {
         </div>
         <div className="handover-kind">
           <h2>The voice files</h2>
-          <p className="quiet">
-            One archive with a WAV for each picked line, 48 kHz 24 bit as recorded, and a list of where each begins.
-          </p>
+          <p className="quiet">One archive with a WAV for each line, 48 kHz 24 bit, and a list of where each begins.</p>
           <Button
-            disabled={!picked.length || going('voice files')}
+            disabled={!voices.length || going('voice files')}
             onClick={() => start('voice files')}
             variant="default"
             data-testid="write-voice"
@@ -51,17 +57,39 @@ export function Component() {
             Write the voice files
           </Button>
         </div>
+        <div className="handover-kind">
+          <h2>The whole voice as one file</h2>
+          <p className="quiet">
+            One WAV, 48 kHz 24 bit mono,{' '}
+            {production.picture.pieces.length ? 'as long as the picture' : 'as long as the programme'}; its time reference
+            is the programme’s start, so that it falls into place in another program.
+          </p>
+          <Button
+            disabled={!voices.length || going('whole voice')}
+            onClick={() => start('whole voice')}
+            variant="default"
+            data-testid="write-whole"
+          >
+            Write the whole voice
+          </Button>
+        </div>
         {open > 0 && (
           <p className="handover-open">
-            {open} of {production.lines.length} lines {open === 1 ? 'has' : 'have'} no pick yet and will be silent.{' '}
-            <Link to="../takes">Pick them</Link>
+            {open === 1 ? 'One line has' : `${open} lines have`} no pick: what was read last is written, and the list says
+            so. <Link to="../takes">Pick in Takes</Link>
+          </p>
+        )}
+        {silent > 0 && (
+          <p className="handover-open">
+            {silent === 1 ? 'One line was' : `${silent} lines were`} never read and will be silent.{' '}
+            <Link to="../booth">Read in the Booth</Link>
           </p>
         )}
         <h2>Written</h2>
         {error && <p role="alert">{error.message}</p>}
         <ul className="handover-jobs" aria-live="polite" aria-busy={!jobs} data-testid="jobs">
           {jobs
-            ?.filter((job) => WRITES.has(job.kind))
+            ?.filter((job) => isWriting(job))
             .map((job) => (
               <OneJob
                 key={job.id}
@@ -71,9 +99,9 @@ export function Component() {
               />
             ))}
         </ul>
-        {jobs && !jobs.some((job) => WRITES.has(job.kind)) && <p className="quiet">Nothing has been written yet.</p>}
+        {jobs && !jobs.some((job) => isWriting(job)) && <p className="quiet">Nothing has been written yet.</p>}
       </section>
-      <Names production={production} picked={picked} />
+      <Names production={production} voices={voices} />
     </div>
   )
 }
@@ -84,7 +112,7 @@ function OneJob({ job, onCancel, onRetry }: { job: Job; onCancel: () => void; on
   return (
     <li data-testid="job" data-state={job.state}>
       <span className="handover-job-name">
-        {result.file ?? (job.kind === 'voice files' ? 'Voice files' : 'Film with the voice')}
+        {result.file ?? NAMES[job.kind]}
         <small className="quiet">
           {job.state === 'done' && `${size(result.bytes ?? 0)}${result.files ? ` · ${result.files} files` : ''}`}
           {job.state === 'failed' && job.error}
@@ -117,34 +145,46 @@ function size(bytes: number): string {
 }
 
 /** Every file that will be written, with the moment it begins. */
-function Names({ production, picked }: { production: Production; picked: Take[] }) {
-  const numbers = new Map(production.lines.map((line) => [line.id, line.number]))
+function Names({ production, voices }: { production: Production; voices: StandingVoice[] }) {
   return (
     <aside className="handover-names">
       <h2>
-        {picked.length} {picked.length === 1 ? 'file' : 'files'}
+        {voices.length} {voices.length === 1 ? 'file' : 'files'}
       </h2>
-      {!picked.length && (
+      {!voices.length && (
         <p className="quiet">
-          No take is picked yet. <Link to="../takes">Choose in Takes</Link>; each picked one will stand here.
+          Nothing was read yet. <Link to="../booth">Read in the Booth</Link>; each reading will stand here.
         </p>
       )}
       <ol>
-        {picked.map((take) => (
-          <li key={take.id}>
-            <span className="page-number">{numbers.get(take.line)}</span>
-            <span className="handover-file">
-              {take.file}
-              <small className="quiet">
-                {timecodeAt(production, take.start)} · {secondsText(take.length)} s · {take.folder}
-              </small>
-            </span>
-            <a href={`/api/takes/${take.id}/audio/?download=1`} download>
-              WAV
-            </a>
-          </li>
-        ))}
+        {production.lines.map(({ id, number, voice }) =>
+          voice ? (
+            <li key={id}>
+              <span className="page-number">{number}</span>
+              <span className="handover-file">
+                {voice.file}
+                <small className="quiet">
+                  {timecodeAt(production, voice.span[0]!)} · {secondsText(voice.length)} s · {voice.name}
+                  {voice.provisional && ' · not picked'}
+                </small>
+              </span>
+              {voice.kind === 'take' ? (
+                <a href={`/api/takes/${voice.id}/recording/?download=1`} download>
+                  WAV
+                </a>
+              ) : (
+                voice.length <= LONGEST_DOWNLOAD && (
+                  <a href={`/api/voices/${voice.id}/${voice.key}/sound/`} download={voice.file}>
+                    WAV
+                  </a>
+                )
+              )}
+            </li>
+          ) : null,
+        )}
       </ol>
     </aside>
   )
 }
+
+const LONGEST_DOWNLOAD = 60 * SAMPLE_RATE

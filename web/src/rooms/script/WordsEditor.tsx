@@ -5,7 +5,7 @@ import { type Edit, type Line, type Patch, Problem, type Production } from '../.
 import { knownProduction, useEdits } from '../../api/production'
 import { useEngine } from '../../app/engine'
 import { type ActionName, keyName, keyOf } from '../../app/keys'
-import { picks, scoreOf } from '../../app/room'
+import { scoreOf, voicesOf } from '../../app/room'
 import { wordAt } from '../../page/segments'
 import { dropDraft, keepDraft, keptDraft } from './draft'
 
@@ -113,7 +113,7 @@ export function WordsEditor({ production, line, caret, onDone, onNext, onGo }: E
       const { transport } = engine
       if (transport.state.value.playing) transport.stop()
       else {
-        const { score, ducks, ducking } = scoreOf(engine, production, picks(production))
+        const { score, ducks, ducking } = scoreOf(engine, production, voicesOf(production))
         void transport.play(transport.state.value.position, { score, ducks, ducking, follow: false })
       }
     },

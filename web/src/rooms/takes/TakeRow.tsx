@@ -5,51 +5,64 @@ import { answered, client, type Line, type Take } from '../../api/client'
 import { useEngine } from '../../app/engine'
 import { asSpan } from '../../app/room'
 import { SAMPLE_RATE, type Span, secondsText } from '../../engine/time'
-import { type Paint, useDrawing } from '../../page/drawing'
+import { type Inks, type Paint, useDrawing } from '../../page/drawing'
 import { drawWave, useWave } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
 
 /** What of the programme the rows of a line show: its slot with a little around it, or the longest take. */
 export function rowSpan(line: Line, takes: readonly Take[]): Span {
   const slot = asSpan(line.slot)
-  const heard = takes.flatMap((take) => (take.heard ? [take.heard] : []))
-  const starts = heard.map((span) => span[0]!)
-  const ends = heard.map((span) => span[1]!)
-  if (!slot) return [Math.min(0, ...starts), Math.max(SAMPLE_RATE, ...ends)]
+  const spans = takes.flatMap(({ voice }) => (voice ? [voice.span] : []))
+  const starts = spans.map((span) => span[0]!)
+  const ends = spans.map((span) => span[1]!)
+  if (!slot) return [Math.min(...starts, spans.length ? Number.POSITIVE_INFINITY : 0), Math.max(SAMPLE_RATE, ...ends)]
   return [Math.min(slot[0] - SAMPLE_RATE / 2, ...starts), Math.max(slot[1] + SAMPLE_RATE, ...ends)]
 }
 
-type RowProps = { take: Take; line: Line; span: Span; on: boolean; onHear: () => void; onPick: () => void }
+type RowProps = {
+  take: Take
+  line: Line
+  span: Span
+  on: boolean
+  onHear: () => void
+  onPick: () => void
+  onApart: () => void
+  /** Another place for a seam: its index, and the sample of the comp. */
+  onSeam: (seam: number, to: number) => void
+}
 
-/** A take on its row: drawn over the slot's brackets, its numbers, and what is wrong or right with it. */
-export function TakeRow({ take, line, span, on, onHear, onPick }: RowProps) {
-  const picked = line.pick?.id === take.id
+/** A take or a comp on its row: drawn over the slot's brackets, its numbers, and what is wrong or right with it. */
+export function TakeRow({ take, line, span, on, onHear, onPick, onApart, onSeam }: RowProps) {
+  const sounds = line.voice?.id === take.id
+  const picked = line.pick === take.id
+  const isComp = take.kind === 'comp'
   const row = useRef<HTMLLIElement>(null)
   useEffect(() => {
     if (on) row.current?.scrollIntoView({ block: 'nearest' })
   }, [on])
-  const status = picked ? 'picked' : take.aside ? 'set aside' : ''
+  const status = picked ? 'picked' : take.aside ? 'set aside' : sounds ? 'sounds now' : ''
   const slot = asSpan(line.slot)
+  const speech = take.voice?.speech
   const numbers = [
-    take.speech
-      ? `${secondsText(take.speech[1]! - take.speech[0]!)}${slot ? ` of ${secondsText(slot[1] - slot[0])}` : ''} s`
-      : '',
+    speech ? `${secondsText(speech[1]! - speech[0]!)}${slot ? ` of ${secondsText(slot[1] - slot[0])}` : ''} s` : '',
     take.peak === null ? '' : `peak ${decibel(take.peak)} dBFS`,
     take.loudness === null ? '' : `${decibel(take.loudness)} LUFS`,
     take.noise === null ? '' : `noise ${decibel(take.noise, 0)}`,
   ].filter(Boolean)
+  const name = isComp ? take.name.replace('takes ', '').replaceAll(' ', '') : take.number
   return (
     <li
       ref={row}
       className={`take-row${on ? ' on' : ''}${picked ? ' picked' : ''}${take.aside ? ' aside' : ''}`}
       aria-current={on}
-      data-take={take.number}
+      data-take={isComp ? take.name : take.number}
+      data-kind={take.kind}
     >
-      <button type="button" className="take-hear" onClick={onHear} aria-label={`hear take ${take.number}`}>
-        <b>{take.number}</b>
+      <button type="button" className="take-hear" onClick={onHear} aria-label={`hear ${take.name}`}>
+        <b>{name}</b>
         <small>{status || ' '}</small>
       </button>
-      <TakeWave take={take} slot={slot} span={span} picked={picked} on={on} />
+      <TakeWave take={take} slot={slot} span={span} picked={picked} on={on} onSeam={onSeam} />
       <div className="take-said">
         <p>
           {take.state === 'recording' && <span className="take-fault">not closed yet</span>}
@@ -72,10 +85,16 @@ export function TakeRow({ take, line, span, on, onHear, onPick }: RowProps) {
         <button type="button" onClick={onPick} disabled={picked || take.state !== 'finished'}>
           {picked ? 'picked' : 'pick'}
         </button>
-        {take.state === 'finished' && (
-          <a href={`/api/takes/${take.id}/audio/?download=1`} download title={take.file}>
-            WAV
-          </a>
+        {isComp ? (
+          <button type="button" onClick={onApart} title="the takes that it is made of stay">
+            separate
+          </button>
+        ) : (
+          take.state === 'finished' && (
+            <a href={`/api/takes/${take.id}/recording/?download=1`} download title={take.file}>
+              WAV
+            </a>
+          )
         )}
       </span>
     </li>
@@ -163,12 +182,23 @@ function decibel(value: number, digits = 1): string {
   return value.toFixed(digits).replace('-', '−')
 }
 
-type WaveProps = { take: Take; slot: Span | null; span: Span; picked: boolean; on: boolean }
+type WaveProps = {
+  take: Take
+  slot: Span | null
+  span: Span
+  picked: boolean
+  on: boolean
+  onSeam: (seam: number, to: number) => void
+}
 
-function TakeWave({ take, slot, span, picked, on }: WaveProps) {
+const REACH = 7
+
+function TakeWave({ take, slot, span, picked, on, onSeam }: WaveProps) {
   const engine = useEngine()
   const head = useRef<HTMLDivElement>(null)
-  const wave = useWave(take.id)
+  const { voice } = take
+  const wave = useWave(voice)
+  const [held, setHeld] = useState<{ seam: number; at: number } | null>(null)
   const [from, to] = span
   const [start, end] = slot ?? [null, null]
   const still = useDrawing(
@@ -176,18 +206,44 @@ function TakeWave({ take, slot, span, picked, on }: WaveProps) {
       (ctx, { width, height }, inks) => {
         const perPoint = (to - from) / width
         const x = (sample: number) => (sample - from) / perPoint
-        const heard = asSpan(take.heard)
-        if (wave && heard) {
-          const box = { x: x(heard[0]), y: 5, width: x(heard[1]) - x(heard[0]), height: height - 10 }
-          drawWave(ctx, wave, box, heard[0] - take.start, perPoint, picked ? inks.sea : inks.ink)
+        const sounds = asSpan(voice?.span)
+        if (wave && sounds) {
+          const box = { x: x(sounds[0]), y: 5, width: x(sounds[1]) - x(sounds[0]), height: height - 10 }
+          drawWave(ctx, wave, box, 0, perPoint, picked ? inks.sea : inks.ink)
         }
         ctx.fillStyle = inks.straw
-        for (const clip of take.clipped) ctx.fillRect(x(take.start + clip[0]!) - 1, 0, 2, 5)
+        for (const clip of take.clipped) ctx.fillRect(x(clip[0]!) - 1, 0, 2, 5)
+        for (const [n, seam] of take.seams.entries()) drawSeam(ctx, x(held?.seam === n ? held.at : seam), height, inks)
         if (start !== null) drawBrackets(ctx, x(start), 2, x(end) - x(start), height - 4, inks.ink, 1.4)
       },
-      [wave, take, start, end, from, to, picked],
+      [wave, take, voice, start, end, from, to, picked, held],
     ),
   )
+  const sampleAt = (event: React.PointerEvent) => {
+    const box = event.currentTarget.getBoundingClientRect()
+    return {
+      at: Math.round(from + ((event.clientX - box.left) / box.width) * (to - from)),
+      perPoint: (to - from) / box.width,
+    }
+  }
+  const seamAt = (event: React.PointerEvent) => {
+    const { at, perPoint } = sampleAt(event)
+    return take.seams.findIndex((seam) => Math.abs(seam - at) < REACH * perPoint)
+  }
+  const press = (event: React.PointerEvent) => {
+    const seam = seamAt(event)
+    if (seam < 0) return
+    event.currentTarget.setPointerCapture(event.pointerId)
+    setHeld({ seam, at: take.seams[seam]! })
+  }
+  const drag = (event: React.PointerEvent) => {
+    if (held && event.buttons === 1) return setHeld({ ...held, at: sampleAt(event).at })
+    ;(event.currentTarget as HTMLElement).style.cursor = seamAt(event) >= 0 ? 'ew-resize' : ''
+  }
+  const drop = () => {
+    if (held && voice && held.at !== take.seams[held.seam]) onSeam(held.seam, held.at - voice.span[0]!)
+    setHeld(null)
+  }
   useEffect(() => {
     const draw = (position: number) => {
       if (!head.current) return // leaving the room
@@ -201,8 +257,38 @@ function TakeWave({ take, slot, span, picked, on }: WaveProps) {
   }, [engine, span, on])
   return (
     <span className="take-wave">
-      <canvas ref={still} role="img" aria-label={`waveform of take ${take.number} over its slot`} />
+      <canvas
+        ref={still}
+        role="img"
+        aria-label={`waveform of ${take.name} over its slot`}
+        onPointerDown={press}
+        onPointerMove={drag}
+        onPointerUp={drop}
+      />
       <span ref={head} className="take-head" hidden />
     </span>
   )
+}
+
+/** A seam: a dotted line, and a small bow-tie where it can be taken. */
+function drawSeam(ctx: CanvasRenderingContext2D, x: number, height: number, inks: Inks): void {
+  ctx.save()
+  ctx.strokeStyle = inks.ink
+  ctx.fillStyle = inks.ink
+  ctx.setLineDash([2, 3])
+  ctx.beginPath()
+  ctx.moveTo(x, 6)
+  ctx.lineTo(x, height - 6)
+  ctx.stroke()
+  ctx.beginPath()
+  for (const [y, by] of [
+    [0, 6],
+    [height, -6],
+  ] as const) {
+    ctx.moveTo(x - 4, y)
+    ctx.lineTo(x + 4, y)
+    ctx.lineTo(x, y + by)
+  }
+  ctx.fill()
+  ctx.restore()
 }

@@ -1,13 +1,14 @@
 import { Button } from '@mantine/core'
-import { useEffect, useMemo } from 'react'
+import { useQueryClient } from '@tanstack/react-query'
+import { useEffect, useMemo, useState } from 'react'
 import { Link } from 'react-router'
-import type { Take } from '../../api/client'
-import { useEdits, useTakes } from '../../api/production'
+import { answered, client, type Line, type Production, type Take } from '../../api/client'
+import { learned, useEdits, useTakes, workIn } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
-import { asSpan, scoreOf, useLines, useRoom } from '../../app/room'
+import { asSpan, scoreOf, timecodeAt, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Page } from '../../page/Page'
@@ -26,27 +27,37 @@ export function Component() {
   const { edit } = useEdits(production.id)
   const { takes, waiting, error } = useTakes(production.id, line, lines[at - 1], lines[at + 1])
   const index = takes.findIndex((take) => take.id === chosenTake)
-  const current = takes[index] ?? takes.find((take) => take.id === line?.pick?.id) ?? takes[0]
+  const current = takes[index] ?? takes.find((take) => take.id === line?.voice?.id) ?? takes[0]
   const { playing } = useWatched(engine.transport.state)
+  const [withFilm, setWithFilm] = useState(false)
+  const queries = useQueryClient()
+  const setHolds = useDesk((desk) => desk.setHolds)
+  useEffect(() => {
+    setHolds('voices')
+    return () => setHolds(null)
+  }, [setHolds])
   const span = useMemo(() => (line ? rowSpan(line, takes) : ([0, SAMPLE_RATE] as const)), [line, takes])
 
   useEffect(() => {
     // Loaded before they are asked for, so that stepping has no dead time.
-    for (const take of takes) if (take.state === 'finished') engine.sounds.prepare(take)
+    for (const { voice } of takes) if (voice) engine.sounds.prepare(voice)
   }, [engine, takes])
 
   const hear = (take: Take | undefined) => {
     if (!take || !line || engine.recorder.isBusy) return
     chooseTake(take.id)
-    const heard = asSpan(take.heard)
-    if (!heard) return
-    const from = Math.max(0, Math.min(heard[0], line.slot?.[0] ?? heard[0]) - RUN_UP)
-    const { score } = scoreOf(engine, production, [take], 'none')
+    const { voice } = take
+    if (!voice) return
+    const [first, last] = asSpan(voice.span)!
+    const from = Math.max(0, Math.min(first, line.slot?.[0] ?? first) - RUN_UP)
+    const { score, ducks, ducking } = scoreOf(engine, production, [voice], withFilm ? 'all' : 'none')
     void engine.transport.play(from, {
-      to: Math.max(heard[1], line.slot?.[1] ?? 0) + RUN_UP / 2,
+      to: Math.max(last, line.slot?.[1] ?? 0) + RUN_UP / 2,
       score,
+      ducks,
+      ducking,
       follow: false,
-      onEnd: () => engine.transport.seek(line.slot?.[0] ?? heard[0]),
+      onEnd: () => engine.transport.seek(line.slot?.[0] ?? first),
     })
   }
   const stepTake = (by: number) => {
@@ -57,8 +68,33 @@ export function Component() {
   const pick = (take: Take | undefined) => {
     if (!line || take?.state !== 'finished') return
     chooseTake(take.id)
-    edit.mutate({ kind: 'pick', line: line.id, take: line.pick?.id === take.id ? null : take.id }, say)
+    edit.mutate({ kind: 'pick', line: line.id, voice: line.pick === take.id ? null : take.id }, say)
   }
+  const nudge = (by: number) => current?.voice && edit.mutate({ kind: 'move_voice', voice: current.id, by }, say)
+  const putFirstWord = (timecode?: string) =>
+    current?.voice && edit.mutate({ kind: 'place_voice', voice: current.id, timecode: timecode ?? null }, say)
+  const frame = Math.round((SAMPLE_RATE * production.fps[1]!) / production.fps[0]!)
+  const seam = (by: number) => {
+    if (current?.kind !== 'comp' || !current.voice || !current.seams.length) return
+    const to = current.seams[0]! - current.voice.span[0]! + by
+    edit.mutate({ kind: 'move_seam', comp: current.id, seam: 0, to }, say)
+  }
+  /** The chosen take goes on from what sounds for the line now. */
+  const join = async () => {
+    if (!line?.voice || current?.kind !== 'take' || current.id === line.voice.id) return
+    try {
+      const since = learned(queries, production.id)
+      const body = { later: current.id, onto: line.voice.id }
+      const path = { params: { path: { line_id: line.id } } }
+      workIn(queries, production.id, await answered(client.POST('/api/lines/{line_id}/join/', { ...path, body })), since)
+    } catch (error) {
+      sayProblem(error as Error)
+    }
+  }
+  const open = production.lines.filter((each) => each.voice?.provisional)
+  const here = open.filter((each) => each.voice!.folder === line?.voice?.folder)
+  const pickOpen = (which: Line[]) =>
+    which.length && edit.mutate({ kind: 'pick_provisional', only: which.map((each) => each.id) }, say)
   useKeys({
     play: () => (playing ? engine.transport.stop() : hear(current)),
     up: () => stepTake(-1),
@@ -67,6 +103,16 @@ export function Component() {
     aside: () => current && edit.mutate({ kind: 'set_aside', take: current.id, aside: !current.aside }, say),
     lineUp: () => step(-1),
     lineDown: () => step(1),
+    nudgeBack: () => nudge(-frame),
+    nudgeOn: () => nudge(frame),
+    finerBack: () => nudge(-SAMPLE_RATE / 100),
+    finerOn: () => nudge(SAMPLE_RATE / 100),
+    snap: () => putFirstWord(),
+    seamBack: () => seam(-SAMPLE_RATE / 100),
+    seamOn: () => seam(SAMPLE_RATE / 100),
+    joinTakes: () => void join(),
+    withFilm: () => setWithFilm((on) => !on),
+    pickOpen: () => pickOpen(open),
   })
   const count = line?.tally.length ?? 0
   const slot = asSpan(line?.slot)
@@ -88,7 +134,36 @@ export function Component() {
               <span className="quiet">{count === 1 ? 'one take' : `${count} takes`}</span>
               <Key action="down" /> <Key action="up">hear next, previous</Key>
               <Key action="pick">pick</Key> <Key action="aside">set aside</Key> <Key action="lineDown">next line</Key>
+              <Key action="withFilm">{withFilm ? 'with the film’s sound' : 'alone'}</Key>
             </p>
+            {current?.voice && (
+              <p className="takes-keys">
+                <FirstWord key={current.id} production={production} take={current} onPlace={putFirstWord} />
+                <Key action="nudgeBack" /> <Key action="nudgeOn">a frame</Key> <Key action="finerBack" />{' '}
+                <Key action="finerOn">10 ms</Key> <Key action="snap">to the slot</Key>
+                {current.kind === 'comp' && (
+                  <>
+                    <Key action="seamBack" /> <Key action="seamOn">seam</Key>
+                  </>
+                )}
+                {current.kind === 'take' && line?.voice && line.voice.id !== current.id && (
+                  <Key action="joinTakes">goes on from {line.voice.name}</Key>
+                )}
+              </p>
+            )}
+            {open.length > 0 && (
+              <p className="takes-open" data-testid="provisional">
+                {open.length === 1 ? 'One line sounds' : `${open.length} lines sound`} with what was read last.{' '}
+                <button type="button" onClick={() => pickOpen(open)}>
+                  Pick {open.length === 1 ? 'it' : 'all'}
+                </button>
+                {here.length > 0 && here.length < open.length && (
+                  <button type="button" onClick={() => pickOpen(here)}>
+                    Pick {here.length} in {line!.voice!.folder}
+                  </button>
+                )}
+              </p>
+            )}
           </div>
           <Stage production={production} className="takes-stage" />
         </div>
@@ -103,6 +178,8 @@ export function Component() {
                 on={take.id === current?.id}
                 onHear={() => hear(take)}
                 onPick={() => pick(take)}
+                onApart={() => edit.mutate({ kind: 'take_apart', comp: take.id }, say)}
+                onSeam={(which, to) => edit.mutate({ kind: 'move_seam', comp: take.id, seam: which, to }, say)}
               />
             ))}
           </ol>
@@ -122,5 +199,32 @@ export function Component() {
         )}
       </section>
     </div>
+  )
+}
+
+/** Where the first word lies; another timecode can be typed. */
+function FirstWord({ production, take, onPlace }: { production: Production; take: Take; onPlace: (to: string) => void }) {
+  const at = timecodeAt(production, take.voice!.speech?.[0] ?? take.voice!.span[0]!)
+  const [typed, setTyped] = useState<string | null>(null)
+  const done = () => {
+    if (typed?.trim() && typed !== at) onPlace(typed.trim())
+    setTyped(null)
+  }
+  return (
+    <label className="takes-place">
+      <span className="quiet">first word at</span>
+      <input
+        className="tc"
+        size={11}
+        value={typed ?? at}
+        aria-label="timecode of the first word"
+        onChange={(event) => setTyped(event.currentTarget.value)}
+        onBlur={done}
+        onKeyDown={(event) => {
+          if (event.key === 'Escape') setTyped(null)
+          if (event.key === 'Enter' || event.key === 'Escape') event.currentTarget.blur()
+        }}
+      />
+    </label>
   )
 }
