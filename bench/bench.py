@@ -63,7 +63,7 @@ def stop_to_playable(door: Door, production: str, seconds: float) -> float:
         clock = {"capture": [[0, 0]], "transport": [[0, 0]], "source": "none"}
         begun = time.perf_counter()
         door.ask("POST", f"/api/takes/{take}/finish/", json.dumps({"total": wanted // 3, "clock": clock}).encode())
-        door.ask("GET", f"/api/takes/{take}/audio/", Range="bytes=0-65535")
+        door.ask("GET", f"/api/takes/{take}/recording/", Range="bytes=0-65535")
         took.append(time.perf_counter() - begun)
     return statistics.median(took)
 

@@ -138,7 +138,8 @@ def listen(page: Page, world: World, production: str) -> None:
     (take,) = takes_of(page, production)
     asked = time.monotonic()
     middle = take["length"] // 2
-    piece = page.request.get(f"{world.address}/api/takes/{take['id']}/audio/?start={middle}&end={middle + 480_000}")
+    voice = f"{world.address}/api/voices/{take['id']}/{take['voice']['key']}"
+    piece = page.request.get(f"{voice}/sound/?start={middle}&end={middle + 480_000}")
     heard = time.monotonic() - asked
     assert piece.ok
     length = take["length"] / 48_000

@@ -37,7 +37,8 @@ def test_what_is_said_of_each_demo_take_is_what_is_wrong_with_it(page: Page, wor
         if known["fault"] == "silent":
             continue
         # Where it was put, against where it was found: within 25 ms at the start and 60 ms at the end.
-        assert abs(take["speech"][0] - known["speech"][0]) < 1200
-        assert abs(take["speech"][1] - known["speech"][1]) < 2880
+        found = [at - start for at in take["voice"]["speech"]]
+        assert abs(found[0] - known["speech"][0]) < 1200
+        assert abs(found[1] - known["speech"][1]) < 2880
         over = known["speech"][1] + start - slots[take["line"]][1]
         assert (take["past_end"] > 0) == (over > 0) or abs(over) < 2880

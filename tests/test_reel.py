@@ -212,7 +212,7 @@ def test_a_hole_is_left_and_filled_later_and_words_go_with_their_picture(desk: P
     choose_simulated(page)
     read_one_take(page, 1.5)
     (take,) = takes_of(page, production(page)["id"])
-    assert abs(take["start"] + take["speech"][0] - slot()[0]) < S
+    assert abs(take["voice"]["speech"][0] - slot()[0]) < S
     page.keyboard.press("1")
     expect(rows.first).to_be_visible()
     for _ in range(2):
@@ -327,7 +327,7 @@ def test_the_notes_of_slides_become_lines_in_the_time_of_their_slides(desk: Page
     choose_simulated(page)
     read_one_take(page, 2.0)
     (take,) = takes_of(page, production(page)["id"])
-    assert abs(take["start"] + take["speech"][0] - lines[1]["slot"][0]) < S
+    assert abs(take["voice"]["speech"][0] - lines[1]["slot"][0]) < S
 
 
 def test_an_original_is_listened_to_alone_and_one_of_its_channels_is_taken(desk: Page, tmp_path, complaints):

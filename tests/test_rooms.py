@@ -258,7 +258,7 @@ def test_takes_opens_where_a_pick_is_left_and_shows_the_takes_of_each_line(page:
         lines.locator(f"[data-line='{line['number']}']").click()
         expect(rows).to_have_count(len(line["tally"]))
         if line["pick"]:
-            expect(page.locator(f"[data-take='{line['pick']['number']}'].picked")).to_be_visible()
+            expect(page.locator(f"[data-take='{line['voice']['takes'][0]}'].picked")).to_be_visible()
 
 
 def test_all_keys_are_on_one_sheet_and_can_be_changed(desk: Page):

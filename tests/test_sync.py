@@ -138,7 +138,7 @@ def test_takes_lie_where_the_picture_was_seen(page: Page, world, films, tmp_path
     sound, _ = samples_of(taken.path)
     start = probe.api(page, "GET", f"/api/takes/{taken.take}/clock/")["pieces"][0]["programme"]
     row = next(t for t in probe.takes_of(page, production) if t["id"] == taken.take)
-    first, last = row["heard"]
+    first, last = row["voice"]["span"]
     part = sound[max(0, first - row["start"]) : last - row["start"]]
     loud = np.flatnonzero(np.abs(part) > 0.02)
     part, first = part[loud[0] : loud[-1]], max(first, row["start"]) + int(loud[0])
