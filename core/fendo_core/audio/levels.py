@@ -13,6 +13,11 @@ OVERVIEW_BLOCK = 480
 """Samples in one column of a stored waveform (10 ms)."""
 
 
+DUAL_MONO = 10.0 * math.log10(2.0)
+"""LU by which one voice on two loudspeakers is louder than on one. A voice is measured as it is heard in the film, so that
+its loudness and that of a stereo film are told on one scale."""
+
+
 def decibels(amplitude: float, floor: float = -120.0) -> float:
     """Amplitude (1.0 = full scale) in dBFS, never below `floor`."""
     return max(floor, 20.0 * math.log10(amplitude)) if amplitude > 0 else floor
@@ -20,7 +25,7 @@ def decibels(amplitude: float, floor: float = -120.0) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Levels:
-    """`peak` in dBFS, `true_peak` in dBTP (ITU-R BS.1770-5 annex 2), `loudness` integrated in LUFS as mono
+    """`peak` in dBFS, `true_peak` in dBTP (ITU-R BS.1770-5 annex 2), `loudness` integrated in LUFS as dual mono
     (EBU R 128; None when it is too short or too quiet for the gate), `clipped` stretches of the sound."""
 
     peak: float
@@ -63,7 +68,7 @@ class Meter:
         return Levels(
             peak=decibels(self._peak),
             true_peak=decibels(float(get_true_peak(self._state, 0))),
-            loudness=loudness if math.isfinite(loudness) and loudness > -70.0 else None,
+            loudness=loudness + DUAL_MONO if math.isfinite(loudness) and loudness > -70.0 else None,
             clipped=_close_joined(self._clipped),
         )
 

@@ -1,4 +1,4 @@
-"""The programme's sound: picked readings at their places, the film's own sound lowered under them.
+"""The programme's sound: voices at their places, all other sound ducked under them.
 
 Works block by block, so that two hours need no more memory than ten seconds.
 """
@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fendo_core.audio.ceiling import LATENCY, Ceiling
 from fendo_core.audio.levels import gain
 from fendo_core.timebase import SAMPLE_RATE, Span
 
@@ -17,10 +18,9 @@ BLOCK = 10 * SAMPLE_RATE
 
 @dataclass(frozen=True, slots=True)
 class Ducking:
-    """How the bed gives way: `depth` dB under the voice, reached `fall` samples before it begins, and left over `rise`
-    samples after it ends. Gaps shorter than `hold` samples stay lowered."""
+    """How beds give way: reached `fall` samples before the voice begins, and left over `rise` samples after it ends. Gaps
+    shorter than `hold` samples stay ducked."""
 
-    depth: float = -12.0
     fall: int = SAMPLE_RATE * 3 // 10
     rise: int = SAMPLE_RATE * 8 // 10
     hold: int = SAMPLE_RATE
@@ -28,12 +28,12 @@ class Ducking:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """A picked reading: `heard` is the part of the programme where it sounds, `load(start, end)` gives its mono samples
-    for programme samples start..end, float32."""
+    """A voice at its place: `span` is where it sounds in the programme, `load(start, end)` gives its mono samples for
+    programme samples start..end, float32, `gain` dB that it is louder."""
 
-    heard: Span
+    span: Span
     load: Callable[[int, int], NDArray[np.float32]]
-    fade: int = SAMPLE_RATE // 200
+    gain: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,14 +42,14 @@ class Bed:
     programme inside `span`.
 
     Attributes:
-        lowered: it gives way to the voice.
+        depth: dB by which it gives way to the voice; 0: it does not.
         level: dB that it is louder.
         fades: samples in which it comes in and goes out, where it was cut.
     """
 
     span: Span
     load: Callable[[int, int], NDArray[np.float32]]
-    lowered: bool = True
+    depth: float = 0.0
     level: float = 0.0
     fades: tuple[int, int] = (0, 0)
 
@@ -58,39 +58,58 @@ CUT_FADE = SAMPLE_RATE // 200
 """A sound that was cut comes in and goes out within 5 ms: long enough not to click."""
 
 
-def bed_block(block: Span, beds: Sequence[Bed], envelope: NDArray[np.float32]) -> NDArray[np.float32]:
-    """All beds of a block, stereo, shape (block.length, 2); `envelope` is what those that give way are multiplied by."""
+def bed_block(block: Span, beds: Sequence[Bed], ducked: NDArray[np.float64]) -> NDArray[np.float32]:
+    """All beds of a block, stereo, shape (block.length, 2); `ducked` tells how far those that give way do it, 0..1."""
     mixed = np.zeros((block.length, 2), dtype=np.float32)
     for bed in beds:
         if not bed.span.meets(block):
             continue
         start, end = max(block.start, bed.span.start), min(block.end, bed.span.end)
-        positions, here = np.arange(start, end), slice(start - block.start, end - block.start)
-        shape = np.full(end - start, gain(bed.level), dtype=np.float32)
-        for fade, inside in zip(bed.fades, (positions - bed.span.start, bed.span.end - 1 - positions), strict=True):
-            if fade:
-                shape *= np.clip((inside + 1) / fade, 0.0, 1.0).astype(np.float32)
-        if bed.lowered:
-            shape *= envelope[here]
-        mixed[here] += bed.load(start, end) * shape[:, None]
+        here = slice(start - block.start, end - block.start)
+        shape = _edges(bed.span, start, end, bed.fades) * gain(bed.level)
+        if bed.depth:
+            shape *= np.power(10.0, ducked[here] * bed.depth / 20.0)
+        mixed[here] += bed.load(start, end) * shape.astype(np.float32)[:, None]
     return mixed
 
 
-def duck_envelope(block: Span, voice: Sequence[Span], ducking: Ducking) -> NDArray[np.float32]:
-    """The bed's factor for each sample of `block`, shape (block.length,); dB change linearly on the slopes.
+def _edges(span: Span, start: int, end: int, fades: tuple[int, int]) -> NDArray[np.float64]:
+    """The factors of samples start..end of something that comes in and goes out at the ends of its span."""
+    positions, shape = np.arange(start, end), np.ones(end - start)
+    for fade, inside in zip(fades, (positions - span.start, span.end - positions), strict=True):
+        if fade:
+            shape *= np.clip(inside / fade, 0.0, 1.0)
+    return shape
 
-    The envelope of a sample does not depend on where the blocks are cut.
+
+def duck_points(voice: Sequence[Span], ducking: Ducking) -> list[tuple[int, float]]:
+    """How far beds give way over time, as (programme sample, 0..1) in order, straight lines between; 0 outside of them.
+
+    Where a bed has no time to come back between two stretches of voice, it turns where both slopes meet. The player does
+    the same: `web/src/engine/ducking.cases.json` is run by both.
     """
-    amount = np.zeros(block.length)
-    positions = np.arange(block.start, block.end)
+    fall, rise = max(1, ducking.fall), max(1, ducking.rise)
+    points: list[tuple[int, float]] = []
     for span in _joined(voice, ducking.hold):
-        reach = Span(span.start - ducking.fall, span.end + ducking.rise)
-        if not reach.meets(block):
-            continue
-        falling = (positions - reach.start) / ducking.fall
-        rising = (reach.end - positions) / ducking.rise
-        amount = np.maximum(amount, np.clip(np.minimum(falling, rising), 0.0, 1.0))
-    return np.power(10.0, amount * ducking.depth / 20.0).astype(np.float32)
+        if points and points[-2][0] + rise > span.start - fall:
+            ended = points[-2][0]
+            points.pop()
+            turn = ended + (span.start - ended) * rise // (fall + rise)
+            lowest = max(1.0 - (turn - ended) / rise, 1.0 - (span.start - turn) / fall)
+            points.append((turn, round(lowest, 9)))
+        else:
+            points.append((span.start - fall, 0.0))
+        points += [(span.start, 1.0), (span.end, 1.0), (span.end + rise, 0.0)]
+    return points
+
+
+def ducked(block: Span, points: Sequence[tuple[int, float]]) -> NDArray[np.float64]:
+    """How far beds give way at each sample of a block, shape (block.length,), wherever blocks are cut."""
+    if not points:
+        return np.zeros(block.length)
+    at, amount = np.array(points).T
+    found: NDArray[np.float64] = np.interp(np.arange(block.start, block.end), at, amount, left=0.0, right=0.0)
+    return found
 
 
 def _joined(spans: Sequence[Span], hold: int) -> list[Span]:
@@ -103,18 +122,24 @@ def _joined(spans: Sequence[Span], hold: int) -> list[Span]:
     return joined
 
 
-def voice_block(block: Span, placed: Sequence[Placed]) -> NDArray[np.float32]:
-    """All readings of a block, mono, shape (block.length,), each with short fades at its ends."""
+def voice_block(block: Span, placed: Sequence[Placed], until: int | None = None) -> NDArray[np.float32]:
+    """All voices of a block, mono, shape (block.length,), each with short fades at its ends.
+
+    Args:
+        until: where the programme ends; a voice that goes on goes out there.
+    """
     mixed = np.zeros(block.length, dtype=np.float32)
-    for reading in placed:
-        if not reading.heard.meets(block):
+    for voice in placed:
+        if not voice.span.meets(block):
             continue
-        start, end = max(block.start, reading.heard.start), min(block.end, reading.heard.end)
-        samples = reading.load(start, end)
-        positions = np.arange(start, end)
-        fade = max(1, min(reading.fade, reading.heard.length // 2))
-        edge = np.minimum(positions - reading.heard.start + 1, reading.heard.end - positions)
-        mixed[start - block.start : end - block.start] += samples * np.clip(edge / fade, 0.0, 1.0).astype(np.float32)
+        last = voice.span.end if until is None else min(voice.span.end, until)
+        sounds = Span(voice.span.start, max(last, voice.span.start + 1))
+        start, end = max(block.start, sounds.start), min(block.end, sounds.end)
+        if end <= start:
+            continue
+        fade = min(CUT_FADE, sounds.length // 2)
+        shape = _edges(sounds, start, end, (fade, fade)) * gain(voice.gain)
+        mixed[start - block.start : end - block.start] += voice.load(start, end) * shape.astype(np.float32)
     return mixed
 
 
@@ -124,33 +149,29 @@ def mixdown(
     voice: Sequence[Span],
     beds: Sequence[Bed] = (),
     ducking: Ducking | None = None,
-    ceiling: float = -1.0,
+    ceiling: Ceiling | None = None,
 ) -> Iterator[NDArray[np.float32]]:
     """The programme's sound in blocks of `BLOCK` samples, stereo, shape (n, 2).
 
     Args:
         length: samples of the programme.
-        placed: the picked readings.
-        voice: programme spans where somebody speaks; the bed is lowered there.
+        placed: the voices.
+        voice: programme spans where somebody speaks; beds give way there.
         beds: what sounds under the voice.
-        ducking: how far and how fast it gives way.
-        ceiling: sample peak in dBFS that the sum never passes: what would is bent softly above 3 dB below it.
+        ducking: how fast they give way.
+        ceiling: what no true peak passes (None: -1 dBTP); afterwards it tells how much it had to do.
     """
-    ducking = ducking or Ducking()
-    for start in range(0, length, BLOCK):
-        block = Span(start, min(start + BLOCK, length))
-        mixed = np.repeat(voice_block(block, placed)[:, None], 2, axis=1)
-        if beds:
-            mixed += bed_block(block, beds, duck_envelope(block, voice, ducking))
-        yield _soft_ceiling(mixed, gain(ceiling))
-
-
-def _soft_ceiling(samples: NDArray[np.float32], ceiling: float) -> NDArray[np.float32]:
-    """Samples above 0.7 of the ceiling bent by tanh so that none passes it; what lies below is untouched."""
-    knee = 0.7 * ceiling
-    over = np.abs(samples) > knee
-    if not np.any(over):
-        return samples
-    room = ceiling - knee
-    bent = np.sign(samples) * (knee + room * np.tanh((np.abs(samples) - knee) / room))
-    return np.where(over, bent, samples).astype(np.float32)
+    points, ceiling = duck_points(voice, ducking or Ducking()), ceiling or Ceiling()
+    late = LATENCY
+    for start in range(0, length + late, BLOCK):
+        block = Span(start, min(start + BLOCK, length + late))
+        mixed = np.zeros((block.length, 2), np.float32)
+        inside = min(block.end, length) - start
+        if inside > 0:
+            sounding = Span(start, start + inside)
+            mixed[:inside] = np.repeat(voice_block(sounding, placed, length)[:, None], 2, axis=1)
+            if beds:
+                mixed[:inside] += bed_block(sounding, beds, ducked(sounding, points))
+        # The ceiling looks ahead: what comes out first is from before the programme.
+        out = ceiling(mixed)
+        yield out if start else out[late:]

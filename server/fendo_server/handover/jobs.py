@@ -16,6 +16,7 @@ import numpy as np
 from django.conf import settings
 
 from fendo_core.audio import pcm, wav
+from fendo_core.audio.ceiling import Ceiling
 from fendo_core.booth.naming import safe_name, unused
 from fendo_core.handover import mix
 from fendo_core.handover.listing import Listed, csv_list
@@ -34,6 +35,7 @@ from fendo_server.productions import state
 from fendo_server.productions.models import Production
 from fendo_server.takes.description import comp_of_take, voices
 from fendo_server.takes.models import Take
+from fendo_server.voice.level import Ducks
 from fendo_server.voice.models import Recording
 from fendo_server.voice.reading import reader_for
 from fendo_server.voice.sounding import Sounding
@@ -53,6 +55,7 @@ class Spoken:
     provisional: bool
     file: str
     takes: str
+    gain: float
     sounding: Sounding
 
 
@@ -73,7 +76,9 @@ def spoken(production: Production, present: State) -> list[Spoken]:
         name = said["name"].removeprefix("take ").removeprefix("takes ")
         sounding = Sounding(production, comp)
         provisional = found[line.id].provisional
-        made.append(Spoken(line, line.number, line.text, comp, phrases, provisional, said["file"], name, sounding))
+        made.append(
+            Spoken(line, line.number, line.text, comp, phrases, provisional, said["file"], name, said["gain"], sounding)
+        )
     return made
 
 
@@ -122,7 +127,7 @@ def placed(one: Spoken, read: Read) -> Placed:
     def load(start: int, end: int) -> np.ndarray:
         return np.concatenate(list(one.sounding.blocks(Span(start - at, end - at), mix.BLOCK, read)))
 
-    return Placed(one.comp.span, load)
+    return Placed(one.comp.span, load, one.gain)
 
 
 def _all_placed(production: Production, read: list[Spoken]) -> list[Placed]:
@@ -130,7 +135,7 @@ def _all_placed(production: Production, read: list[Spoken]) -> list[Placed]:
     return [placed(one, samples) for one in read]
 
 
-def _bed(stored: Source, sound: LaidSound) -> Bed:
+def _bed(stored: Source, sound: LaidSound, depth: float) -> Bed:
     """A stretch of a source's sound at its place."""
     folder, pieces, offset = stored.derived, stored.sound_pieces, sound.first - sound.span.start
 
@@ -138,14 +143,15 @@ def _bed(stored: Source, sound: LaidSound) -> Bed:
         return one_channel(read_source(folder, pieces, start + offset, end + offset), sound.channel)
 
     fade_in, fade_out = (CUT_FADE if cut else 0 for cut in cut_ends(sound, stored.length))
-    return Bed(sound.span, load, sound.heard == "lowered", sound.level, (fade_in, fade_out))
+    return Bed(sound.span, load, depth, sound.level, (fade_in, fade_out))
 
 
-def beds(present: State, sources: dict[str, Source]) -> list[Bed]:
+def beds(production: Production, present: State, sources: dict[str, Source]) -> list[Bed]:
     """What sounds under the voice: the pieces' own sound, and what is laid under them."""
+    ducks = Ducks(production)
     sounds = [*own_sounds(present.pieces, present.sources, present.rate), *present.laid]
     heard = [(sources[sound.source], sound) for sound in sounds if sound.heard != "silent"]
-    return [_bed(stored, sound) for stored, sound in heard if stored.sound_pieces]
+    return [_bed(stored, sound, ducks.of(sound)) for stored, sound in heard if stored.sound_pieces]
 
 
 @running.handles("film with the voice")
@@ -160,12 +166,12 @@ def film_out(progress: running.Progress) -> dict[str, Any]:
         raise running.JobFailed("Nothing was read yet, so there is no voice to put in. Record a take first.")
     sources = {str(source.id): source for source in production.sources.all()}
     speaking = [span for one in read for span in one.phrases]
-    ducking = Ducking(depth=production.duck_depth, rise=production.duck_rise)
-    under, length = beds(present, sources), present.length
+    ducking, ceiling = Ducking(rise=production.duck_rise), Ceiling()
+    under, length = beds(production, present, sources), present.length
     voices_placed = _all_placed(production, read)
 
     def sound() -> Iterator[bytes]:
-        for block in mixdown(length, voices_placed, speaking, under, ducking):
+        for block in mixdown(length, voices_placed, speaking, under, ducking, ceiling):
             yield block.astype("<f4").tobytes()
 
     making = _making(progress.job)
@@ -194,7 +200,12 @@ def film_out(progress: running.Progress) -> dict[str, Any]:
     finally:
         making.unlink(missing_ok=True)
         shutil.rmtree(reel_out.folder_of(making), ignore_errors=True)
-    return {"file": target.name, "bytes": target.stat().st_size}
+    return {"file": target.name, "bytes": target.stat().st_size, "limited": _limited(ceiling)}
+
+
+def _limited(ceiling: Ceiling) -> dict[str, float]:
+    """How hard the ceiling had to work, to be told with the file."""
+    return {"share": round(ceiling.worked.share, 5), "deepest": ceiling.worked.deepest}
 
 
 def _pack(archive: zipfile.ZipFile, production: Production, one: Spoken, name: str) -> tuple[int, int]:
@@ -256,7 +267,7 @@ def voice_files(progress: running.Progress) -> dict[str, Any]:
 
 @running.handles("whole voice")
 def whole_voice(progress: running.Progress) -> dict[str, Any]:
-    """The whole voice as one WAV of the programme's length; its time reference is the programme's start."""
+    """The whole voice as one WAV of the programme's length, at the wanted level; it begins with the programme."""
     production = progress.job.production
     present = state.load(production)
     read = spoken(production, present)
@@ -282,18 +293,19 @@ def whole_voice(progress: running.Progress) -> dict[str, Any]:
         notes={"FENDO_PRODUCTION": str(production.id)},
     )
     progress(0.0, "writing the whole voice")
-    voices_placed = _all_placed(production, read)
+    voices_placed, ceiling = _all_placed(production, read), Ceiling()
     try:
         with making.open("wb") as file:
             file.write(wav.header(tags, length))
-            for start in range(0, length, mix.BLOCK):
-                block = Span(start, min(start + mix.BLOCK, length))
-                file.write(pcm.from_integers(pcm.from_floats(mix.voice_block(block, voices_placed))))
-                progress(block.end / length)
+            written = 0
+            for block in mix.mixdown(length, voices_placed, [], ceiling=ceiling):
+                file.write(pcm.from_integers(pcm.from_floats(block[:, 0])))
+                written += len(block)
+                progress(written / length)
             if length * pcm.BYTES_A_SAMPLE & 1:
                 file.write(b"\0")
         target = _target(production, f"{production.name} whole voice", ".wav")
         _publish(making, target)
     finally:
         making.unlink(missing_ok=True)
-    return {"file": target.name, "bytes": target.stat().st_size}
+    return {"file": target.name, "bytes": target.stat().st_size, "limited": _limited(ceiling)}

@@ -21,6 +21,7 @@ from fendo_server.productions import changes, state
 from fendo_server.productions.models import Change, Production
 from fendo_server.takes.description import take_rows, voices
 from fendo_server.takes.models import Take
+from fendo_server.voice.level import Ducks
 
 
 def line_rows(production: Production, present: State, only: Iterable[Line] | None = None) -> list[dict[str, Any]]:
@@ -119,6 +120,7 @@ def source_row(source: Source) -> dict[str, Any]:
 def picture_rows(production: Production, present: State) -> dict[str, Any]:
     """The reel as it is played: pieces and shots by programme samples, laid sounds, and what was brought in."""
     rate, lengths, pieces = present.rate, present.sounds, []
+    ducks = Ducks(production)
     own = {sound.id: sound for sound in own_sounds(present.pieces, present.sources, rate)}
     for piece, span in zip(present.pieces, spans(present.pieces, rate), strict=True):
         source = present.sources.get(piece.source or "")
@@ -136,6 +138,7 @@ def picture_rows(production: Production, present: State) -> dict[str, Any]:
                 "level": piece.level,
                 "opens": piece.opens,
                 "cut": cut_ends(own[piece.id], lengths.get(piece.source or "", 0)) if piece.id in own else (False, False),
+                "duck": ducks.of(own[piece.id]) if piece.id in own else 0.0,
             }
         )
     shots = present.reel_shots
@@ -150,6 +153,7 @@ def picture_rows(production: Production, present: State) -> dict[str, Any]:
             "heard": sound.heard,
             "original": sound.original,
             "cut": cut_ends(sound, lengths.get(sound.source, 0)),
+            "duck": ducks.of(sound),
         }
         for sound in present.laid
     ]
@@ -213,7 +217,9 @@ def whole(production: Production) -> dict[str, Any]:
         "landing": str(production.landing_id) if production.landing_id else None,
         "folders": [{"id": str(f.id), "path": f.path} for f in production.folders.order_by("path")],
         "monitor": production.monitor,
-        "duck_depth": production.duck_depth,
+        "count_in": production.count_in,
+        "speech_level": production.speech_level,
+        "duck_distance": production.duck_distance,
         "duck_rise": production.duck_rise,
         "picture": picture_rows(production, present),
         "lines": line_rows(production, present),

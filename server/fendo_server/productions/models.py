@@ -12,6 +12,7 @@ from fendo_core.booth.naming import DEFAULT_PATTERN
 from fendo_core.script.pace import DEFAULT_PACE
 from fendo_core.script.syllables import DEFAULT_LANGUAGE
 from fendo_core.timebase import FrameRate
+from fendo_core.voice.level import DISTANCE, WANTED
 
 
 class Production(models.Model):
@@ -21,6 +22,10 @@ class Production(models.Model):
         PROGRAMME = "programme"
         ORIGINAL = "original"
         SILENT = "silent"
+
+    class CountIn(models.TextChoices):
+        HEARD = "heard"
+        SEEN = "seen"
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="productions")
@@ -45,7 +50,13 @@ class Production(models.Model):
     monitor = models.CharField(
         max_length=10, choices=Monitor, default=Monitor.PROGRAMME, help_text="what is heard in headphones while recording"
     )
-    duck_depth = models.FloatField(default=-12.0, help_text="dB by which sound is lowered under the voice")
+    count_in = models.CharField(
+        max_length=10, choices=CountIn, default=CountIn.HEARD, help_text="whether the count-in beeps, or is only seen"
+    )
+    speech_level = models.FloatField(
+        null=True, default=WANTED, help_text="LUFS (dual mono) at which voices are heard; null: as recorded"
+    )
+    duck_distance = models.FloatField(default=DISTANCE, help_text="LU by which other sound lies under the voice")
     duck_rise = models.PositiveIntegerField(default=38_400, help_text="samples in which it comes back")
     input = models.JSONField(default=dict, help_text="the input and channel chosen in the Booth")
     made = models.DateTimeField(auto_now_add=True)
@@ -57,7 +68,13 @@ class Production(models.Model):
             models.CheckConstraint(condition=Q(fps_above__gt=0, fps_below__gt=0), name="a_frame_rate_is_positive"),
             models.CheckConstraint(condition=Q(wanted_length=None) | Q(wanted_length__gt=0), name="a_wanted_length_is_one"),
             models.CheckConstraint(condition=Q(pace__gte=1.0, pace__lte=12.0), name="a_pace_is_speakable"),
-            models.CheckConstraint(condition=Q(duck_depth__gte=-60.0, duck_depth__lte=0.0), name="lowered_is_not_louder"),
+            models.CheckConstraint(
+                condition=Q(duck_distance__gte=0.0, duck_distance__lte=40.0), name="ducked_is_not_louder"
+            ),
+            models.CheckConstraint(
+                condition=Q(speech_level=None) | Q(speech_level__gte=-40.0, speech_level__lte=-6.0),
+                name="a_speech_level_is_one",
+            ),
         ]
 
     def touch(self) -> None:

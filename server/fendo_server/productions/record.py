@@ -25,6 +25,7 @@ from fendo_core.picture.reel import COLOURS, HEARD
 from fendo_core.production.state import rows
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.voice import Comp
+from fendo_core.voice.level import DISTANCE
 from fendo_server.picture import services as picture
 from fendo_server.picture.models import LaidSound, Piece, Source
 from fendo_server.productions import services, state
@@ -42,7 +43,7 @@ FORMS = (1, FORM)
 LARGEST = 64 << 20
 SETTINGS = (
     "fps_above", "fps_below", "drop_frame", "start_frame", "name_pattern", "pace", "wanted_length", "learns_pace",
-    "language", "level_window", "headphones", "monitor", "duck_depth", "duck_rise", "input",
+    "language", "level_window", "headphones", "monitor", "count_in", "speech_level", "duck_distance", "duck_rise", "input",
 )  # fmt: skip
 
 
@@ -111,6 +112,11 @@ def write_changed() -> list[str]:
 
 
 class _Settings(serializers.ModelSerializer):
+    """Settings. Records of before voices had a level lack some, and tell `duck_depth` in their place."""
+
+    count_in = serializers.ChoiceField(Production.CountIn.choices, default=Production.CountIn.HEARD)
+    speech_level = serializers.FloatField(allow_null=True, default=None)
+    duck_distance = serializers.FloatField(default=DISTANCE, min_value=0.0, max_value=40.0)
     language = serializers.ChoiceField(list(LANGUAGES))
     level_window = serializers.ChoiceField(list(LEVEL_WINDOWS))
     input = serializers.DictField()

@@ -49,6 +49,7 @@ class VoiceSerializer(serializers.Serializer):
     speech = SpanField(allow_null=True, help_text="where somebody speaks, programme samples")
     phrases = serializers.ListField(child=SpanField(), help_text="programme samples")
     length = serializers.IntegerField()
+    gain = serializers.FloatField(help_text="dB that it is played and mixed louder, so that it has the wanted level")
 
 
 class StandingVoiceSerializer(VoiceSerializer):
@@ -166,6 +167,7 @@ class ReelPieceSerializer(serializers.Serializer):
     level = serializers.FloatField()
     opens = serializers.BooleanField()
     cut = CutField()
+    duck = serializers.FloatField(help_text="dB by which its own sound gives way to the voice")
 
 
 class LaidSoundSerializer(serializers.Serializer):
@@ -180,6 +182,7 @@ class LaidSoundSerializer(serializers.Serializer):
     heard = serializers.ChoiceField(HEARD)
     original = serializers.BooleanField()
     cut = CutField()
+    duck = serializers.FloatField(help_text="dB by which it gives way to the voice")
 
 
 class PictureSerializer(serializers.Serializer):
@@ -308,7 +311,9 @@ class ProductionSerializer(StandingSerializer):
     landing = serializers.CharField(allow_null=True)
     folders = FolderSerializer(many=True)
     monitor = serializers.ChoiceField(Production.Monitor.choices)
-    duck_depth = serializers.FloatField()
+    count_in = serializers.ChoiceField(Production.CountIn.choices)
+    speech_level = serializers.FloatField(allow_null=True, help_text="LUFS; null: as recorded")
+    duck_distance = serializers.FloatField(help_text="LU under the voice")
     duck_rise = serializers.IntegerField()
     picture = PictureSerializer()
     lines = LineSerializer(many=True)
@@ -369,7 +374,9 @@ class SettingsSerializer(serializers.Serializer):
     level_window = serializers.ChoiceField(LEVEL_WINDOW_KEYS, required=False)
     headphones = serializers.BooleanField(required=False)
     monitor = serializers.ChoiceField(Production.Monitor.choices, required=False)
-    duck_depth = serializers.FloatField(required=False, min_value=-60.0, max_value=0.0)
+    count_in = serializers.ChoiceField(Production.CountIn.choices, required=False)
+    speech_level = serializers.FloatField(required=False, allow_null=True, min_value=-40.0, max_value=-6.0)
+    duck_distance = serializers.FloatField(required=False, min_value=0.0, max_value=40.0)
     duck_rise = serializers.IntegerField(required=False, min_value=SAMPLE_RATE // 10, max_value=5 * SAMPLE_RATE)
     input = InputSerializer(required=False)
     landing = serializers.UUIDField(required=False)

@@ -12,6 +12,7 @@ from fendo_core.takes.measures import judge
 from fendo_core.takes.standing import Standing
 from fendo_core.timebase import Span
 from fendo_core.voice import Comp, Place, seams
+from fendo_core.voice.level import gain_for
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
 from fendo_server.voice.sounding import Sounding
@@ -59,8 +60,8 @@ class Describer:
         self.folders = dict(production.folders.values_list("id", "path"))
         self.readers = dict(production.readers.values_list("id", "name"))
 
-    def voice(self, comp: Comp, phrases: Iterable[Span], **more: Any) -> dict[str, Any]:
-        """What sounds, on the wire; `phrases` in programme samples."""
+    def voice(self, comp: Comp, phrases: Iterable[Span], loudness: float | None, **more: Any) -> dict[str, Any]:
+        """What sounds, on the wire; `phrases` in programme samples, `loudness` in LUFS."""
         spoken = sorted(phrases)
         return {
             "key": Sounding(self.production, comp).key,
@@ -68,6 +69,7 @@ class Describer:
             "speech": [spoken[0].start, max(span.end for span in spoken)] if spoken else None,
             "phrases": _pairs(spoken),
             "length": comp.length,
+            "gain": gain_for(loudness, self.production.speech_level),
             **more,
         }
 
@@ -83,7 +85,7 @@ class Describer:
         if finished:
             comp = comp_of(take)
             phrases = Place(comp).spans_in_programme(str(take.recording_id), _spans(take.phrases))
-            voice = self.voice(comp, phrases, id=str(take.id), kind="take", name=name)
+            voice = self.voice(comp, phrases, take.loudness, id=str(take.id), kind="take", name=name)
             said = judge(
                 Span(*voice["speech"]) if voice["speech"] else None,
                 0,
@@ -126,7 +128,7 @@ class Describer:
     def comp(self, one: LineComp, spoken: Mapping[str, list[Span]]) -> dict[str, Any]:
         """One comp, judged like a take; `spoken` are phrases by recording, in its samples."""
         found = Sounding(self.production, one.comp).measures()
-        voice = self._comp_voice(one, spoken)
+        voice = self.comp_voice(one, spoken, found)
         clipped = [Span(a + one.comp.at, b + one.comp.at) for a, b in found["clipped"]] if found else []
         speech = Span(*voice["speech"]) if voice["speech"] else None
         said = judge(speech, 0, self.slots.get(one.line), len(clipped), measured=found is not None)
@@ -157,11 +159,15 @@ class Describer:
             "within": None,
         }
 
-    def _comp_voice(self, one: LineComp, spoken: Mapping[str, list[Span]]) -> dict[str, Any]:
+    def comp_voice(
+        self, one: LineComp, spoken: Mapping[str, list[Span]], measures: Mapping[str, Any] | None
+    ) -> dict[str, Any]:
+        """What sounds of a comp, on the wire."""
         place, phrases = Place(one.comp), []
         for recording in one.comp.recordings:
             phrases += place.spans_in_programme(recording, spoken.get(recording, ()))
-        return self.voice(one.comp, phrases, id=one.id, kind="comp", name=one.name)
+        loudness = measures["loudness"] if measures else None
+        return self.voice(one.comp, phrases, loudness, id=one.id, kind="comp", name=one.name)
 
 
 def spoken_in(production: Any, comps: Iterable[LineComp]) -> dict[str, list[Span]]:
@@ -208,7 +214,7 @@ def voices(production: Any, standing: Mapping[str, Standing], comps: Iterable[Li
         line, provisional = by_voice[one.id]
         found = Sounding(production, one.comp).measures()
         file, folder = names.get(one.comp.segments[0].recording, ("", ""))
-        said[line] = describer._comp_voice(one, spoken) | {
+        said[line] = describer.comp_voice(one, spoken, found) | {
             "takes": [numbers[each] for each in (s.recording for s in one.comp.segments) if each in numbers],
             "provisional": provisional,
             "file": file,

@@ -853,6 +853,12 @@ export interface components {
             longer: number;
             text: string;
         };
+        /**
+         * @description * `heard` - Heard
+         *     * `seen` - Seen
+         * @enum {string}
+         */
+        CountInEnum: "heard" | "seen";
         /** @description A line that would be made. */
         Draft: {
             text: string;
@@ -1133,6 +1139,11 @@ export interface components {
             heard: components["schemas"]["HeardEnum"];
             original: boolean;
             cut: boolean[];
+            /**
+             * Format: double
+             * @description dB by which it gives way to the voice
+             */
+            duck: number;
         };
         /** @description A language whose length can be told. */
         Language: {
@@ -1520,8 +1531,11 @@ export interface components {
             level_window?: components["schemas"]["LevelWindowEnum"];
             headphones?: boolean;
             monitor?: components["schemas"]["MonitorEnum"];
+            count_in?: components["schemas"]["CountInEnum"];
             /** Format: double */
-            duck_depth?: number;
+            speech_level?: number | null;
+            /** Format: double */
+            duck_distance?: number;
             duck_rise?: number;
             input?: components["schemas"]["InputRequest"];
             /** Format: uuid */
@@ -1640,8 +1654,17 @@ export interface components {
             landing: string | null;
             folders: components["schemas"]["Folder"][];
             monitor: components["schemas"]["MonitorEnum"];
-            /** Format: double */
-            duck_depth: number;
+            count_in: components["schemas"]["CountInEnum"];
+            /**
+             * Format: double
+             * @description LUFS; null: as recorded
+             */
+            speech_level: number | null;
+            /**
+             * Format: double
+             * @description LU under the voice
+             */
+            duck_distance: number;
             duck_rise: number;
             picture: components["schemas"]["Picture"];
             lines: components["schemas"]["Line"][];
@@ -1669,6 +1692,11 @@ export interface components {
             level: number;
             opens: boolean;
             cut: boolean[];
+            /**
+             * Format: double
+             * @description dB by which its own sound gives way to the voice
+             */
+            duck: number;
         };
         /**
          * @description * `film` - film
@@ -2106,6 +2134,11 @@ export interface components {
             /** @description programme samples */
             phrases: number[][];
             length: number;
+            /**
+             * Format: double
+             * @description dB that it is played and mixed louder, so that it has the wanted level
+             */
+            gain: number;
             /** @description numbers of the takes that it is made of */
             takes: number[];
             /** @description nobody picked it: it sounds because it was read last */
@@ -2248,6 +2281,11 @@ export interface components {
             /** @description programme samples */
             phrases: number[][];
             length: number;
+            /**
+             * Format: double
+             * @description dB that it is played and mixed louder, so that it has the wanted level
+             */
+            gain: number;
         };
         /**
          * @description * `take` - take

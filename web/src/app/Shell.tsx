@@ -15,7 +15,7 @@ import { EngineProvider, useEngine, useWatched } from './engine'
 import { KeysOverview } from './KeysOverview'
 import { letGo, useKeys } from './keys'
 import { NamePattern } from './NamePattern'
-import { rateOf, scoreOf, useLines, voicesOf } from './room'
+import { duckingOf, rateOf, scoreOf, useLines, voicesOf } from './room'
 import { Failed, Loading, sayProblem } from './Said'
 import { Scheme } from './Scheme'
 
@@ -67,8 +67,7 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
     const [parts, size] = JSON.parse(drawn) as [Part[], [number, number]]
     engine.picture.open(parts, { above, below, drop }, size)
   }, [engine, drawn, above, below, drop])
-  const { duck_depth: depth, duck_rise: rise } = production
-  useEffect(() => engine.transport.lower({ depth, rise }), [engine, depth, rise])
+  useEffect(() => engine.transport.duck(duckingOf(production)), [engine, production])
   useEffect(() => {
     document.title = `${production.name} · Fendo`
   }, [production.name])

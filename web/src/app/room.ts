@@ -4,7 +4,7 @@ import type { Line, Picture, Production, StandingVoice, Voice } from '../api/cli
 import type { Engine } from '../engine/engine'
 import type { BedSound } from '../engine/sounds'
 import { frameAt, type Rate, type Span, timecode } from '../engine/time'
-import { type Ducking, joinSpans, type Score } from '../engine/transport'
+import type { Ducking, Score } from '../engine/transport'
 import { usePageSettings } from '../page/settings'
 import { useDesk } from './desk'
 
@@ -63,12 +63,15 @@ function bedsOf(picture: Picture, beds: Beds): BedSound[] {
   return [...heard.map((piece) => ({ ...piece, channel: 'both' as const })), ...laid].flatMap((sound): BedSound[] => {
     const pieces = sources.get(sound.source ?? '')?.sound_pieces
     if (!pieces || !sound.source || sound.heard === 'silent') return []
-    const { source, first, channel, level, cut, heard } = sound
+    const { id, source, first, channel, level, cut, heard } = sound
     const span = asSpan(sound.span)!
-    return [
-      { source, pieces, span, first, channel, level, cut: [cut[0]!, cut[1]!], bus: heard === 'kept' ? 'kept' : 'bed' },
-    ]
+    return [{ source, pieces, span, first, channel, level, cut: [cut[0]!, cut[1]!], givesWay: heard === 'lowered', id }]
   })
+}
+
+/** By how much each sound gives way to the voice. */
+export function duckingOf({ picture, duck_rise: rise }: Production): Ducking {
+  return { rise, depths: new Map([...picture.pieces, ...picture.laid].map(({ id, duck }) => [id, duck])) }
 }
 
 /** What sounds: the picture's own sounds, and some voices where they lie, up to a position. */
@@ -89,8 +92,8 @@ export function scoreOf(
         .flatMap((sound) => engine.sounds.bed(sound, start, end)),
       ...sounding.filter((sound) => sound.span[0] < end && sound.span[1] > start),
     ],
-    ducks: joinSpans(spoken),
-    ducking: { depth: production.duck_depth, rise: production.duck_rise },
+    ducks: spoken,
+    ducking: duckingOf(production),
   }
 }
 

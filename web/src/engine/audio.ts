@@ -1,3 +1,5 @@
+import { LATENCY } from './ceiling'
+import ceilingUrl from './ceiling.worklet?worker&url'
 import { HeardClock } from './clock'
 import { Observable } from './observable'
 import { SAMPLE_RATE } from './time'
@@ -7,6 +9,8 @@ export class Audio {
   readonly context = new AudioContext({ sampleRate: SAMPLE_RATE, latencyHint: 'interactive' })
   /** Everything that sounds goes through here. */
   readonly out = new GainNode(this.context)
+  /** What is played comes together here, below the ceiling; it comes out `LATENCY` frames later. */
+  readonly mixed = new GainNode(this.context)
   readonly clock = new HeardClock(() => {
     const { contextTime = 0, performanceTime = 0 } = this.context.getOutputTimestamp()
     return { contextTime, performanceTime }
@@ -17,6 +21,7 @@ export class Audio {
 
   constructor() {
     this.out.connect(this.context.destination)
+    void this.limit()
     this.context.onstatechange = () => {
       if (this.context.state === 'running' && !this.begun) this.begun = this.context.currentTime
       this.state.set(this.context.state)
@@ -26,6 +31,25 @@ export class Audio {
       window.addEventListener(gesture, () => void this.context.resume(), { once: true, capture: true })
     }
     setInterval(() => this.context.state === 'running' && this.clock.tick(), 20)
+  }
+
+  /** Put the ceiling over what is played; until it is there, and if it can't be had, sound is as late without it. */
+  private async limit(): Promise<void> {
+    const late = new DelayNode(this.context, { delayTime: LATENCY / SAMPLE_RATE, maxDelayTime: 1 })
+    this.mixed.connect(late).connect(this.out)
+    try {
+      await this.context.audioWorklet.addModule(ceilingUrl)
+      const ceiling = new AudioWorkletNode(this.context, 'ceiling', { outputChannelCount: [2] })
+      this.mixed.disconnect(late)
+      this.mixed.connect(ceiling).connect(this.out)
+      // A fallen worklet is silent: what is played goes on without its ceiling.
+      ceiling.addEventListener('processorerror', () => {
+        this.mixed.disconnect(ceiling)
+        this.mixed.connect(late)
+      })
+    } catch {
+      // Without worklets nothing can be recorded either, and that is said in the Booth.
+    }
   }
 
   /** Sound may begin only after a gesture; every play and record comes from one. */

@@ -1,10 +1,10 @@
 import { describe, expect, it } from 'vitest'
 import { HeardClock, median } from './clock'
+import { joinSpans } from './ducking'
 import { FrameCounter, QUANTUM } from './labels'
 import { packSamples } from './pack'
 import { firstSample, frameAt, SAMPLE_RATE, timecode } from './time'
 import cases from './timecode.cases.json'
-import { joinSpans } from './transport'
 
 describe('time', () => {
   it('counts as the core does, at every rate', () => {

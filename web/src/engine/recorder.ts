@@ -59,7 +59,14 @@ export type Reading = {
   guide: 'ear' | 'eye'
   /** Where a pick-up begins; a whole take begins with the slot. */
   cue?: number | null
+  /** Beats before the cue on which it beeps; none: the count-in is only seen. */
+  beeps?: readonly number[]
 }
+
+/** With headphones. */
+export const BEEPS = [3, 2, 1] as const
+/** Through loudspeakers the room goes on sounding: the last one is more than a second old when the kept sound begins. */
+export const BEEPS_ALOUD = [3, 2] as const
 
 export type Level = { peak: number; rms: number; held: number; clipped: boolean }
 
@@ -267,7 +274,7 @@ export class Recorder {
       if (this.live === live) await this.callOff()
       return
     }
-    for (const beat of [3, 2, 1]) this.transport.beep(cue - beat * BEAT)
+    for (const beat of reading.beeps ?? BEEPS) this.transport.beep(cue - beat * BEAT)
     try {
       live.begun = await begun
     } catch (error) {

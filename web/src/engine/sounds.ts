@@ -20,7 +20,10 @@ export type BedSound = {
   channel: 'both' | 'left' | 'right' | 'mix'
   level: number
   cut: readonly [boolean, boolean]
-  bus: 'bed' | 'kept'
+  /** Whether it gives way to the voice. */
+  givesWay: boolean
+  /** Its identity: of the piece, or of the laid sound. */
+  id: string
 }
 
 /** Decoded sounds, the least recently used forgotten first. */
@@ -97,7 +100,8 @@ export class Sounds {
       if (span[0] >= span[1]) continue
       const cut: [boolean, boolean] = [sound.cut[0] && span[0] === from, sound.cut[1] && span[1] === to]
       const load = async () => ({ buffer: await this.channel(url, sound.channel), offset: span[0] - begins })
-      found.push({ key: `${url}@${span[0]}`, span, bus: sound.bus, level: sound.level, cut, load })
+      const bed = sound.givesWay ? sound.id : undefined
+      found.push({ key: `${url}@${span[0]}`, span, bus: 'bed', bed, level: sound.level, cut, load })
     }
     return found
   }
@@ -129,7 +133,7 @@ export class Sounds {
     if (to <= from) return []
     if (voice.length <= LONG_VOICE) {
       const load = async () => ({ buffer: await this.buffer(url), offset: 0 })
-      return [{ key: `${url}@${from}`, span: [from, to], bus: 'voice', cut, load }]
+      return [{ key: `${url}@${from}`, span: [from, to], bus: 'voice', level: voice.gain, cut, load }]
     }
     const found: Sounding[] = []
     for (let first = 0; first < Math.min(voice.length, to - from); first += VOICE_PIECE) {
@@ -137,14 +141,14 @@ export class Sounds {
       const span: Span = [from + first, Math.min(to, from + end)]
       const key = `${url}?start=${first}&end=${end}`
       const load = async () => ({ buffer: await this.buffer(key), offset: 0 })
-      found.push({ key: `${key}@${from}`, span, bus: 'voice', cut: [first === 0, span[1] === to], load })
+      found.push({ key: `${key}@${from}`, span, bus: 'voice', level: voice.gain, cut: [first === 0, span[1] === to], load })
     }
     return found
   }
 }
 
 /** A take or a comp as it sounds: its place, and the key of its sound. */
-type VoiceSound = { id: string; key: string; span: number[]; length: number }
+type VoiceSound = { id: string; key: string; span: number[]; length: number; gain: number }
 
 function addressOf({ id, key }: VoiceSound): string {
   return `/api/voices/${id}/${key}/sound/`

@@ -1,11 +1,16 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Audio } from './audio'
+import { Ceiling, LATENCY } from './ceiling'
+import ceiling from './ceiling.cases.json'
+import { duckedAt, duckPoints } from './ducking'
+import ducking from './ducking.cases.json'
 import { SAMPLE_RATE, type Span } from './time'
 import { type Sounding, Transport } from './transport'
 
 type Started = { key: string; frame: number; offset: number; length: number; stopped?: boolean }
 
 let started: Started[]
+let gains: { events: [string, number, number][] }[]
 let now: number
 let heard: number
 
@@ -30,7 +35,9 @@ function fakeAudio(): Audio {
     constructor(
       _context: unknown,
       private readonly options: { buffer?: { key: string } } = {},
-    ) {}
+    ) {
+      gains.push(this.gain)
+    }
     connect(next: unknown) {
       return next
     }
@@ -58,6 +65,7 @@ function fakeAudio(): Audio {
         return now / SAMPLE_RATE
       },
     },
+    mixed: {},
     wake: async () => {},
     soon: (seconds = 0.06) => now + Math.round(seconds * SAMPLE_RATE),
     clock: { heardFrame: () => heard },
@@ -92,6 +100,7 @@ describe('the transport', () => {
   beforeEach(() => {
     vi.useFakeTimers()
     started = []
+    gains = []
     now = 1_000_000
     heard = now - 1728
     transport = new Transport(fakeAudio())
@@ -102,7 +111,7 @@ describe('the transport', () => {
     const voice = sounding('voice', [SAMPLE_RATE * 6, SAMPLE_RATE * 8], 4800)
     await transport.play(5 * SAMPLE_RATE + 17, { score: among(film, voice) })
     await run(1)
-    const anchor = now - SAMPLE_RATE + 2880
+    const anchor = now - SAMPLE_RATE + 2880 - LATENCY
     expect(started).toContainEqual({
       key: 'film',
       frame: anchor,
@@ -115,7 +124,7 @@ describe('the transport', () => {
       offset: 4800,
       length: 2 * SAMPLE_RATE,
     })
-    expect(transport.frameOf(6 * SAMPLE_RATE)).toBe(anchor + SAMPLE_RATE - 17)
+    expect(transport.frameOf(6 * SAMPLE_RATE)).toBe(anchor + LATENCY + SAMPLE_RATE - 17)
   })
 
   it('schedules each sound once, however long it plays', async () => {
@@ -166,7 +175,7 @@ describe('the transport', () => {
     arrive({ buffer: { key: 'slow' } as unknown as AudioBuffer, offset: 0 })
     await vi.advanceTimersByTimeAsync(0)
     const [one] = started
-    expect(one!.frame - anchor).toBe(3 * SAMPLE_RATE + one!.offset)
+    expect(one!.frame + LATENCY - anchor).toBe(3 * SAMPLE_RATE + one!.offset)
     expect(one!.offset + one!.length).toBe(6 * SAMPLE_RATE)
   })
 
@@ -210,13 +219,58 @@ describe('the transport', () => {
     expect(transport.anchorPosition).toBe(SAMPLE_RATE)
   })
 
-  it('beeps on the frame, and lowers the bed by twelve decibels where a voice speaks', async () => {
-    await transport.play(0, { score: among(), ducks: [[2 * SAMPLE_RATE, 3 * SAMPLE_RATE]] })
+  it('beeps on the frame, and lets a bed give way by its own depth where a voice speaks', async () => {
+    const film = { ...sounding('film', [0, 10 * SAMPLE_RATE]), bus: 'bed' as const, bed: 'film' }
+    const ducking = { rise: 0.8 * SAMPLE_RATE, depths: new Map([['film', -9]]) }
+    await transport.play(0, { score: among(film), ducks: [[2 * SAMPLE_RATE, 3 * SAMPLE_RATE]], ducking })
     transport.beep(SAMPLE_RATE)
-    expect(started[0]).toMatchObject({ key: 'tone', frame: transport.frameOf(SAMPLE_RATE) })
-    const { events } = transport.beds.gain as unknown as { events: [string, number, number][] }
-    const at = (sample: number) => transport.frameOf(sample) / SAMPLE_RATE
-    expect(events).toContainEqual(['ramp', 10 ** (-12 / 20), at(2 * SAMPLE_RATE)])
+    expect(started.find(({ key }) => key === 'tone')).toMatchObject({ frame: transport.frameOf(SAMPLE_RATE) - LATENCY })
+    await run(0.25)
+    const at = (sample: number) => (transport.frameOf(sample) - LATENCY) / SAMPLE_RATE
+    const events = gains.flatMap((gain) => gain.events)
+    expect(events).toContainEqual(['ramp', 10 ** (-9 / 20), at(2 * SAMPLE_RATE)])
     expect(events).toContainEqual(['ramp', 1, at(3.8 * SAMPLE_RATE)])
+    transport.duck({ ...ducking, depths: new Map([['film', -20]]) })
+    expect(gains.flatMap((gain) => gain.events)).toContainEqual(['ramp', 0.1, at(2 * SAMPLE_RATE)])
+  })
+})
+
+describe('beds', () => {
+  it.each(ducking)('give way as in the film: $name', ({ spans, fall, rise, hold, points }) => {
+    const found = duckPoints(spans as unknown as Span[], { fall, rise, hold })
+    expect(found.map(([sample]) => sample)).toEqual(points.map(([sample]) => sample))
+    for (const [n, [sample, amount]] of found.entries()) {
+      expect(amount).toBeCloseTo(points[n]![1]!, 6)
+      expect(duckedAt(found, sample)).toBeCloseTo(amount, 6)
+    }
+  })
+})
+
+describe('the ceiling', () => {
+  const toned = ({ length, tones }: (typeof ceiling.cases)[number]) => {
+    const sides = [new Float32Array(length), new Float32Array(length)] as const
+    for (const { from, to, hertz, amplitude, left, right } of tones) {
+      for (let n = from; n < Math.min(to, length); n++) {
+        const wave = amplitude * Math.sin((2 * Math.PI * hertz * n) / SAMPLE_RATE)
+        sides[0][n]! += wave * left
+        sides[1][n]! += wave * right
+      }
+    }
+    return sides
+  }
+
+  it.each(ceiling.cases)('is that of the film, sample by sample: $name', (one) => {
+    expect(ceiling.latency).toBe(LATENCY)
+    const sides = toned(one)
+    const out = [new Float32Array(one.length), new Float32Array(one.length)]
+    const own = new Ceiling(one.ceiling)
+    for (let at = 0; at < one.length; at += 128) {
+      const part = (side: Float32Array) => side.subarray(at, Math.min(at + 128, one.length))
+      own.process(sides.map(part), out.map(part), Math.min(128, one.length - at))
+    }
+    for (const [at, left, right] of one.out as [number, number, number][]) {
+      expect(Math.abs(out[0]![at]! - left)).toBeLessThan(5e-6)
+      expect(Math.abs(out[1]![at]! - right)).toBeLessThan(5e-6)
+    }
   })
 })

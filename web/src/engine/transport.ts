@@ -1,4 +1,6 @@
 import type { Audio } from './audio'
+import { LATENCY } from './ceiling'
+import { type DuckPoint, duckedAt, duckPoints, SLOPES } from './ducking'
 import { Observable } from './observable'
 import { SAMPLE_RATE, type Span } from './time'
 
@@ -9,8 +11,9 @@ export type Sounding = {
   span: Span
   /** The sound, and the sample of it that lies at the start of `span`. */
   load: () => Promise<{ buffer: AudioBuffer; offset: number } | null>
-  /** A bed gives way to the voice, a kept one does not. */
-  bus: 'bed' | 'kept' | 'voice'
+  bus: 'bed' | 'voice'
+  /** A bed's identity: by how much it gives way is told by it. */
+  bed?: string
   /** dB that it is louder. */
   level?: number
   /** Whether it comes in, and goes out, softly: there it was cut. */
@@ -22,16 +25,14 @@ export type Score = (start: number, end: number) => Sounding[]
 
 export type TransportState = { playing: boolean; position: number; from: number }
 
+/** How beds give way: where somebody speaks, in how many samples they come back, and by how many dB each of them. */
+export type Ducking = { rise: number; depths: ReadonlyMap<string, number> }
+
 const LOOKAHEAD = 12 * SAMPLE_RATE
 const TICK_MS = 250
 const EDGE = 0.004
 /** As in the film that is handed over: long enough not to click. */
 const CUT_FADE = SAMPLE_RATE / 200
-
-/** How far sound is lowered under the voice, in dB, and in how many samples it comes back. */
-export type Ducking = { depth: number; rise: number }
-
-const DUCKING: Ducking = { depth: -12, rise: 0.8 * SAMPLE_RATE }
 
 /**
  * Plays the programme from any position to any position on the frames of the audio context.
@@ -45,7 +46,6 @@ export class Transport {
   anchorPosition = 0
   follows = true
   readonly beds: GainNode
-  readonly kept: GainNode
   readonly voices: GainNode
   readonly clicks: GainNode
   /** May put off the first frame of a run a little, so that the picture's frames fall on the screen's ticks. */
@@ -56,8 +56,11 @@ export class Transport {
   private scheduledTo = 0
   private sounding = new Set<AudioScheduledSourceNode>()
   private score: Score = () => []
-  private ducks: Span[] = []
-  private ducking = DUCKING
+  private ducks: DuckPoint[] = []
+  private speech: readonly Span[] = []
+  private ducking: Ducking = { rise: 0.8 * SAMPLE_RATE, depths: new Map() }
+  /** Beds that are scheduled: what gives way by another amount from now on. */
+  private readonly ducked = new Map<GainNode, { bed: string; from: number; to: number }>()
   private onEnd: (() => void) | undefined
   /** Called when a run begins: the programme sample that is scheduled at a frame of the context. */
   onAnchor: ((frame: number, position: number) => void) | undefined
@@ -69,10 +72,9 @@ export class Transport {
   constructor(private readonly audio: Audio) {
     const { context } = audio
     this.beds = new GainNode(context)
-    this.kept = new GainNode(context)
     this.voices = new GainNode(context)
     this.clicks = new GainNode(context, { gain: 0.35 })
-    for (const bus of [this.beds, this.kept, this.voices, this.clicks]) bus.connect(audio.out)
+    for (const bus of [this.beds, this.voices, this.clicks]) bus.connect(audio.mixed)
   }
 
   /** Programme sample that is heard now. */
@@ -82,15 +84,20 @@ export class Transport {
     return Math.max(this.anchorPosition, Math.min(heard, this.end))
   }
 
-  /** Context frame at which a programme sample is scheduled. */
+  /** Context frame at which a programme sample comes out. */
   frameOf(position: number): number {
     return this.anchorFrame + (position - this.anchorPosition)
+  }
+
+  /** Context frame at which it is started: the ceiling looks ahead, so what sounds begins that much earlier. */
+  private startOf(position: number): number {
+    return this.frameOf(position) - LATENCY
   }
 
   /**
    * Play from a position. What sounds in the first stretch is loaded before anything begins, so that it begins together.
    *
-   * `ducks` is where a voice speaks: beds are lowered there, as in the film that is handed over. `follow` says
+   * `ducks` is where a voice speaks: beds give way there, as in the film that is handed over. `follow` says
    * whether the chosen line goes along with the position (not while one line's takes are compared).
    */
   async play(
@@ -101,8 +108,9 @@ export class Transport {
     const run = ++this.run
     this.score = options.score
     this.follows = options.follow ?? true
-    this.ducks = options.ducks ?? []
-    this.ducking = options.ducking ?? DUCKING
+    this.speech = options.ducks ?? []
+    if (options.ducking) this.ducking = options.ducking
+    this.ducks = duckPoints(this.speech, { ...SLOPES, rise: this.ducking.rise })
     this.end = options.to ?? Number.POSITIVE_INFINITY
     this.onEnd = options.onEnd
     await this.audio.wake()
@@ -114,17 +122,19 @@ export class Transport {
     this.anchorPosition = from
     this.scheduledTo = from
     this.onAnchor?.(this.anchorFrame, from)
-    this.duckBed()
     this.state.set({ playing: true, position: from, from })
     this.timer = setInterval(() => this.tick(), TICK_MS)
     this.tick()
     return true
   }
 
-  /** Lower what gives way by another amount, from now on. */
-  lower(ducking: Ducking): void {
+  /** Let beds give way by another amount, or come back at another speed, from now on. */
+  duck(ducking: Ducking): void {
     this.ducking = ducking
-    if (this.state.value.playing) this.duckBed()
+    this.ducks = duckPoints(this.speech, { ...SLOPES, rise: ducking.rise })
+    if (!this.state.value.playing) return
+    const now = Math.round(this.position())
+    for (const [node, { bed, from, to }] of this.ducked) this.automate(node, bed, Math.max(from, now), to)
   }
 
   /** Fall silent at once; the position stays where it was heard. */
@@ -136,8 +146,7 @@ export class Transport {
     const now = this.audio.context.currentTime
     for (const source of this.sounding) source.stop(now)
     this.sounding.clear()
-    this.beds.gain.cancelScheduledValues(now)
-    this.beds.gain.setValueAtTime(1, now)
+    this.ducked.clear()
     this.state.set({ playing: false, position, from: this.state.value.from })
   }
 
@@ -149,7 +158,7 @@ export class Transport {
 
   /** A short tone at a programme position, for the count-in. */
   beep(position: number, hertz = 1000, seconds = 0.06): void {
-    const at = this.frameOf(position) / SAMPLE_RATE
+    const at = this.startOf(position) / SAMPLE_RATE
     const tone = new OscillatorNode(this.audio.context, { frequency: hertz })
     const shape = new GainNode(this.audio.context, { gain: 0 })
     shape.gain.setValueAtTime(0, at)
@@ -208,14 +217,14 @@ export class Transport {
     if (!loaded || run !== this.run || !this.state.value.playing) return
     const start = Math.max(sound.span[0], this.anchorPosition)
     const end = Math.min(sound.span[1], this.end)
-    let frame = this.frameOf(start)
+    let frame = this.startOf(start)
     // Loaded too late for its first samples: the rest still lies where it belongs.
     const late = Math.max(0, this.audio.soon(0.02) - frame)
     frame += late
     const length = end - start - late
     if (length <= 0) return
     const source = new AudioBufferSourceNode(this.audio.context, { buffer: loaded.buffer })
-    const bus = { bed: this.beds, kept: this.kept, voice: this.voices }[sound.bus]
+    const bus = sound.bus === 'voice' ? this.voices : this.givingWay(sound, start, end)
     const shaped = sound.level || sound.cut?.some(Boolean)
     source.connect(shaped ? this.shaped(sound, start, end, bus) : bus)
     const offset = loaded.offset + (start - sound.span[0]) + late
@@ -227,7 +236,7 @@ export class Transport {
   private shaped(sound: Sounding, start: number, end: number, bus: AudioNode): AudioNode {
     const full = 10 ** ((sound.level ?? 0) / 20)
     const shape = new GainNode(this.audio.context, { gain: full })
-    const at = (position: number) => Math.max(0, this.frameOf(position) / SAMPLE_RATE)
+    const at = (position: number) => Math.max(0, this.startOf(position) / SAMPLE_RATE)
     if (sound.cut?.[0] && start === sound.span[0]) {
       shape.gain.setValueAtTime(0, at(start))
       shape.gain.linearRampToValueAtTime(full, at(start + CUT_FADE))
@@ -240,34 +249,28 @@ export class Transport {
     return shape
   }
 
-  private duckBed(): void {
-    const { gain } = this.beds
-    const at = (position: number) => Math.max(0, this.frameOf(position) / SAMPLE_RATE)
-    gain.cancelScheduledValues(0)
-    gain.setValueAtTime(1, 0)
-    const low = 10 ** (this.ducking.depth / 20)
-    const { rise } = this.ducking
-    for (const [start, end] of this.ducks) {
-      if (end + rise < this.anchorPosition) continue
-      const inside = start < this.anchorPosition
-      if (inside) gain.setValueAtTime(low, at(this.anchorPosition))
-      else {
-        gain.setValueAtTime(1, at(start - 0.3 * SAMPLE_RATE))
-        gain.exponentialRampToValueAtTime(low, at(start))
-      }
-      gain.setValueAtTime(low, at(end))
-      gain.exponentialRampToValueAtTime(1, at(end + rise))
-    }
+  /** A bed that gives way to the voice, or one that does not. */
+  private givingWay(sound: Sounding, start: number, end: number): AudioNode {
+    const { bed } = sound
+    if (bed === undefined) return this.beds
+    const node = new GainNode(this.audio.context)
+    this.ducked.set(node, { bed, from: start, to: end })
+    this.automate(node, bed, start, end)
+    node.connect(this.beds)
+    return node
   }
-}
 
-/** Spans that lie closer than `hold` samples, joined: between two sentences the bed does not come up. */
-export function joinSpans(spans: readonly Span[], hold = SAMPLE_RATE): Span[] {
-  const joined: [number, number][] = []
-  for (const [start, end] of [...spans].sort((a, b) => a[0] - b[0])) {
-    const last = joined.at(-1)
-    if (last && start - last[1] < hold) last[1] = Math.max(last[1], end)
-    else joined.push([start, end])
+  /** The gain of a bed between two positions. On its slopes dB change by straight lines. */
+  private automate({ gain }: GainNode, bed: string, start: number, end: number): void {
+    const depth = this.ducking.depths.get(bed) ?? 0
+    const at = (position: number) => Math.max(0, this.startOf(position) / SAMPLE_RATE)
+    const factor = (amount: number) => 10 ** ((amount * depth) / 20)
+    gain.cancelScheduledValues(at(start))
+    gain.setValueAtTime(factor(duckedAt(this.ducks, start)), at(start))
+    if (!depth) return
+    for (const [position, amount] of this.ducks) {
+      if (position > start && position < end) gain.exponentialRampToValueAtTime(factor(amount), at(position))
+    }
+    gain.exponentialRampToValueAtTime(factor(duckedAt(this.ducks, end)), at(end))
   }
-  return joined
 }

@@ -212,7 +212,9 @@ def worked_on(production, recorded, client, film_file, ada):
         edit(production, ada, what)
     spoken = record(third, voice(2.5, 9), start=0)
     edit(production, ada, edits.Pick(str(third.id), str(spoken.id)))
-    Production.objects.filter(pk=production.pk).update(duck_depth=-20.0, level_window="roomy", language="de")
+    Production.objects.filter(pk=production.pk).update(
+        speech_level=-20.0, duck_distance=6.0, level_window="roomy", language="de"
+    )
     production.refresh_from_db()
     assert record_of.write_changed() == [production.name] and not record_of.write_changed()
     services.make_reader(production, "Third voice")

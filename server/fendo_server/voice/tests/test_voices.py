@@ -158,6 +158,7 @@ def test_a_voice_is_moved_and_its_files_tell_where_it_lies_now(client, productio
 
 
 def test_the_whole_voice_is_one_file_of_the_programmes_length(client, production, ada, line, tmp_path):
+    send(client, "PATCH", f"/api/productions/{production.id}/", {"speech_level": None})
     sound = voice(3.0, 1)
     take = record(line, sound)
     second = production.lines.all()[1]
@@ -233,3 +234,19 @@ def test_a_comp_is_of_recordings_of_its_own_production_alone(client, production,
     client.force_login(stranger, backend="django.contrib.auth.backends.ModelBackend")
     found = sounding.Sounding(theirs, state.load(theirs).comps[0].comp)
     assert client.get(f"/api/voices/{comp.id}/{found.key}/sound/").status_code == 404
+
+
+def test_a_voice_is_played_and_mixed_at_the_wanted_level(client, production, ada, line):
+    """The same reading, quiet and loud: both are heard at the production's level, whoever asks."""
+    quiet, loud = voice(4.0, 1) // 8, voice(4.0, 1)
+    gains = []
+    for sound in (quiet, loud):
+        record(line, sound)
+        (told, *_) = lines(client, production)
+        assert told["voice"]["gain"] == pytest.approx(-16.0 - told["voice"]["loudness"], abs=0.06)
+        gains.append(told["voice"]["gain"])
+    assert gains[0] - gains[1] == pytest.approx(18.06, abs=0.2)
+    base = f"/api/productions/{production.id}/"
+    assert send(client, "PATCH", base, {"speech_level": -23.0}).json()["lines"][0]["voice"]["gain"] < gains[1]
+    assert send(client, "PATCH", base, {"speech_level": None}).json()["lines"][0]["voice"]["gain"] == 0.0
+    assert send(client, "PATCH", base, {"speech_level": 3.0}).status_code == 400

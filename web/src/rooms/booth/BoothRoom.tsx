@@ -9,7 +9,7 @@ import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { asSpan, bedsWhileRecording, HEARD_WHILE_RECORDING, scoreOf, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
-import { type BoothState, LEAD } from '../../engine/recorder'
+import { BEEPS, BEEPS_ALOUD, type BoothState, LEAD } from '../../engine/recorder'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Stage } from '../../page/Stage'
 import { sizedBy, usePageSettings } from '../../page/settings'
@@ -53,8 +53,9 @@ export function Component() {
     const beds = bedsWhileRecording(production)
     // With loudspeakers the film is silent, or it would land in the take; the reader follows the picture then.
     const { score } = scoreOf(engine, production, runUp, beds, until)
+    const beeps = production.count_in === 'seen' ? [] : production.headphones ? BEEPS : BEEPS_ALOUD
     const guide = beds !== 'none' || !production.picture.pieces.length ? 'ear' : 'eye'
-    void recorder.record({ id: line.id, slot: asSpan(line.slot) }, { score, guide, cue })
+    void recorder.record({ id: line.id, slot: asSpan(line.slot) }, { score, guide, cue, beeps })
   }
   const toggle = () => {
     if (stoppable) return void recorder.stop()
@@ -206,6 +207,16 @@ export function Component() {
               </Menu.Dropdown>
             </Menu>
           )}
+          <Switch
+            size="xs"
+            label="beeps"
+            title="three beeps before the first frame; through loudspeakers two, so that none is in the take"
+            checked={production.count_in === 'heard'}
+            disabled={!quiet}
+            onChange={(event) =>
+              settings.mutate({ count_in: event.currentTarget.checked ? 'heard' : 'seen' }, { onError: sayProblem })
+            }
+          />
           <Menu>
             <Menu.Target>
               <Button size="compact-xs" variant="subtle" color="gray">

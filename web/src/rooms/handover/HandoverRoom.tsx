@@ -106,15 +106,26 @@ export function Component() {
   )
 }
 
+type Result = { file?: string; bytes?: number; files?: number; limited?: { share: number; deepest: number } }
+
+/** How hard the ceiling had to work. */
+function limitedText({ limited }: Result): string {
+  if (!limited) return ''
+  if (!limited.share) return ' · the ceiling had nothing to do'
+  const share = (limited.share * 100).toFixed(limited.share < 0.001 ? 2 : 1)
+  return ` · the ceiling worked ${share} % of the time, at most ${(-limited.deepest).toFixed(1)} dB`
+}
+
 function OneJob({ job, onCancel, onRetry }: { job: Job; onCancel: () => void; onRetry: () => void }) {
-  const result = job.result as { file?: string; bytes?: number; files?: number }
+  const result = job.result as Result
   const going = job.state === 'waiting' || job.state === 'running'
   return (
     <li data-testid="job" data-state={job.state}>
       <span className="handover-job-name">
         {result.file ?? NAMES[job.kind]}
         <small className="quiet">
-          {job.state === 'done' && `${size(result.bytes ?? 0)}${result.files ? ` · ${result.files} files` : ''}`}
+          {job.state === 'done' &&
+            `${size(result.bytes ?? 0)}${result.files ? ` · ${result.files} files` : ''}${limitedText(result)}`}
           {job.state === 'failed' && job.error}
           {job.state === 'cancelled' && 'stopped; nothing was written'}
           {going && (job.step || 'waiting for its turn')}

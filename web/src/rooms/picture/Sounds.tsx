@@ -21,6 +21,13 @@ const SPEEDS = [
   { value: String(2 * SAMPLE_RATE), label: 'slowly' },
 ]
 
+const LEVELS = [
+  { value: '-14', label: '−14 LUFS: loud, web video' },
+  { value: '-16', label: '−16 LUFS: web video, speech' },
+  { value: '-23', label: '−23 LUFS: broadcast' },
+  { value: 'recorded', label: 'as recorded' },
+]
+
 /** What sounds besides the voice: how it gives way, what is laid under the picture, and what is heard while recording. */
 export function Sounds({ production }: { production: Production }) {
   const settings = useSettings(production.id)
@@ -30,11 +37,11 @@ export function Sounds({ production }: { production: Production }) {
     <div className="picture-sounds">
       <div className="picture-two">
         <NumberField
-          label="gives way by, dB"
-          value={-production.duck_depth}
+          label="under the voice, LU"
+          value={production.duck_distance}
           min={0}
-          max={60}
-          onSet={(depth) => set({ duck_depth: -Math.abs(depth) })}
+          max={40}
+          onSet={(distance) => set({ duck_distance: distance })}
         />
         <Select
           size="xs"
@@ -45,6 +52,14 @@ export function Sounds({ production }: { production: Production }) {
           onChange={(value) => value && set({ duck_rise: Number(value) })}
         />
       </div>
+      <Select
+        size="xs"
+        label="level of speech"
+        data={LEVELS}
+        allowDeselect={false}
+        value={production.speech_level === null ? 'recorded' : String(production.speech_level)}
+        onChange={(value) => value && set({ speech_level: value === 'recorded' ? null : Number(value) })}
+      />
       <div>
         <p className="quiet">heard in headphones while recording</p>
         <SegmentedControl
