@@ -1,17 +1,16 @@
 """How much there is to say in a text: syllables, speech sounds and pauses, by a phoneme library.
 
-The library (espeak-ng through phonemizer) is a named codec of the core, as ffmpeg is: text in, phonemes out. Where it is
-not installed, groups of vowels are counted instead, which is within one of a dictionary's count for most English words.
+The library (espeak-ng through phonemizer) is a named codec of the core, as ffmpeg is: text in, phonemes out, in a process
+of its own. Where it is not installed, and for a text that it can't speak out, groups of vowels are counted instead, which
+is within one of a dictionary's count for most English words.
 """
 
-import logging
 import re
-import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
 
+from fendo_core.script.phonemes import Phonemes
 from fendo_core.script.spoken import spoken_out
 
 LANGUAGES: dict[str, str] = {
@@ -51,8 +50,7 @@ _STRANGE = re.compile(r"[^\u0000-\u139f\u1e00-\u206f\u20a0-\u20bf]")
 """Signs of scripts that none of the languages is written in. Some of them leave the library in another voice for all texts
 that follow (Cherokee does), so none is given to it: each counts as a syllable of two sounds."""
 
-_lock = threading.Lock()
-_backends: dict[str, Any] = {}
+_library = Phonemes()
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,22 +61,6 @@ class Speech:
     sounds: int
     long_pauses: int
     short_pauses: int
-
-
-def _backend(language: str) -> Any:
-    """The library's voice for a language, loaded once; None where it is not installed."""
-    if language not in _backends:
-        try:
-            from phonemizer.backend import EspeakBackend
-
-            quiet = logging.getLogger("fendo.phonemes")
-            quiet.setLevel(logging.ERROR)
-            _backends[language] = EspeakBackend(
-                language, language_switch="remove-flags", words_mismatch="ignore", logger=quiet
-            )
-        except (ImportError, RuntimeError, OSError):
-            _backends[language] = None
-    return _backends[language]
 
 
 def syllables(text: str) -> int:
@@ -126,24 +108,20 @@ def speech_of_all(texts: Sequence[str], language: str = DEFAULT_LANGUAGE) -> lis
 
 
 def _phonemes(texts: Sequence[str], language: str) -> list[tuple[int, int]]:
-    """(speech sounds, syllables) of each text."""
-    with _lock:
-        backend = _backend(language)
-        if backend is None:
-            return [(round(sum(map(len, _WORD.findall(t))) / _LETTERS_A_SOUND), syllables(t)) for t in texts]
-        from phonemizer.separator import Separator
-
-        # The library drops empty rows and splits at line ends: each text is one row, and an empty one is not asked for.
-        rows = [" ".join(_STRANGE.sub(" ", text).split()) for text in texts]
-        asked = [row for row in rows if _speakable(row)]
-        separator = Separator(phone="_", word=" ")
-        found = backend.phonemize(asked, separator=separator, strip=True) if asked else []
-        if len(found) != len(asked):
-            found = ["".join(backend.phonemize([row], separator=separator, strip=True)) for row in asked]
-    said = iter(found)
-    counted = [_counted(next(said)) if _speakable(row) else (0, 0) for row in rows]
-    strange = [sum(c.isalnum() for c in "".join(_STRANGE.findall(text))) for text in texts]
-    return [(sounds + 2 * more, vowels + more) for (sounds, vowels), more in zip(counted, strange, strict=True)]
+    """(speech sounds, syllables) of each text; of one that can't be spoken out by its letters."""
+    # The library drops empty rows and splits at line ends: each text is one row, and an empty one is not asked for.
+    rows = [" ".join(_STRANGE.sub(" ", text).split()) for text in texts]
+    said = iter(_library.of([row for row in rows if _speakable(row)], language))
+    found = []
+    for text, row in zip(texts, rows, strict=True):
+        spoken = next(said) if _speakable(row) else ""
+        if spoken is None:
+            found.append((round(sum(map(len, _WORD.findall(text))) / _LETTERS_A_SOUND), syllables(text)))
+            continue
+        sounds, vowels = _counted(spoken)
+        strange = sum(c.isalnum() for c in "".join(_STRANGE.findall(text)))
+        found.append((sounds + 2 * strange, vowels + strange))
+    return found
 
 
 def _speakable(row: str) -> bool:
