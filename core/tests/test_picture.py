@@ -1,14 +1,15 @@
 """Films: what they are, hostile ones, and their cuts against the truth of made films."""
 
 import subprocess
+import tracemalloc
 from fractions import Fraction
 
 import numpy as np
 import pytest
 from scipy.ndimage import gaussian_filter
 
-from fendo_core.picture import film
-from fendo_core.picture.cuts import HEIGHT, WIDTH, find_cuts, shots
+from fendo_core.picture import cuts, film
+from fendo_core.picture.cuts import HEIGHT, WIDTH, find_cuts, find_cuts_in, shots
 from fendo_core.timebase import SAMPLE_RATE, FrameRate
 
 
@@ -126,13 +127,35 @@ def _made_film(seed: int) -> tuple[np.ndarray, list[int]]:
 def test_cuts_of_made_films_are_found_and_flashes_are_none():
     hits = wrong = truth = 0
     for seed in range(20):
-        frames, cuts = _made_film(seed)
+        frames, known = _made_film(seed)
         found = find_cuts(frames)
-        truth += len(cuts)
-        hits += len(set(found) & set(cuts))
-        wrong += len(set(found) - set(cuts))
+        truth += len(known)
+        hits += len(set(found) & set(known))
+        wrong += len(set(found) - set(known))
     assert hits >= 0.95 * truth, (hits, truth)
     assert wrong <= 0.03 * truth, (wrong, truth)
+
+
+def test_cuts_found_in_blocks_are_those_found_at_once(monkeypatch):
+    monkeypatch.setattr(cuts, "WINDOW", 200)
+    for seed in range(6):
+        frames = np.concatenate([_made_film(seed * 3 + n)[0] for n in range(3)])
+        rng = np.random.default_rng(seed)
+        edges = [0, *sorted(rng.integers(0, len(frames), 12)), len(frames)]
+        found, count = find_cuts_in(frames[a:b] for a, b in zip(edges, edges[1:], strict=False))
+        assert count == len(frames) and found == find_cuts(frames)
+
+
+def test_the_cuts_of_two_hours_need_no_more_memory_than_those_of_minutes():
+    """A film of some length, and one three times as long."""
+    block = _made_film(1)[0]
+    most = []
+    for times in (20, 60):
+        tracemalloc.start()
+        find_cuts_in(block for _ in range(times))
+        most.append(tracemalloc.get_traced_memory()[1])
+        tracemalloc.stop()
+    assert most[1] < most[0] * 1.05 and most[1] < 300 << 20
 
 
 def test_shots_cover_the_film_without_a_hole():

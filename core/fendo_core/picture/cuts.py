@@ -1,5 +1,7 @@
 """Where one shot ends and the next begins, found in tiny grey frames."""
 
+from collections.abc import Iterable, Iterator
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -45,6 +47,48 @@ def find_cuts(frames: NDArray[np.uint8], shortest: int = 8) -> list[int]:
             cuts.append(frame)
     far = [at for at in _dissolves(flat, cuts) if all(abs(at - cut) >= shortest for cut in (0, count, *cuts))]
     return sorted([*cuts, *far])
+
+
+WINDOW = 3_000
+"""Frames that are looked at together; two hours at once would need gigabytes."""
+_MARGIN = 64
+"""Frames at the edges of a window that are judged in its neighbour, where they have neighbours on both sides."""
+
+
+def find_cuts_in(blocks: Iterable[NDArray[np.uint8]], shortest: int = 8) -> tuple[list[int], int]:
+    """The cuts of a film that comes block by block, and how many frames came; memory does not grow with its length.
+
+    Args:
+        blocks: frames in order, shape (n, HEIGHT, WIDTH), grey; any sizes.
+        shortest: frames a shot has at least.
+    """
+    cuts: list[int] = []
+    first = judged = count = 0
+    for window, is_last in _windows(blocks):
+        count = first + len(window)
+        until = count if is_last else count - _MARGIN
+        for cut in find_cuts(window, shortest):
+            at = first + cut
+            # Where two windows met one may have been told a frame or two beside the other.
+            if judged <= at < until and (not cuts or at - cuts[-1] >= shortest):
+                cuts.append(at)
+        judged, first = until, count - 2 * _MARGIN
+    return cuts, count
+
+
+def _windows(blocks: Iterable[NDArray[np.uint8]]) -> Iterator[tuple[NDArray[np.uint8], bool]]:
+    """Windows of frames, each beginning with the last of the one before; and whether it is the last."""
+    waiting: list[NDArray[np.uint8]] = []
+    there = 0
+    for block in blocks:
+        waiting.append(block)
+        there += len(block)
+        if there >= WINDOW + 2 * _MARGIN:
+            window = np.concatenate(waiting)
+            yield window, False
+            waiting, there = [window[-2 * _MARGIN :].copy()], 2 * _MARGIN
+    if waiting:
+        yield np.concatenate(waiting), True
 
 
 _DISSOLVE = 16

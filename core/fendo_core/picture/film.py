@@ -1,6 +1,6 @@
 """What a brought-in file is: sniffed, probed, judged; and how a film becomes playable."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -312,16 +312,20 @@ def read_sound(folder: Path, pieces: int, start: int, end: int) -> NDArray[np.fl
     return out
 
 
-def small_frames(source: Path, film: Film, progress: Callable[[float], None]) -> NDArray[np.uint8]:
-    """Every frame at the production's rate, tiny and grey, shape (frames, HEIGHT, WIDTH): what cuts are found in."""
+def small_frames(source: Path, film: Film, progress: Callable[[float], None]) -> Iterator[NDArray[np.uint8]]:
+    """Every frame at the production's rate, tiny and grey, in blocks of shape (n, HEIGHT, WIDTH): what cuts are found in.
+
+    Raises:
+        FilmRefused: when not one can be read.
+    """
     arguments = [*codec.input_of(source, film.kind), "-map", "0:v:0", "-an"]
     fps = f"{film.rate.fps.numerator}/{film.rate.fps.denominator}"
     arguments += ["-vf", f"fps={fps},scale={WIDTH}:{HEIGHT}:flags=area", "-pix_fmt", "gray", "-f", "rawvideo"]
-    size = WIDTH * HEIGHT
-    rows = []
+    size, came = WIDTH * HEIGHT, 0
     for count, raw in enumerate(codec.read_raw(arguments, size * 64, seconds=300 + film.length // SAMPLE_RATE * 2)):
-        rows.append(np.frombuffer(raw[: len(raw) // size * size], dtype=np.uint8).reshape(-1, HEIGHT, WIDTH))
+        rows = np.frombuffer(raw[: len(raw) // size * size], dtype=np.uint8).reshape(-1, HEIGHT, WIDTH)
+        came += len(rows)
         progress(min(1.0, count * 64 / film.frames))
-    if not rows:
+        yield rows
+    if not came:
         raise FilmRefused("No picture could be read from this film: it is damaged. Nothing was changed.")
-    return np.concatenate(rows)

@@ -14,7 +14,7 @@ from django.db import transaction
 
 from fendo_core.booth.naming import safe_name, unused
 from fendo_core.picture import codec, film, pages
-from fendo_core.picture.cuts import find_cuts, shots
+from fendo_core.picture.cuts import find_cuts_in, shots
 from fendo_core.production.edits import AddPieces, Edit, LaySound, Shown
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, format_timecode, parse_timecode
 from fendo_server.picture.models import Source
@@ -257,8 +257,9 @@ def _prepare_film(stored: Source, progress: running.Progress) -> None:
         count = film.make_proxy(stored.original, facts, folder / name, report, lambda ready: own.update(segments=ready))
         own.update(segments=count, has_proxy=True)
     frames = film.small_frames(stored.original, facts, progress.part(0.7, 1.0, "finding the cuts"))
-    _remark(stored, film.breaks_off(facts, facts.rate.first_sample(len(frames))))
-    found = shots(find_cuts(frames), facts.frames, facts.rate)
+    cuts, came = find_cuts_in(frames)
+    _remark(stored, film.breaks_off(facts, facts.rate.first_sample(came)))
+    found = shots(cuts, facts.frames, facts.rate)
     # Shots that somebody corrected while they were looked for stay as they are.
     untouched = own.filter(shots=[[0, facts.length]], shot_names=[])
     untouched.update(shots=[[shot.start, shot.end] for shot in found])

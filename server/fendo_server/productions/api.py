@@ -159,8 +159,8 @@ def edit(request: Request, production_id: UUID) -> Response:
     """Do one edit; it is recorded and can be undone."""
     production = get_owned(Production, request.user, production_id)
     asked = _asked(request, production)
-    change = changes.perform(production, request.user, asked.validated_data["revision"], asked.made())
-    return Response(description.patch(production, change))
+    change, present = changes.performed(production, request.user, asked.validated_data["revision"], asked.made())
+    return Response(description.patch(production, change, present))
 
 
 def _asked(request: Request, production: Production) -> Any:

@@ -233,10 +233,15 @@ MOST_LINES = 20
 PICTURE_ROWS = {"piece", "reel", "sound", "shots"}
 
 
-def patch(production: Production, change: Change | None) -> dict[str, Any]:
-    """What a change made different: changed lines and their takes, the order if it moved, the picture."""
+def patch(production: Production, change: Change | None, present: State | None = None) -> dict[str, Any]:
+    """What a change made different: changed lines and their takes, the order if it moved, the picture.
+
+    Args:
+        present: the state just after it, where that is known: then this is what is told, whatever others did meanwhile.
+    """
     production.refresh_from_db()
-    present = state.load(production)
+    told_of = change.revision if change and present else production.revision
+    present = present or state.load(production)
     touched: dict[str, set[str]] = defaultdict(set)
     for key in change.after if change else ():
         kind, _, name = key.partition(":")
@@ -264,4 +269,5 @@ def patch(production: Production, change: Change | None) -> dict[str, Any]:
         "takes": takes,
         "picture": picture_rows(production, present) if touched.keys() & PICTURE_ROWS else None,
         **_common(production, present),
+        "revision": told_of,
     }

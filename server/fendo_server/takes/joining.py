@@ -67,7 +67,7 @@ def join(line: Line, later: str, onto: str, at: int | None, author: Any) -> Chan
         raise Problem(422, "Not possible", f"They can’t be joined there: {error}. Both are as they were.") from error
     name = _name(present, line, comp)
     edit = edits.AddComp(str(line.id), str(take.recording.reader_id), name, comp, onto)
-    return changes.perform(production, author, production.revision + 1_000_000, edit)
+    return changes.perform(production, author, production.revision, edit)
 
 
 def _earlier(present: State, line: Line, voice: str) -> Comp | None:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
+from django.db.models import F
 from django.utils import timezone
 
 from fendo_core.picture.codec import Cancelled
@@ -19,6 +20,15 @@ _HANDLERS: dict[str, Handler] = {}
 
 class JobFailed(RuntimeError):
     """A job that can't be done; the message is for the person who asked for it."""
+
+
+class Superseded(Cancelled):
+    """Another attempt at the job has begun: this one was taken for dead, and has nothing to say any more."""
+
+
+def _mine(job: Job) -> Any:
+    """The job's row as long as no later attempt has begun."""
+    return Job.objects.filter(pk=job.pk, attempts=job.attempts)
 
 
 class Progress:
@@ -37,7 +47,8 @@ class Progress:
         fields: dict[str, Any] = {"progress": min(1.0, max(0.0, share))}
         if step is not None:
             fields["step"] = step
-        Job.objects.filter(pk=self.job.pk).update(**fields)
+        if not _mine(self.job).update(**fields):
+            raise Superseded
         if Job.objects.filter(pk=self.job.pk, cancel_wanted=True).exists():
             raise Cancelled
 
@@ -91,12 +102,18 @@ def run(job_id: str) -> None:
     job = Job.objects.select_related("production").filter(pk=job_id).first()
     if job is None or job.state not in (Job.State.WAITING, Job.State.RUNNING):
         return
+    # Of two workers that take it at the same moment one begins: each counts on from what it has read.
+    begun = _mine(job).update(state=Job.State.RUNNING, progress=0.0, attempts=F("attempts") + 1)
+    if not begun:
+        return
     job.attempts += 1
-    Job.objects.filter(pk=job_id).update(state=Job.State.RUNNING, progress=0.0, attempts=job.attempts)
     end: dict[str, Any] = {"ended": timezone.now()}
     try:
         result = _HANDLERS[job.kind](Progress(job))
         end |= {"state": Job.State.DONE, "progress": 1.0, "step": "", "result": result}
+    except Superseded:
+        log.warning("an attempt at job %s was superseded", job.kind)
+        return
     except Cancelled:
         end |= {"state": Job.State.CANCELLED, "step": ""}
     except JobFailed as error:
@@ -112,4 +129,4 @@ def run(job_id: str) -> None:
         said = "Something went wrong that Fendo did not foresee; the server's log says more. Nothing was lost: try again."
         end |= {"state": Job.State.FAILED, "error": said}
     end["ended"] = timezone.now()
-    Job.objects.filter(pk=job_id).update(**end)
+    _mine(job).update(**end)

@@ -13,7 +13,7 @@ from fendo_server.productions.models import Production, Reader
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
 from fendo_server.voice.models import Recording
-from testing import record, send, takes_of, voice
+from testing import edit, record, send, takes_of, voice
 
 
 @pytest.fixture
@@ -268,3 +268,16 @@ def test_many_windows_editing_at_once_lose_no_edit_and_break_no_row(ada, product
         changes.undo(production, ada)
     after = state.load(production)
     assert [line for line in after.lines if not line.dropped] == list(before.lines)
+
+
+def test_old_changes_go_and_a_window_from_before_them_is_told(desk, production, ada, monkeypatch):
+    monkeypatch.setattr(changes, "KEPT", 50)
+    line = str(production.lines.first().id)
+    begun = production.revision
+    for n in range(200):
+        edit(production, ada, edits.SetWords(line, f"words {n}"))
+    assert 50 <= production.changes.count() <= 150
+    refused = desk.edit(begun, kind="set_words", line=line, text="from long ago")
+    assert refused.status_code == 409 and "Reload" in refused.json()["detail"]
+    for _ in range(50):
+        assert changes.undo(production, ada) is not None
