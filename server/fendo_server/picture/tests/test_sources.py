@@ -232,7 +232,7 @@ def test_a_reel_is_changed_taken_back_and_takes_the_lines_along(bring_in, client
     assert "Lines 1 and 2 and 1 take go 1.00 s earlier" in told["text"]
     answer = change(**asked).json()
     assert answer["picture"]["length"] == 7 * 48_000
-    assert {row["id"]: row["start"] for row in answer["takes"]} == {str(take.id): take.start - 48_000}
+    assert {row["id"]: row["start"] for row in answer["takes"]} == {str(take.id): take.recording.start - 48_000}
     now = whole()
     assert [row["slot"] for row in now["lines"]][1] == [5 * 48_000, 7 * 48_000]
     assert answer["takes"] == takes_of(client, production)
@@ -241,10 +241,10 @@ def test_a_reel_is_changed_taken_back_and_takes_the_lines_along(bring_in, client
     back = whole()
     assert undone["takes"] == takes_of(client, production)
     assert back["picture"]["length"] == 8 * 48_000
-    assert {row["id"]: row["start"] for row in undone["takes"]} == {str(take.id): take.start, str(later.id): 6 * 48_000}
+    assert {row["id"]: row["start"] for row in undone["takes"]} == {str(take.id): take.recording.start, str(later.id): 6 * 48_000}
     assert back["lines"][1]["slot"] == [6 * 48_000, 8 * 48_000]
     client.post(f"/api/productions/{production.id}/redo/")
-    assert [row["start"] for row in takes_of(client, production)] == [take.start - 48_000, 5 * 48_000]
+    assert [row["start"] for row in takes_of(client, production)] == [take.recording.start - 48_000, 5 * 48_000]
 
 
 def test_the_original_is_one_sound_alone(bring_in, change, whole, film_file):

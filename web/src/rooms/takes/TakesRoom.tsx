@@ -27,7 +27,7 @@ export function Component() {
   const { edit } = useEdits(production.id)
   const { takes, waiting, error } = useTakes(production.id, line, lines[at - 1], lines[at + 1])
   const index = takes.findIndex((take) => take.id === chosenTake)
-  const current = takes[index] ?? takes.find((take) => take.id === line?.voice?.id) ?? takes[0]
+  const current = takes[index] ?? takes.find((take) => take.id === line?.pick) ?? takes[0]
   const { playing } = useWatched(engine.transport.state)
   const [withFilm, setWithFilm] = useState(false)
   const queries = useQueryClient()

@@ -1,0 +1,134 @@
+"""Voices by hand: what sounds until something is picked, pick-ups that join, seams and readings that are moved."""
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from harness import choose_simulated, hand_over, new_production, read_one_take, state, type_script, until
+from measure import RATE
+from probe import api, samples_of, takes_of
+
+pytestmark = pytest.mark.browser
+
+
+def production_of(page: Page) -> str:
+    return page.url.split("/")[4]
+
+
+def line_of(page: Page) -> dict:
+    return api(page, "GET", f"/api/productions/{production_of(page)}/")["lines"][0]
+
+
+def in_slot(page: Page, name: str) -> None:
+    """A production with one line in a slot of four seconds, in the Booth with the simulated reader."""
+    new_production(page, name)
+    type_script(page, "Twice a day the sea comes up the creek, and waits.")
+    line = line_of(page)["id"]
+    revision = api(page, "GET", f"/api/productions/{production_of(page)}/")["revision"]
+    slot = {"kind": "set_slot", "line": line, "slot": [4 * RATE, 8 * RATE], "revision": revision}
+    api(page, "POST", f"/api/productions/{production_of(page)}/edits/", slot)
+    page.goto(page.url.rsplit("/", 1)[0] + "/booth")
+    state(page, "Ready")
+    choose_simulated(page)
+
+
+def test_a_pick_up_joins_sounds_whole_and_its_seam_is_moved_and_taken_back(desk: Page, world):
+    page = desk
+    in_slot(page, "Pick-up")
+    read_one_take(page)
+    assert line_of(page)["voice"]["provisional"]
+    for _ in range(2):
+        page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("i")
+    state(page, "Recording")
+    page.wait_for_timeout(2_500)
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    page.keyboard.press("4")
+    comp = page.locator("[data-kind='comp']")
+    expect(comp).to_have_count(1)
+    expect(comp).to_contain_text("sounds now")
+    told = line_of(page)["voice"]
+    assert told["takes"] == [1, 2] and told["span"][0] < 4 * RATE < 6 * RATE < told["span"][1]
+    # The seam goes by keys and by hand; undo brings it back, whole.
+    (seam,) = takes_of(page, production_of(page))[-1]["seams"]
+    comp.get_by_role("button", name="hear takes 1 + 2").click()
+    page.keyboard.press("Space")
+    page.keyboard.press("Alt+ArrowLeft")
+    until(lambda: takes_of(page, production_of(page))[-1]["seams"] == [seam - RATE // 100])
+    box = comp.locator("canvas").bounding_box()
+    page.keyboard.press("Control+z")
+    until(lambda: takes_of(page, production_of(page))[-1]["seams"] == [seam])
+    rows = takes_of(page, production_of(page))
+    spans = [row["voice"]["span"] for row in rows]
+    first, last = min([3.5 * RATE, *(s[0] for s in spans)]), max([9 * RATE, *(s[1] for s in spans)])
+    x = box["x"] + (seam - first) / (last - first) * box["width"]
+    page.mouse.move(x, box["y"] + 20)
+    page.mouse.down()
+    page.mouse.move(x - 12, box["y"] + 20, steps=4)
+    page.mouse.up()
+    until(lambda: takes_of(page, production_of(page))[-1]["seams"][0] < seam - 500)
+    # Separated, the last take sounds alone; picked and joined by hand it is one again.
+    comp.get_by_role("button", name="separate").click()
+    expect(comp).to_have_count(0)
+    page.locator("[data-take='1']").get_by_role("button", name="pick", exact=True).click()
+    expect(page.locator("[data-take='1']")).to_contain_text("picked")
+    page.locator("[data-take='2']").get_by_role("button", name="hear take 2").click()
+    page.keyboard.press("Space")
+    page.keyboard.press("j")
+    expect(comp).to_contain_text("picked")
+
+
+def test_a_voice_is_nudged_placed_snapped_and_dragged_and_the_file_says_where(desk: Page, world, tmp_path):
+    page = desk
+    in_slot(page, "Moved")
+    read_one_take(page)
+    page.keyboard.press("4")
+    expect(page.locator("[data-take='1']")).to_contain_text("sounds now")
+    speaks = lambda: line_of(page)["voice"]["speech"][0]  # noqa: E731
+    begun = speaks()
+    page.keyboard.press("w")
+    until(lambda: speaks() == begun + RATE // 25)
+    page.keyboard.press("Shift+q")
+    until(lambda: speaks() == begun + RATE // 25 - RATE // 100)
+    page.keyboard.press("s")
+    until(lambda: speaks() == 4 * RATE)
+    page.get_by_label("timecode of the first word").fill("10:00:05:10")
+    page.keyboard.press("Enter")
+    until(lambda: speaks() == 5 * RATE + 10 * RATE // 25)
+    page.get_by_label("timecode of the first word").fill("half past nine")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("is no timecode")).to_be_visible()
+    # By hand on the strip; near its slot's start the first word is drawn to it.
+    strip = page.get_by_test_id("strip").bounding_box()
+    span = line_of(page)["voice"]["span"]
+    per_point = 2400
+    x = strip["x"] + 20 + (span[0] + span[1]) / 2 / per_point
+    page.mouse.move(x, strip["y"] + 100)
+    page.mouse.down()
+    page.mouse.move(x - (speaks() - 4 * RATE) / per_point + 4, strip["y"] + 100, steps=6)
+    page.mouse.up()
+    until(lambda: speaks() == 4 * RATE)
+    (take,) = takes_of(page, production_of(page))
+    sound, at = samples_of(hand_over(page, tmp_path, "write-whole"))
+    assert at == 10 * 3600 * RATE, "its time reference is the programme's start"
+    voice = sound[4 * RATE - 4_800 : 8 * RATE]
+    assert np.max(np.abs(voice)) > 0.05 and np.max(np.abs(sound[: 3 * RATE])) < 0.01
+    assert take["start"] + 0 == takes_of(page, production_of(page))[0]["start"]
+
+
+def test_what_sounds_is_told_and_picked_at_once(desk: Page):
+    page = desk
+    in_slot(page, "Provisional")
+    read_one_take(page)
+    page.keyboard.press("5")
+    expect(page.get_by_text("One line has no pick: what was read last is written")).to_be_visible()
+    expect(page.get_by_test_id("write-film")).to_be_disabled()
+    expect(page.get_by_test_id("write-voice")).to_be_enabled()
+    page.keyboard.press("4")
+    expect(page.get_by_test_id("provisional")).to_contain_text("One line sounds with what was read last")
+    page.keyboard.press("Shift+Enter")
+    expect(page.get_by_test_id("provisional")).to_have_count(0)
+    assert line_of(page)["pick"] == line_of(page)["voice"]["id"]
+    page.keyboard.press("Control+z")
+    expect(page.get_by_test_id("provisional")).to_be_visible()
