@@ -1,7 +1,7 @@
 """What is played is what is handed over: the loudspeaker's samples against the film's sound."""
 
 import base64
-import subprocess
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -10,6 +10,7 @@ from scipy.signal import correlate
 
 import probe
 from harness import hand_over, state, until
+from launcher import serve
 from measure import RATE
 
 pytestmark = pytest.mark.browser
@@ -49,17 +50,55 @@ def played(page: Page, seconds: float) -> np.ndarray:
     page.keyboard.press("Space")
     blocks = page.evaluate(TAKEN)
     sides = [[np.frombuffer(base64.b64decode(side), np.float32) for side in block] for block in blocks]
-    return np.concatenate([np.stack(block, axis=1) for block in sides])
+    return np.stack([np.stack(block, axis=1) for block in sides])
 
 
-def lag(part: np.ndarray, whole: np.ndarray) -> int:
-    """Where in the whole a part of it lies."""
-    return int(np.argmax(correlate(whole, part, mode="valid", method="fft")))
+MIX = """
+import numpy as np, sys
+from fendo_core.audio.ceiling import Ceiling
+from fendo_server.handover import jobs
+from fendo_server.productions import state
+from fendo_server.productions.models import Production
+production = Production.objects.get(pk="{production}")
+present = state.load(production)
+with open("{target}", "wb") as file:
+    for block in jobs.programme_sound(production, present, jobs.spoken(production, present), Ceiling()):
+        file.write(block.astype("<f4").tobytes())
+        if file.tell() > 8 * 48_000 * 60:
+            break
+"""
 
 
-def levels(sound: np.ndarray, window: int = RATE // 5) -> np.ndarray:
-    rows = sound[: len(sound) // window * window].reshape(-1, window).astype(float)
-    return 10 * np.log10(np.mean(rows**2, axis=1) + 1e-12)
+def mixed(world, production: str, target: Path) -> np.ndarray:
+    """The first minute of what goes into the film, before its codec rounds it; shape (n, 2)."""
+    serve.manage("shell", "-c", MIX.format(production=production, target=target), env=world.env)
+    return np.fromfile(target, np.float32).reshape(-1, 2)
+
+
+def level(sound: np.ndarray) -> np.ndarray:
+    """dBFS (RMS) of each side."""
+    found: np.ndarray = 10 * np.log10(np.mean(sound.astype(float) ** 2, axis=0) + 1e-12)
+    return found
+
+
+def compared(blocks: np.ndarray, written: np.ndarray) -> tuple[int, float]:
+    """Blocks of what was played that lie in one row in what was written, and the largest difference of their levels in dB.
+
+    Where the machine's sound stood still a block is missing, or holds a jump: what lies beside such a place says nothing.
+    """
+    loud = next(n for n, block in enumerate(blocks) if np.abs(block).max() > 1e-3) + 1
+    size = blocks.shape[1]
+    start = int(np.argmax(correlate(written[:, 0], np.concatenate(blocks[loud : loud + 8])[:, 0], "valid", "fft")))
+    lies, at = [], start
+    for block in blocks[loud:-2]:
+        window = written[at - 4_800 : at + size + 4_800, 0]
+        at = at - 4_800 + int(np.argmax(correlate(window, block[:, 0], "valid", "fft")))
+        lies.append(at)
+        at += size
+    steps = np.diff(lies)
+    whole = [n for n in range(1, len(steps)) if steps[n - 1] == steps[n] == size]
+    differences = [np.abs(level(blocks[loud + n]) - level(written[lies[n] : lies[n] + size])).max() for n in whole]
+    return len(whole), float(max(differences, default=np.inf))
 
 
 def test_the_player_sounds_like_the_film(page: Page, world, demo, tmp_path):
@@ -68,40 +107,24 @@ def test_the_player_sounds_like_the_film(page: Page, world, demo, tmp_path):
     page.goto(world.link())
     page.get_by_text("The Tide Mill at Orsey").first.click()
     state(page, "Ready")
-    film = hand_over(page, tmp_path)
-    command = ["ffmpeg", "-v", "error", "-i", str(film), "-t", "60", "-f", "f32le", "-ac", "2", "-"]
-    written = np.frombuffer(subprocess.run(command, capture_output=True, check=True).stdout, np.float32).reshape(-1, 2)
+    hand_over(page, tmp_path)
     expect(page.get_by_test_id("job").first).to_contain_text("ceiling")
+    written = mixed(world, page.url.split("/")[4], tmp_path / "mix.f32")
 
-    def compared() -> float | None:
-        """The largest difference of level, dB; None when the sound stood still while it was played."""
+    worst, count = np.inf, 0
+    for _ in range(3):
         page.keyboard.press("4")
-        page.get_by_test_id("page").locator("[data-line='1']").click()
+        for _ in range(20):
+            page.keyboard.press("PageUp")
+        expect(page.get_by_test_id("page").locator("[data-line='1']")).to_have_attribute("aria-selected", "true")
         page.keyboard.press("5")
         expect(page.get_by_test_id("write-film")).to_be_visible()
         steal = probe.stolen()
-        sound = played(page, 26)
-        loud = np.flatnonzero(np.abs(sound).max(axis=1) > 1e-4)
-        sound = sound[loud[0] + RATE // 10 : loud[-1] - RATE // 10]
-        quarter = len(sound) // 4
-        at = [lag(sound[n * quarter : (n + 1) * quarter, 0], written[:, 0]) - n * quarter for n in range(4)]
-        print("lies at", at, "stolen", probe.stolen() - steal)
-        if max(at) - min(at) > RATE // 1000:
-            assert probe.stolen() - steal > 0.2, "what is played slides against the film"
-            return None
-        film_part = written[at[0] : at[0] + len(sound)]
-        worst = 0.0
-        for side in (0, 1):
-            heard, wanted = levels(sound[:, side]), levels(film_part[:, side])
-            audible = wanted > -50
-            assert np.count_nonzero(audible) > 60
-            worst = max(worst, float(np.max(np.abs(heard - wanted)[audible])))
-        return worst
-
-    for _ in range(3):
-        worst = compared()
-        if worst is not None:
+        count, worst = compared(played(page, 26), written)
+        print(f"{count} blocks, {worst:.3f} dB")
+        if count >= 40:
             break
-    if worst is None:
-        pytest.skip("the machine's sound stood still three times: nothing can be said")
+        assert probe.stolen() - steal > 0.5, "what is played lies elsewhere than in the film"
+    if count < 40:
+        pytest.skip("the machine's sound stood still in most of three half minutes: nothing can be said")
     assert worst <= 0.1, f"player and film differ by {worst:.2f} dB"

@@ -134,7 +134,11 @@ def _bring_in(production, user, name: str, path: Path) -> str:
     from fendo_server.work.models import Job
 
     source = picture.bring_in(production, user, name, path)
-    running.run(str(Job.objects.get(production=production, arguments__source=str(source.id)).pk))
+    job = Job.objects.get(production=production, arguments__source=str(source.id))
+    running.run(str(job.pk))
+    # A worker that runs meanwhile may have been quicker: a job runs once, and this one has to be done.
+    while Job.objects.filter(pk=job.pk, state__in=(Job.State.WAITING, Job.State.RUNNING)).exists():
+        time.sleep(0.2)
     return str(source.id)
 
 

@@ -154,6 +154,14 @@ def beds(production: Production, present: State, sources: dict[str, Source]) -> 
     return [_bed(stored, sound, ducks.of(sound)) for stored, sound in heard if stored.sound_pieces]
 
 
+def programme_sound(production: Production, present: State, read: list[Spoken], ceiling: Ceiling) -> Iterator[np.ndarray]:
+    """The whole programme's sound in blocks, stereo: voices at their places, all else ducked under them."""
+    sources = {str(source.id): source for source in production.sources.all()}
+    speaking = [span for one in read for span in one.phrases]
+    placed_voices, under = _all_placed(production, read), beds(production, present, sources)
+    return mixdown(present.length, placed_voices, speaking, under, Ducking(rise=production.duck_rise), ceiling)
+
+
 @running.handles("film with the voice")
 def film_out(progress: running.Progress) -> dict[str, Any]:
     """The picture with the picked takes in place, and its own sound lowered under them."""
@@ -165,13 +173,11 @@ def film_out(progress: running.Progress) -> dict[str, Any]:
     if not read:
         raise running.JobFailed("Nothing was read yet, so there is no voice to put in. Record a take first.")
     sources = {str(source.id): source for source in production.sources.all()}
-    speaking = [span for one in read for span in one.phrases]
-    ducking, ceiling = Ducking(rise=production.duck_rise), Ceiling()
-    under, length = beds(production, present, sources), present.length
-    voices_placed = _all_placed(production, read)
+    ceiling, length = Ceiling(), present.length
+    blocks = programme_sound(production, present, read, ceiling)
 
     def sound() -> Iterator[bytes]:
-        for block in mixdown(length, voices_placed, speaking, under, ducking, ceiling):
+        for block in blocks:
             yield block.astype("<f4").tobytes()
 
     making = _making(progress.job)

@@ -241,7 +241,8 @@ def test_a_reel_is_changed_taken_back_and_takes_the_lines_along(bring_in, client
     back = whole()
     assert undone["takes"] == takes_of(client, production)
     assert back["picture"]["length"] == 8 * 48_000
-    assert {row["id"]: row["start"] for row in undone["takes"]} == {str(take.id): take.recording.start, str(later.id): 6 * 48_000}
+    begun = {str(take.id): take.recording.start, str(later.id): 6 * 48_000}
+    assert {row["id"]: row["start"] for row in undone["takes"]} == begun
     assert back["lines"][1]["slot"] == [6 * 48_000, 8 * 48_000]
     client.post(f"/api/productions/{production.id}/redo/")
     assert [row["start"] for row in takes_of(client, production)] == [take.recording.start - 48_000, 5 * 48_000]
