@@ -34,8 +34,8 @@ from fendo_server.picture.models import Source
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
 from fendo_server.takes.description import comp_of_take, voices
+from fendo_server.takes.levels import Ducks
 from fendo_server.takes.models import Take
-from fendo_server.voice.level import Ducks
 from fendo_server.voice.models import Recording
 from fendo_server.voice.reading import reader_for
 from fendo_server.voice.sounding import Sounding
@@ -166,7 +166,7 @@ def programme_sound(production: Production, present: State, read: list[Spoken], 
 def film_out(progress: running.Progress) -> dict[str, Any]:
     """The picture with the picked takes in place, and its own sound lowered under them."""
     production = progress.job.production
-    present = state.load(production)
+    present = state.load(production, spoken=False)
     read = spoken(production, present)
     if not present.pieces:
         raise running.JobFailed("There is no picture yet: bring in a film first, or hand over the voice files.")
@@ -247,7 +247,7 @@ def _pack(archive: zipfile.ZipFile, production: Production, one: Spoken, name: s
 def voice_files(progress: running.Progress) -> dict[str, Any]:
     """A WAV for each line that was read, and the list of what lies where, in one archive."""
     production = progress.job.production
-    read = spoken(production, state.load(production))
+    read = spoken(production, state.load(production, spoken=False))
     if not read:
         raise running.JobFailed("Nothing was read yet, so there is nothing to hand over. Record a take first.")
     making, listed, names = _making(progress.job), [], set()
@@ -275,7 +275,7 @@ def voice_files(progress: running.Progress) -> dict[str, Any]:
 def whole_voice(progress: running.Progress) -> dict[str, Any]:
     """The whole voice as one WAV of the programme's length, at the wanted level; it begins with the programme."""
     production = progress.job.production
-    present = state.load(production)
+    present = state.load(production, spoken=False)
     read = spoken(production, present)
     if not read:
         raise running.JobFailed("Nothing was read yet, so there is nothing to hand over. Record a take first.")

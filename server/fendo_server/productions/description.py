@@ -20,8 +20,8 @@ from fendo_server.picture.models import Source
 from fendo_server.productions import changes, state
 from fendo_server.productions.models import Change, Production
 from fendo_server.takes.description import take_rows, voices
+from fendo_server.takes.levels import Ducks
 from fendo_server.takes.models import Take
-from fendo_server.voice.level import Ducks
 
 
 def line_rows(production: Production, present: State, only: Iterable[Line] | None = None) -> list[dict[str, Any]]:

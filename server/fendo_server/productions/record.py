@@ -56,6 +56,7 @@ def of(production: Production) -> dict[str, Any]:
     picks = Pick.objects.filter(line__production=production).values_list(
         "line_id", "reader_id", Coalesce("take_id", "comp_id")
     )
+    present = rows(state.load(production, spoken=False))
     return {
         "form": FORM,
         "id": str(production.id),
@@ -75,7 +76,7 @@ def of(production: Production) -> dict[str, Any]:
             }
             for source in production.sources.order_by("made")
         ],
-        "rows": {key: row for key, row in rows(state.load(production)).items() if not key.startswith(("pick:", "shots:"))},
+        "rows": {key: row for key, row in present.items() if not key.startswith(("pick:", "shots:"))},
         "picks": [[str(key) for key in pick] for pick in picks],
     }
 
@@ -306,17 +307,17 @@ def restore_takes(production: Production, record: dict[str, Any]) -> int:
     recordings = {str(key) for key in production.recordings.values_list("pk", flat=True)}
     lines = {str(key) for key in production.lines.values_list("pk", flat=True)}
     readers = set(production.readers.values_list("pk", flat=True))
-    rows: dict[str, Any] = {}
+    known: dict[str, Any] = {}
     for key, row in record["rows"].items():
         kind, _, name = key.partition(":")
         if kind == "take" and name in starts:
             moved = row.get("moved", 0)
-            rows[key] = {"aside": row["aside"], "place": starts[name] + moved if moved else row.get("place")}
+            known[key] = {"aside": row["aside"], "place": starts[name] + moved if moved else row.get("place")}
         elif kind == "comp" and str(row["line"]) in lines and row["reader"] in readers:
             needed = Comp.from_row(row["comp"]).recordings
             if needed <= recordings:
-                rows[key] = {**row, "line": str(row["line"]), "reader": str(row["reader"])}
-    state.store(production, rows)
+                known[key] = {**row, "line": str(row["line"]), "reader": str(row["reader"])}
+    state.store(production, known)
     takes = set(production_takes(production).values_list("line_id", "pk"))
     comps = set(production.comps.values_list("line_id", "pk"))
     picks = [

@@ -26,8 +26,12 @@ from fendo_server.takes.models import STANDS, Pick, Take
 from fendo_server.voice.models import Comp, Recording
 
 
-def load(production: Production) -> State:
-    """The state that edits change, for the production's present reader."""
+def load(production: Production, spoken: bool = True) -> State:
+    """The state that edits change, for the production's present reader.
+
+    Args:
+        spoken: lengths of many lines are going to be asked for.
+    """
     rows = production.lines.order_by("position").values_list(
         "id", "number", "text", "slot_start", "slot_end", "dropped", "notes", "stress", "reader_id", "wild"
     )
@@ -46,7 +50,8 @@ def load(production: Production) -> State:
         for key, number, text, start, end, dropped, notes, stress, reader, wild in rows
     )
     # All texts at once: the phoneme library is quick with many, not with one after another.
-    speech_of_all([line.text for line in lines if not line.dropped], production.language)
+    if spoken:
+        speech_of_all([line.text for line in lines if not line.dropped], production.language)
     picks = Pick.objects.filter(STANDS, line__production=production).values_list("line_id", "take_id", "comp_id")
     taken, aside, places = _taken(production)
     comps = tuple(

@@ -33,7 +33,7 @@ export function Component() {
         <div className="handover-kind">
           <h2>The film with the voice in it</h2>
           <p className="quiet">
-            MP4. The picture untouched where nothing was cut, each reading where it lies, all other sound lowered while the
+            MP4. The picture untouched where nothing was cut, each reading where it lies, all other sound ducked while the
             voice speaks.
           </p>
           <Button
