@@ -348,7 +348,7 @@ def test_an_original_is_listened_to_alone_and_one_of_its_channels_is_taken(desk:
     type_script(page, "What the speaker said.")
     page.keyboard.press("3")
     choose_simulated(page)
-    page.get_by_role("switch").click()
+    page.get_by_role("switch", name="headphones").click()
     read_one_take(page, 2.0)
     assert sum(len(line["tally"]) for line in production(page)["lines"]) == 1
     assert complaints == []
