@@ -14,7 +14,7 @@ from fendo_core.voice.chain import Chain, Stage
 from fendo_core.voice.comp import AFTER_SPEECH, BEFORE_SPEECH, RoomTone
 from fendo_core.voice.repair import Repair
 from fendo_core.voice.samples import ProgrammeSample
-from fendo_core.voice.seam import quietest
+from fendo_core.voice.seam import REACH, joint_window, quietest
 
 LENGTH = 4_000
 RECORDINGS = {
@@ -220,3 +220,11 @@ def test_a_joint_is_put_where_both_are_quietest():
     earlier[20_000:30_000] *= 0.01
     later[:24_500] *= 0.01
     assert 20_500 < quietest(earlier, later) < 24_500
+
+
+def test_a_joint_is_looked_for_before_the_pick_up_speaks_and_behind_the_last_word_of_what_it_continues():
+    read, again = Span(0, 200_000), Span(90_000, 400_000)
+    assert joint_window(read, again, [Span(10_000, 190_000)], 110_000) == Span(110_000 - REACH, 110_000)
+    assert joint_window(read, again, [Span(10_000, 100_000)], 110_000) == Span(100_000, 110_000)
+    # Nothing of the earlier one is left: the later one keeps its breath.
+    assert joint_window(read, Span(254_000, 400_000), [Span(10_000, 190_000)], 270_000) == Span(254_000, 254_001)

@@ -10,7 +10,7 @@ class Stage:
     """One stage of a chain.
 
     Attributes:
-        kind: what it does, a key of `fendo_core.polish.stages.STAGES`.
+        kind: what it does.
         on: whether it works; switched off it stays in the chain with its settings.
         settings: numbers by name, as the stage understands them.
     """

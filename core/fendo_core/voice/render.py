@@ -1,7 +1,6 @@
 """How a comp sounds: the one function that the player, the waveforms, the measures, the film and the files rest on.
 
-The order is fixed: repairs of the recording, then the segments where they lie with their gains, fades and stretches, then
-the treatment of the whole.
+The order is fixed: repairs of the recording, then the segments where they lie with their gains, fades and stretches.
 """
 
 from collections.abc import Callable, Iterator, Sequence
@@ -33,7 +32,7 @@ def render(
     """The sound of a comp, block after block; the samples do not depend on where blocks are cut.
 
     Args:
-        comp: what is wanted. Its treatment is not done here, see `fendo_core.polish.treated`.
+        comp: what is wanted. Its treatment is a value so far and is not heard yet.
         read: gives the recordings' samples.
         span: samples of the comp (None: all of it).
         repairs: of any recordings; those of the ones that are used count.

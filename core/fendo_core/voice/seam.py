@@ -1,9 +1,11 @@
 """Where two readings are best joined."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
-from fendo_core.timebase import SAMPLE_RATE, milliseconds
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 _HOP = milliseconds(5)
 _AROUND = 4
@@ -31,3 +33,24 @@ def quietest(earlier: NDArray[np.float32], later: NDArray[np.float32]) -> int:
 
 REACH = SAMPLE_RATE * 4 // 10
 """How far before the cue of a pick-up its joint is looked for."""
+
+
+def joint_window(earlier: Span, later: Span, phrases: Sequence[Span], speaks: int) -> Span:
+    """Where the joint of two readings is looked for, programme samples: before the later one speaks, within `REACH` of it.
+    Where it goes on behind the earlier one's last word, not before that word has ended;
+    where the earlier one has no sound there any more it is the one sample at which the later one begins.
+
+    Args:
+        earlier: where the reading that is left sounds; `later` the one that begins.
+        phrases: where somebody speaks in the earlier one.
+        speaks: where somebody begins to speak in the later one.
+    """
+    first = max(later.start, speaks - REACH, earlier.start)
+    ends = max((phrase.end for phrase in phrases), default=earlier.start)
+    if ends <= speaks:
+        first = max(first, ends)
+    last = min(speaks, earlier.end)
+    if last - first < _HOP:
+        first = min(first, speaks)
+        return Span(first, first + 1)
+    return Span(first, last)

@@ -111,7 +111,7 @@ class LineTakes(APIView):
     def get(self, request: Request, line_id: UUID) -> Response:
         """All takes of the line, in order of their numbers."""
         line = get_owned(Line, request.user, line_id, "production")
-        comps = joining.comps_of(line)
+        comps = [one.value for one in line.comps.all()]
         return Response(take_rows(line.production, Take.objects.filter(line=line), {str(line.id): line.slot}, comps))
 
     @extend_schema(

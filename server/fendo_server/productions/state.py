@@ -13,11 +13,10 @@ from fendo_core.picture.laid import LaidSound as CoreSound
 from fendo_core.picture.reel import Piece as CorePiece
 from fendo_core.picture.reel import Source as CoreSource
 from fendo_core.picture.shots import Shot
-from fendo_core.production.state import Difference, LineComp, Row, Rows, State, TakeRef
+from fendo_core.production.state import Difference, Row, Rows, State, TakeRef
 from fendo_core.script.lines import Line as CoreLine
 from fendo_core.script.syllables import speech_of_all
 from fendo_core.timebase import FrameRate, Span
-from fendo_core.voice import Comp as CoreComp
 from fendo_server.picture.models import Piece, Source
 from fendo_server.productions.models import Production
 from fendo_server.script import pace
@@ -54,10 +53,7 @@ def load(production: Production, spoken: bool = True) -> State:
         speech_of_all([line.text for line in lines if not line.dropped], production.language)
     picks = Pick.objects.filter(STANDS, line__production=production).values_list("line_id", "take_id", "comp_id")
     taken, aside, places = _taken(production)
-    comps = tuple(
-        LineComp(str(one.id), str(one.line_id), str(one.reader_id), one.name, CoreComp.from_row(one.comp))
-        for one in production.comps.all()
-    )
+    comps = tuple(one.value for one in production.comps.all())
     used = {recording for one in comps for recording in one.comp.recordings}
     known, sources = pace.paces(production), list(production.sources.all())
     return State(

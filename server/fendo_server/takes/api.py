@@ -12,7 +12,6 @@ from rest_framework.response import Response
 
 from fendo_core.booth.clockmap import ClockMap
 from fendo_core.timebase import SAMPLE_RATE
-from fendo_core.voice import Comp as CoreComp
 from fendo_server.access import get_owned, owned
 from fendo_server.media import send_file
 from fendo_server.problems import Problem, ProblemSerializer
@@ -100,7 +99,7 @@ def _sounding(request: Request, voice_id: UUID, key: str) -> Sounding:
         found = Sounding(take.recording.production, comp_of_take(take))
     else:
         comp = get_owned(Comp, request.user, voice_id, "production")
-        found = Sounding(comp.production, CoreComp.from_row(comp.comp))
+        found = Sounding(comp.production, comp.value.comp)
     if found.key != key:
         raise Problem(404, "Changed", "This reading sounds otherwise now. Look at the line again; nothing is lost.")
     return found

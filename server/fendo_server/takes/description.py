@@ -73,19 +73,23 @@ class Describer:
             **more,
         }
 
+    def take_voice(self, take: Any) -> dict[str, Any]:
+        """What sounds of a finished take (a row of `COLUMNS`), on the wire."""
+        comp = comp_of(take)
+        phrases = Place(comp).spans_in_programme(str(take.recording_id), _spans(take.phrases))
+        return self.voice(comp, phrases, take.loudness, id=str(take.id), kind="take", name=f"take {take.number}")
+
     def take(self, take: Any) -> dict[str, Any]:
         """One take (a row of `COLUMNS`), judged against its line's slot as it is now."""
         finished = take.recording__state == Recording.State.FINISHED
         place = take.recording__start if take.place is None else take.place
         moved = place - take.recording__start
         measured = take.peak is not None
-        name, voice, said = f"take {take.number}", None, None
+        voice, said = None, None
         slot = self.slots.get(str(take.line_id))
         clipped = [Span(a + place, b + place) for a, b in take.clipped]
         if finished:
-            comp = comp_of(take)
-            phrases = Place(comp).spans_in_programme(str(take.recording_id), _spans(take.phrases))
-            voice = self.voice(comp, phrases, take.loudness, id=str(take.id), kind="take", name=name)
+            voice = self.take_voice(take)
             said = judge(
                 Span(*voice["speech"]) if voice["speech"] else None,
                 0,
@@ -99,7 +103,7 @@ class Describer:
         return {
             "id": str(take.id),
             "kind": "take",
-            "name": name,
+            "name": f"take {take.number}",
             "line": str(take.line_id),
             "number": take.number,
             "file": take.recording__file_name,
@@ -198,14 +202,13 @@ def voices(production: Any, standing: Mapping[str, Standing], comps: Iterable[Li
         if take.recording__state != Recording.State.FINISHED:
             continue
         line, provisional = by_voice[str(take.id)]
-        row = describer.take(take)
-        said[line] = row["voice"] | {
+        said[line] = describer.take_voice(take) | {
             "takes": [take.number],
             "provisional": provisional,
-            "file": row["file"],
-            "folder": row["folder"],
+            "file": take.recording__file_name,
+            "folder": describer.folders[take.recording__folder_id],
             "loudness": take.loudness,
-            "measured": row["measured"],
+            "measured": take.peak is not None,
         }
     chosen = [one for one in comps if one.id in by_voice]
     spoken = spoken_in(production, chosen)

@@ -8,10 +8,9 @@ import numpy as np
 from fendo_core.production import edits
 from fendo_core.production.state import LineComp, State
 from fendo_core.takes.standing import standing
-from fendo_core.timebase import Span
 from fendo_core.voice import Comp, Place, cut, render_whole
 from fendo_core.voice import join as joined
-from fendo_core.voice.seam import REACH, quietest
+from fendo_core.voice.seam import joint_window, quietest
 from fendo_server.problems import Problem
 from fendo_server.productions import changes, state
 from fendo_server.productions.models import Change, Production
@@ -19,14 +18,6 @@ from fendo_server.script.models import Line
 from fendo_server.takes.description import comp_of_take, spoken_in
 from fendo_server.takes.models import Take
 from fendo_server.voice.reading import reader_for
-
-
-def comps_of(line: Line) -> list[LineComp]:
-    """The comps of a line."""
-    return [
-        LineComp(str(one.id), str(one.line_id), str(one.reader_id), one.name, Comp.from_row(one.comp))
-        for one in line.comps.all()
-    ]
 
 
 def join_pickup(take: Take) -> Change | None:
@@ -79,32 +70,21 @@ def _earlier(present: State, line: Line, voice: str) -> Comp | None:
 
 
 def _joint(production: Production, earlier: Comp, later: Comp, take: Take) -> int:
-    """Where the joint is heard least: before the later one speaks, near its cue; behind the earlier one's last word where
-    it was read on at the end."""
+    """Where the joint of two comps is heard least."""
     assert take.speech_start is not None
     speaks = later.at + take.speech_start - later.segments[0].source.start
-    first = max(later.span.start, speaks - REACH, earlier.span.start)
-    spoken = spoken_in(production, [LineComp("", "", "", "", earlier)])
-    ends = [s.end for s in _spoken(earlier, spoken) if s.end <= speaks]
-    if ends and max(ends) == max(s.end for s in _spoken(earlier, spoken)):
-        first = max(first, *ends)
-    last = min(speaks, earlier.span.end)
-    if last - first < 100:
-        return min(speaks, max(first, later.span.start))
-    read, window = reader_for(production, earlier.recordings | later.recordings), Span(first, last)
+    place, spoken = Place(earlier), spoken_in(production, [LineComp("", "", "", "", earlier)])
+    phrases = [s for name in earlier.recordings for s in place.spans_in_programme(name, spoken.get(name, ()))]
+    window = joint_window(earlier.span, later.span, phrases, speaks)
+    read = reader_for(production, earlier.recordings | later.recordings)
 
     def heard(comp: Comp) -> np.ndarray:
         sound, part = np.zeros(window.length, np.float32), cut(comp, window)
         if part:
-            sound[part.at - first : part.at - first + part.length] = render_whole(part, read)
+            sound[part.at - window.start : part.at - window.start + part.length] = render_whole(part, read)
         return sound
 
-    return first + quietest(heard(earlier), heard(later))
-
-
-def _spoken(comp: Comp, spoken: dict[str, list[Span]]) -> list[Span]:
-    place = Place(comp)
-    return [s for recording in comp.recordings for s in place.spans_in_programme(recording, spoken.get(recording, ()))]
+    return window.start + quietest(heard(earlier), heard(later))
 
 
 def _name(present: State, line: Line, comp: Comp) -> str:

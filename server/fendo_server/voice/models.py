@@ -7,6 +7,8 @@ from django.conf import settings
 from django.db import models
 from django.db.models import Q
 
+from fendo_core.production.state import LineComp
+from fendo_core.voice import Comp as CoreComp
 from fendo_server.fields import QuickJSONField
 
 
@@ -79,3 +81,8 @@ class Comp(models.Model):
 
     class Meta:
         ordering = ["made", "id"]
+
+    @property
+    def value(self) -> LineComp:
+        """As the core knows it."""
+        return LineComp(str(self.id), str(self.line_id), str(self.reader_id), self.name, CoreComp.from_row(self.comp))

@@ -12,6 +12,7 @@ import uuid
 import wave as wave_file
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -47,7 +48,7 @@ class Sounding:
     production: Production
     comp: Comp
 
-    @property
+    @cached_property
     def key(self) -> str:
         """The name of its sound."""
         return key(self.comp)
