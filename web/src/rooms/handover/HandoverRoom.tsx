@@ -14,6 +14,16 @@ const NAMES: Record<string, string> = {
   'voice files': 'Voice files',
   'whole voice': 'The whole voice',
 }
+/** Something that can be written: what it is, and what is said where it can't be. */
+type Written = {
+  kind: Kind
+  title: string
+  says: string
+  button: string
+  id: string
+  possible?: boolean
+  instead?: string
+}
 const isWriting = (job: Job) => WRITES.includes(job.kind as Kind)
 
 /** Hand over: what will be written, under which names, how far it is, what is done. */
@@ -24,55 +34,53 @@ export function Component() {
   const voices = voicesOf(production)
   const open = voices.filter((voice) => voice.provisional).length
   const silent = production.lines.length - voices.length
+  const pictured = production.picture.pieces.length > 0
+  const kinds: Written[] = [
+    {
+      kind: 'film with the voice',
+      title: 'The film with the voice in it',
+      says: 'MP4. The picture untouched where nothing was cut, each reading where it lies, all other sound ducked while the voice speaks.',
+      button: 'Write the film',
+      id: 'write-film',
+      possible: pictured,
+      instead: 'There is no picture in this production.',
+    },
+    {
+      kind: 'voice files',
+      title: 'The voice files',
+      says: 'One archive with a WAV for each line, 48 kHz 24 bit, and a list of where each begins.',
+      button: 'Write the voice files',
+      id: 'write-voice',
+    },
+    {
+      kind: 'whole voice',
+      title: 'The whole voice as one file',
+      says: `One WAV, 48 kHz 24 bit mono, as long as the ${pictured ? 'picture' : 'programme'}; its time reference is the programme’s start, so that it falls into place in another program.`,
+      button: 'Write the whole voice',
+      id: 'write-whole',
+    },
+  ]
   const going = (kind: string) =>
     jobs?.some((job) => job.kind === kind && (job.state === 'waiting' || job.state === 'running'))
   const start = (kind: Kind) => begin.mutate(kind, { onError: sayProblem })
   return (
     <div className="handover">
       <section className="handover-what">
-        <div className="handover-kind">
-          <h2>The film with the voice in it</h2>
-          <p className="quiet">
-            MP4. The picture untouched where nothing was cut, each reading where it lies, all other sound ducked while the
-            voice speaks.
-          </p>
-          <Button
-            disabled={!voices.length || !production.picture.pieces.length || going('film with the voice')}
-            onClick={() => start('film with the voice')}
-            data-testid="write-film"
-          >
-            Write the film
-          </Button>
-          {!production.picture.pieces.length && <p className="quiet">There is no picture in this production.</p>}
-        </div>
-        <div className="handover-kind">
-          <h2>The voice files</h2>
-          <p className="quiet">One archive with a WAV for each line, 48 kHz 24 bit, and a list of where each begins.</p>
-          <Button
-            disabled={!voices.length || going('voice files')}
-            onClick={() => start('voice files')}
-            variant="default"
-            data-testid="write-voice"
-          >
-            Write the voice files
-          </Button>
-        </div>
-        <div className="handover-kind">
-          <h2>The whole voice as one file</h2>
-          <p className="quiet">
-            One WAV, 48 kHz 24 bit mono,{' '}
-            {production.picture.pieces.length ? 'as long as the picture' : 'as long as the programme'}; its time reference
-            is the programme’s start, so that it falls into place in another program.
-          </p>
-          <Button
-            disabled={!voices.length || going('whole voice')}
-            onClick={() => start('whole voice')}
-            variant="default"
-            data-testid="write-whole"
-          >
-            Write the whole voice
-          </Button>
-        </div>
+        {kinds.map(({ kind, title, says, button, id, possible = true, instead }) => (
+          <div key={kind} className="handover-kind">
+            <h2>{title}</h2>
+            <p className="quiet">{says}</p>
+            <Button
+              disabled={!voices.length || !possible || going(kind)}
+              onClick={() => start(kind)}
+              variant={kind === 'film with the voice' ? 'filled' : 'default'}
+              data-testid={id}
+            >
+              {button}
+            </Button>
+            {!possible && <p className="quiet">{instead}</p>}
+          </div>
+        ))}
         {open > 0 && (
           <p className="handover-open">
             {open === 1 ? 'One line has' : `${open} lines have`} no pick: what was read last is written, and the list says
