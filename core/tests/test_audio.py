@@ -14,7 +14,6 @@ from hypothesis.extra.numpy import arrays
 from wavinfo import WavInfoReader
 
 from fendo_core.audio import levels, pcm, wav
-from fendo_core.audio.speech import noise_floor, phrases
 from fendo_core.timebase import SAMPLE_RATE
 
 TAGS = wav.Tags(
@@ -136,9 +135,3 @@ def test_a_waveform_has_a_column_for_every_begun_block(length, block):
     drawn = levels.overview(sound, block)
     assert drawn.shape == (-(-length // block), 2)
     assert np.all(drawn[:, 0] == 170) if length else True
-
-
-def test_steady_noise_is_a_floor_and_no_speech():
-    noise = (np.random.default_rng(1).standard_normal(3 * SAMPLE_RATE) * 10 ** (-55 / 20)).astype(np.float32)
-    assert noise_floor(noise) == pytest.approx(-55.0, abs=0.6)
-    assert phrases(noise) == ()

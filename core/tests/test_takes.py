@@ -42,7 +42,7 @@ def test_each_fault_of_a_reading_is_said(fault, said):
 
 
 def test_a_good_reading_has_no_fault():
-    reading = narrator.read(WORDS, 5)
+    reading = narrator.read(WORDS, 3)
     found = measure(reading.samples)
     judged = judge(found.speech, 0, Span(reading.cue, reading.speech_end + SAMPLE_RATE), 0)
     assert judged.faults == ()

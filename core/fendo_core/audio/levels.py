@@ -43,7 +43,7 @@ class Meter:
     def __init__(self) -> None:
         self._state = R128State(1, SAMPLE_RATE, MeasurementMode.MODE_I | MeasurementMode.MODE_TRUE_PEAK)
         self._peak = 0.0
-        self._clipped: list[Span] = []
+        self._tops: list[tuple[Span, float]] = []
         self._before = np.zeros(0, np.float32)
         self._at = 0
 
@@ -56,7 +56,7 @@ class Meter:
         # A flat top may lie across the joint of two blocks.
         joint = np.concatenate((self._before, block))
         first = self._at - len(self._before)
-        self._clipped += [Span(span.start + first, span.end + first) for span in clipped_spans(joint)]
+        self._tops += [(Span(span.start + first, span.end + first), level) for span, level in _flat_tops(joint)]
         self._before = joint[-SAMPLE_RATE // 100 :]
         self._at += len(block)
 
@@ -69,7 +69,7 @@ class Meter:
             peak=decibels(self._peak),
             true_peak=decibels(float(get_true_peak(self._state, 0))),
             loudness=loudness + DUAL_MONO if math.isfinite(loudness) and loudness > -70.0 else None,
-            clipped=_close_joined(self._clipped),
+            clipped=_clipped(self._tops, self._peak),
         )
 
 
@@ -109,17 +109,46 @@ def _close_joined(spans: list[Span]) -> tuple[Span, ...]:
     return tuple(joined)
 
 
-def clipped_spans(samples: NDArray[np.float32], run: int = 3, ceiling: float = 0.9999) -> tuple[Span, ...]:
-    """Flat tops: stretches of at least `run` neighbouring samples at or above `ceiling` on one side of zero.
+_LEVEL = 4e-5
+"""What neighbouring samples of a flat top differ by at most: one step of 16 bits, and a little."""
 
-    One full-scale sample is no proof of clipping, three level ones in a row are. Stretches closer than 10 ms count as one.
+
+def clipped_spans(samples: NDArray[np.float32]) -> tuple[Span, ...]:
+    """Flat tops: level samples in a row near the recording's peak, with steep flanks.
+
+    Three at full scale are enough; lower ones are five, or others stop at the same level. A gain that was lowered
+    afterwards, or a converter that stops below full scale, leaves the tops flat: they are found at any level down to -34
+    dBFS. Behind a filter or a resampling they are not flat any more, and are not found. Stretches closer than 10 ms count
+    as one.
     """
-    spans: list[Span] = []
-    for side in (samples, -samples):
-        at_top = np.concatenate(([False], side >= ceiling, [False]))
-        edges = np.flatnonzero(at_top[1:] != at_top[:-1])
-        spans += [Span(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True) if b - a >= run]
-    return _close_joined(spans)
+    peak = float(np.max(np.abs(samples), initial=0.0))
+    return _clipped(_flat_tops(samples), peak)
+
+
+def _clipped(tops: list[tuple[Span, float]], peak: float) -> tuple[Span, ...]:
+    high = [(span, level) for span, level in tops if level >= 0.8 * peak]
+    known = np.sort([level for _, level in high])
+
+    def again(level: float) -> bool:
+        """Another one stops at the same level."""
+        return int(np.searchsorted(known, level * 1.003) - np.searchsorted(known, level * 0.997)) > 1
+
+    return _close_joined([s for s, level in high if level >= 0.9999 or s.end - s.start >= 5 or again(level)])
+
+
+def _flat_tops(samples: NDArray[np.float32]) -> list[tuple[Span, float]]:
+    """Stretches that look like flat tops, with their level."""
+    step = np.abs(np.diff(samples))
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], (step <= _LEVEL).view(np.int8), [0]))))
+    found = []
+    for a, b in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        level = float(abs(samples[a]))
+        if b - a < 2 or level < 0.02:
+            continue
+        rise, fall = float(step[a - 1]) if a else 0.0, float(step[b]) if b < len(step) else 0.0
+        if level >= 0.9999 or (max(rise, fall) >= 12 * _LEVEL and min(rise, fall) >= 4 * _LEVEL):
+            found.append((Span(a, b + 1), level))
+    return found
 
 
 def overview(samples: NDArray[np.float32], block: int = OVERVIEW_BLOCK) -> NDArray[np.uint8]:

@@ -15,9 +15,9 @@ import numpy as np
 import soundfile
 import soxr
 from numpy.typing import NDArray
-from scipy.signal import butter, lfilter, sosfilt
 
 from fendo_core.audio.levels import gain
+from fendo_core.reader import noises
 from fendo_core.timebase import SAMPLE_RATE, milliseconds
 
 Fault: TypeAlias = Literal["none", "late", "early", "long", "loud", "word left out", "silent"]
@@ -25,6 +25,8 @@ FAULTS: tuple[Fault, ...] = ("none", "late", "early", "long", "loud", "word left
 
 VOICES = ("rms", "slt", "awb")
 ROOM_NOISE = -62.0
+BREATH = -38.0
+"""Peak of the breath before the first word, in dBFS."""
 PEAK = -9.0
 LONGEST_TEXT = 1_000
 
@@ -75,25 +77,8 @@ def _spoken(text: str, voice: str, stretch: float) -> NDArray[np.float32]:
 
 
 def room(length: int, seed: int) -> NDArray[np.float32]:
-    """The quiet of a booth: soft brown-tinted noise at about `ROOM_NOISE` dBFS RMS."""
-    noise = np.random.default_rng([seed, 7]).standard_normal(length)
-    tinted = lfilter([1.0], [1.0, -0.9], noise)
-    return (tinted / max(1e-9, float(np.std(tinted))) * gain(ROOM_NOISE)).astype(np.float32)
-
-
-def _breath(seed: int) -> NDArray[np.float32]:
-    """A short intake: noise through the mouth's resonances, rising slowly, at about -48 dBFS."""
-    rng = np.random.default_rng([seed, 11])
-    length = milliseconds(int(rng.integers(250, 420)))
-    noise = rng.standard_normal(length)
-    bands = ((650, 1.0), (1700, 0.8), (3000, 0.5), (5200, 0.25))
-    shaped = sum(
-        weight * sosfilt(butter(2, [centre * 0.8, centre * 1.2], "band", fs=SAMPLE_RATE, output="sos"), noise)
-        for centre, weight in bands
-    )
-    shape = np.sin(np.linspace(0, np.pi, length)) ** 1.5
-    breath: NDArray[np.float32] = (shaped / np.std(shaped) * shape * gain(-50.0)).astype(np.float32)
-    return breath
+    """The quiet of a booth, at `ROOM_NOISE` dBFS RMS."""
+    return noises.room_noise(length, ROOM_NOISE, np.random.default_rng([seed, 7]))
 
 
 def read(text: str, seed: int, voice: str = VOICES[0], fault: Fault = "none", tail: int = SAMPLE_RATE) -> Reading:
@@ -125,7 +110,7 @@ def read(text: str, seed: int, voice: str = VOICES[0], fault: Fault = "none", ta
     start = cue + late
     samples = room(start + len(spoken) + tail, seed)
     samples[start : start + len(spoken)] += spoken
-    breath = _breath(seed)
+    breath = noises.breath(BREATH, np.random.default_rng([seed, 11]))
     before = start - milliseconds(60) - len(breath)
     samples[max(0, before) : before + len(breath)] += breath[max(0, -before) :]
     return Reading(np.clip(samples, -1.0, 1.0).astype(np.float32), cue, start, start + len(spoken))

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fendo_core.audio import levels, speech
+from fendo_core.booth.levelwindow import LevelWindow
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds, seconds_text
 
 MOST_DOUBTS = 3
@@ -57,24 +58,22 @@ def measure_blocks(blocks: Iterable[NDArray[np.float32]]) -> tuple[Measures, NDA
     """Measure a recording that comes in blocks of `BLOCK` samples (the last may be shorter); its measures, and its waveform
     as `levels.overview` draws it. Memory does not grow with the length but for one number each 10 ms."""
     meter, length = levels.Meter(), 0
-    frames, voice, waves = [], [], []
+    ear, waves = speech.Ear(), []
     for block in blocks:
         meter.add(block)
-        frames.append(speech.frame_levels(block))
-        voice.append(speech.voiced(block))
+        ear.add(block)
         waves.append(levels.overview(block))
         length += len(block)
     level = meter.read()
-    every = np.concatenate(frames) if frames else np.zeros(0)
-    spoken = speech.phrases_of(every, np.concatenate(voice)) if frames else ()
+    heard = ear.hear()
     found = Measures(
         length=length,
-        speech=Span(spoken[0].start, spoken[-1].end) if spoken else None,
-        phrases=spoken,
+        speech=heard.speech,
+        phrases=heard.phrases,
         peak=round(level.peak, 2),
         true_peak=round(level.true_peak, 2),
         loudness=None if level.loudness is None else round(level.loudness, 2),
-        noise=round(speech.floor_of(every), 1),
+        noise=round(heard.noise, 1),
         clipped=level.clipped,
     )
     return found, np.concatenate(waves) if waves else np.zeros((0, 2), np.uint8)
@@ -91,6 +90,32 @@ class Judgement:
     remarks: tuple[str, ...]
 
 
+NEAREST_NOISE = 30.0
+"""dB between the voice and the noise of the room below which the noise is heard with every word."""
+LOUDEST_OVER = 1.0
+QUIETEST_UNDER = 3.0
+"""dB by which peaks may lie beside the level window before it is said."""
+
+
+def level_faults(peak: float | None, loudness: float | None, noise: float | None, window: LevelWindow) -> tuple[str, ...]:
+    """What is wrong with the level of a reading in which somebody speaks, and by how much.
+
+    Args:
+        peak: dBFS.
+        loudness: LUFS, as dual mono; None when it was too short to be measured.
+        noise: dBFS between the words.
+        window: where the production wants its peaks.
+    """
+    said = []
+    if peak is not None and peak > window.high + LOUDEST_OVER:
+        said.append(f"{peak - window.high:.0f} dB too hot")
+    if peak is not None and peak < window.low - QUIETEST_UNDER:
+        said.append(f"{window.low - peak:.0f} dB too quiet")
+    if loudness is not None and noise is not None and (over := loudness - levels.DUAL_MONO - noise) < NEAREST_NOISE:
+        said.append(f"noise only {max(0.0, over):.0f} dB under the voice")
+    return tuple(said)
+
+
 def judge(
     speech_span: Span | None,
     start: int,
@@ -100,6 +125,7 @@ def judge(
     doubts: Sequence[tuple[int, str]] = (),
     measured: bool = True,
     cue: int | None = None,
+    level: Sequence[str] = (),
 ) -> Judgement:
     """Say what is wrong and what is right with a take.
 
@@ -111,6 +137,7 @@ def judge(
         cut_off: the recording ended by a fault, not by the reader.
         doubts: what its clock map says of itself, (sample of the recording, words).
         cue: programme sample inside the slot at which a pick-up was to begin (None: with the slot).
+        level: what is wrong with its level, from `level_faults`.
         measured: its sound was looked at; until then nothing is said of it.
     """
     faults, remarks = [], []
@@ -127,6 +154,7 @@ def judge(
         return Judgement(None, None, (*faults, "silent: nobody speaks"), ())
     if clipped:
         faults.append(f"clipped at {clipped} place{'s' if clipped != 1 else ''}")
+    faults += level
     late = past_end = None
     if cue is not None:
         into = "" if slot is None else f", {seconds_text(cue - slot.start)} s into the slot"

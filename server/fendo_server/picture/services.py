@@ -214,7 +214,10 @@ def prepare(progress: running.Progress) -> dict[str, Any]:
             _prepare_film(stored, progress)
         Source.objects.filter(pk=stored.pk).update(state=Source.State.READY, error="")
         stored.production.touch()
-    except (codec.CodecFailed, film.FilmRefused) as error:
+    except (codec.CodecFailed, film.FilmRefused, OSError) as error:
+        progress.still_wanted()  # a later attempt takes away the files under an earlier one
+        if isinstance(error, OSError):
+            raise
         said = (
             f"“{stored.name}” can't be read to its end: it is damaged or not complete. The words and takes are safe. "
             "Copy or export it again and bring it in once more."

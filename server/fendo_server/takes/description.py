@@ -7,8 +7,9 @@ from typing import Any
 from django.db.models import QuerySet
 from django.db.models.fields.json import KeyTextTransform
 
+from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.production.state import LineComp
-from fendo_core.takes.measures import judge
+from fendo_core.takes.measures import judge, level_faults
 from fendo_core.takes.standing import Standing
 from fendo_core.timebase import Span
 from fendo_core.voice import Comp, Place, seams
@@ -59,6 +60,7 @@ class Describer:
         self.production, self.slots = production, slots
         self.folders = dict(production.folders.values_list("id", "path"))
         self.readers = dict(production.readers.values_list("id", "name"))
+        self.window = LEVEL_WINDOWS[production.level_window]
 
     def voice(self, comp: Comp, phrases: Iterable[Span], loudness: float | None, **more: Any) -> dict[str, Any]:
         """What sounds, on the wire; `phrases` in programme samples, `loudness` in LUFS."""
@@ -99,6 +101,7 @@ class Describer:
                 take.recording__doubts,
                 measured,
                 None if take.cue is None else take.cue + moved,
+                level_faults(take.peak, take.loudness, take.noise, self.window),
             )
         return {
             "id": str(take.id),

@@ -52,6 +52,11 @@ class Progress:
         if Job.objects.filter(pk=self.job.pk, cancel_wanted=True).exists():
             raise Cancelled
 
+    def still_wanted(self) -> None:
+        """Before something is stored: `Superseded` when a later attempt has begun, whose folder and rows these are now."""
+        if not _mine(self.job).exists():
+            raise Superseded
+
     def part(self, first: float, last: float, step: str) -> Callable[[float], None]:
         """Progress of a step that takes the job from `first` to `last`."""
         self(first, step)

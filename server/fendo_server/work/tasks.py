@@ -22,8 +22,12 @@ def run_job(job_id: str) -> None:
 @app.periodic(cron="* * * * * */5")
 @app.task(name="requeue_stalled", queue="housekeeping", queueing_lock="requeue_stalled", pass_context=True)
 async def requeue_stalled(context, timestamp: int) -> None:
-    """Jobs whose worker stopped its heartbeat go back to the queue: a killed worker leaves them `doing` for ever."""
-    for job in await app.job_manager.get_stalled_jobs():
+    """Jobs whose worker stopped its heartbeat go back to the queue: a killed worker leaves them `doing` for ever.
+
+    Not this worker's own: when the machine stood still, so did its heartbeat, and its jobs go on.
+    """
+    stalled = await app.job_manager.get_stalled_jobs()
+    for job in (job for job in stalled if job.worker_id != context.job.worker_id):
         log.warning("job %s of a worker that is gone: queued again", job.id)
         await app.job_manager.retry_job(job)
 
