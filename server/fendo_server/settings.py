@@ -38,6 +38,7 @@ INSTALLED_APPS = [
     "fendo_server.voice",
     "fendo_server.takes",
     "fendo_server.booth",
+    "fendo_server.polish",
     "fendo_server.handover",
     "fendo_server.work",
 ]
@@ -138,6 +139,9 @@ SPECTACULAR_SETTINGS = {
         "TakeStateEnum": "fendo_server.voice.models.Recording.State",
         "SourceStateEnum": "fendo_server.picture.models.Source.State",
         "VoiceKindEnum": "fendo_server.productions.serializers.VOICE_KINDS",
+        "RepairKindEnum": "fendo_core.voice.repair.REPAIR_KINDS",
+        "PlaceKindEnum": "fendo_core.polish.scan.PLACE_KINDS",
+        "StageKindEnum": "fendo_core.voice.chain.STAGE_KINDS",
         "HeardEnum": "fendo_core.picture.reel.HEARD",
     },
 }

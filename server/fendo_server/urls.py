@@ -7,6 +7,7 @@ from fendo_server.accounts import views as accounts
 from fendo_server.booth import api as booth
 from fendo_server.handover import api as handover
 from fendo_server.picture import api as picture
+from fendo_server.polish import api as polish
 from fendo_server.productions import api as productions
 from fendo_server.script import api as script
 from fendo_server.takes import api as takes
@@ -31,6 +32,9 @@ api = [
     path("productions/<uuid:production_id>/reel-preview/", productions.preview),
     path("productions/<uuid:production_id>/jobs/", work.jobs),
     path("productions/<uuid:production_id>/handover/", handover.hand_over),
+    path("productions/<uuid:production_id>/polish/", polish.room),
+    path("productions/<uuid:production_id>/polish/scan/", polish.scan),
+    path("recordings/<uuid:recording_id>/stretch/", polish.stretch),
     path("arrivals/<uuid:arrival_id>/", picture.OneArrival.as_view()),
     path("arrivals/<uuid:arrival_id>/finish/", picture.finish),
     path("sources/<uuid:source_id>/picture/", picture.picture),

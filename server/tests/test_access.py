@@ -30,6 +30,7 @@ def ids(production):
         "line_id": line.id,
         "take_id": take.id,
         "voice_id": take.id,
+        "recording_id": take.recording_id,
         "key": Sounding(production, comp_of_take(take)).key,
         "job_id": job.id,
         "piece": 0,

@@ -59,6 +59,16 @@ def frame_levels(samples: NDArray[np.float32], hop: int = _TEN_MS) -> Levels:
 
 
 @dataclass(frozen=True, slots=True)
+class Frames:
+    """What was looked at, for each 5 ms: `voiced` whether somebody has a voice, `level` in dB above 250 Hz, `bright` dB of
+    what is bright (2.7 to 9 kHz) over what is dark (0.4 to 2 kHz)."""
+
+    voiced: Mask
+    level: Levels
+    bright: Levels
+
+
+@dataclass(frozen=True, slots=True)
 class Heard:
     """What was heard: `phrases` in samples, in order; `noise`, RMS of the quiet between them in dBFS; and whether it was
     whispered."""
@@ -127,6 +137,16 @@ class Ear:
         best = np.argmax(clarity, axis=1)
         return np.stack((clarity[np.arange(count), best], _PITCHES[best].astype(np.float64)), axis=1)
 
+    def frames(self) -> Frames:
+        """What was looked at so far; all of it after `hear`."""
+        bands = np.concatenate(self._bands) if self._bands else np.zeros((0, len(_BANDS)), np.float32)
+        pitch = np.concatenate(self._pitch) if self._pitch else np.zeros((0, 2))
+        return Frames(
+            voiced=_voiced(pitch, len(bands)) if len(bands) else np.zeros(0, bool),
+            level=_power_to_db(bands[:, _BODY].sum(axis=1)),
+            bright=_brightness(bands),
+        )
+
     def hear(self) -> Heard:
         """What was heard in all blocks; nothing can be added after it."""
         self._look(np.zeros(0, np.float32), closing=True)
@@ -190,6 +210,10 @@ def _bands(sound: NDArray[np.float32], first: int, count: int) -> NDArray[np.flo
         power = np.abs(np.fft.rfft(sliding_window_view(part, _WINDOW)[::HOP] * window, axis=1)) ** 2
         made[at : at + some] = np.stack([power[:, band].mean(axis=1) for band in _BANDS], axis=1)
     return made / float(np.sum(window**2))
+
+
+def _brightness(bands: NDArray[np.float32]) -> Levels:
+    return _power_to_db(bands[:, _BRIGHT].sum(axis=1)) - _power_to_db(bands[:, _DARK].sum(axis=1))
 
 
 def _runs(mask: Mask) -> list[tuple[int, int]]:
@@ -268,7 +292,7 @@ def _reached(bands: NDArray[np.float32], calm: Levels, quiet: Levels, strong: Ma
     knocks = sum(last - first < 24 for first, last in _runs((short > 2.0) & apart))
     # Where something knocks anyway, a short burst after a word is not taken for its last consonant.
     burst = active if known and knocks >= 2 else active | (short > max(threshold, 2.0))
-    bright = _power_to_db(bands[:, _BRIGHT].sum(axis=1)) - _power_to_db(bands[:, _DARK].sum(axis=1))
+    bright = _brightness(bands)
     level = _power_to_db(uniform_filter1d(bands[:, _BODY].sum(axis=1).astype(np.float64), 3, mode="nearest"))
     loose = [(a, b) for a, b in _runs(_closed(burst, 2)) if not strong[a:b].any()]
     reached = []
@@ -339,8 +363,7 @@ def _whispered(calm: Levels, quiet: Levels, bands: NDArray[np.float32]) -> list[
     if sum(b - a for a, b in found) < 120:
         return []
     heard = np.concatenate([bands[a:b] for a, b in found])
-    colour = _power_to_db(heard[:, _BRIGHT].sum(axis=1)) - _power_to_db(heard[:, _DARK].sum(axis=1))
-    return found if float(np.std(colour)) >= 4.0 else []
+    return found if float(np.std(_brightness(heard))) >= 4.0 else []
 
 
 def _joined(stretches: list[tuple[int, int]], join: int = milliseconds(250)) -> tuple[Span, ...]:

@@ -8,6 +8,7 @@ from fendo_core.picture import laid, reel, shots, timeline
 from fendo_core.picture.laid import Channel, LaidSound
 from fendo_core.picture.reel import Edge, Heard, Piece
 from fendo_core.picture.timeline import Event
+from fendo_core.polish.edits import CloseGap, DropRepairs, Mend, SetTreatment
 from fendo_core.production.following import follow
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
@@ -426,6 +427,10 @@ Edit: TypeAlias = (
     | MoveSeam
     | TakeApart
     | SetAside
+    | Mend
+    | DropRepairs
+    | CloseGap
+    | SetTreatment
     | AddPieces
     | SplitPiece
     | TrimPiece
@@ -682,6 +687,8 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             return standing.with_seam(state, comp, seam, to)
         case TakeApart(comp):
             return standing.apart(state, comp)
+        case Mend() | DropRepairs() | CloseGap() | SetTreatment():
+            return edit.on_state(state, new_id)
         case SetAside(take, aside):
             if aside and take in state.picks.values():
                 raise EditRefused("The picked take can't be set aside. Pick another one first, or take the pick back.")

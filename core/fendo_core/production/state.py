@@ -17,16 +17,19 @@ from fendo_core.script.pace import Pace, expected_length
 from fendo_core.timebase import FrameRate, Span
 from fendo_core.timebase.rates import nearest_rate
 from fendo_core.voice import Comp
+from fendo_core.voice.chain import Chain
+from fendo_core.voice.repair import Repair
 
 Row: TypeAlias = dict[str, Any]
 Rows: TypeAlias = dict[str, Row | None]
 """Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `comp:<id>`, `say:<word>`, `shots:<source>`, `piece:<id>`,
-`sound:<id>`, and the orders `order` of lines and `reel` of pieces); None where there is none."""
+`sound:<id>`, `repair:<id>`, `chain:<scope>`, and the orders `order` of lines and `reel` of pieces); None where there is
+none."""
 
 
 class TakeRef(NamedTuple):
-    """What edits know of a take. `start` is where its recording was recorded, `sounds` whether somebody speaks in it,
-    `speaks` the sample of the recording at which that begins (None: not known)."""
+    """What edits know of a take: samples `first` to `last` of its recording. `start` is where that was recorded, `sounds`
+    whether somebody speaks in it, `speaks` to `ends` the samples of the recording in which that is (None: not known)."""
 
     id: str
     recording: str
@@ -36,6 +39,9 @@ class TakeRef(NamedTuple):
     sounds: bool = True
     is_pickup: bool = False
     speaks: int | None = None
+    ends: int | None = None
+    first: int = 0
+    last: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +68,8 @@ class State:
         laid: sounds laid under the picture.
         places: programme sample at which a take's recording begins, by take, where that is not where it was recorded.
         comps: in the order in which they were made.
+        repairs: what was mended in recordings, or is left as it is, by identity.
+        chains: how lines are treated, by scope: `production`, `line:<id>`.
         sources: what was brought in, by identity.
         takes: those of each line, by line, in the order of their numbers.
         lengths: of the recordings that comps use, samples.
@@ -80,6 +88,8 @@ class State:
     laid: tuple[LaidSound, ...] = ()
     places: Mapping[str, int] = field(default_factory=dict)
     comps: tuple[LineComp, ...] = ()
+    repairs: Mapping[str, Repair] = field(default_factory=dict)
+    chains: Mapping[str, Chain] = field(default_factory=dict)
     sayings: Mapping[str, tuple[str, str]] = field(default_factory=dict)
     sources: Mapping[str, Source] = field(default_factory=dict)
     sounds: Mapping[str, int] = field(default_factory=dict)
@@ -126,6 +136,10 @@ class State:
         """Who reads a line."""
         return line.reader or self.reader
 
+    def chain_of(self, line: str) -> Chain | None:
+        """How a line is treated: its own chain, else the production's; None: not at all."""
+        return self.chains.get(f"line:{line}", self.chains.get("production"))
+
     def need(self, line: Line) -> int:
         """Samples that the line's words are expected to take its reader."""
         return expected_length(line.text, self.pace_of(line))
@@ -161,6 +175,8 @@ def rows(state: State) -> Rows:
     for take in {*state.aside, *state.places}:
         found[f"take:{take}"] = {"aside": take in state.aside, "place": state.places.get(take)}
     found.update({f"comp:{one.id}": comp_row(one) for one in state.comps})
+    found.update({f"repair:{key}": one.as_row() for key, one in state.repairs.items()})
+    found.update({f"chain:{scope}": chain.as_row() for scope, chain in state.chains.items()})
     return found
 
 

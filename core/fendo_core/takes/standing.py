@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import LineComp, State, TakeRef
 from fendo_core.script.lines import Line
-from fendo_core.timebase import SAMPLE_RATE, TimecodeError, parse_timecode
+from fendo_core.timebase import SAMPLE_RATE, Span, TimecodeError, parse_timecode
 from fendo_core.voice import Comp, Place, move_seam, shifted
 from fendo_core.voice.samples import RecordingSample
 
@@ -46,6 +46,23 @@ def standing(state: State, line: Line) -> Standing | None:
 
 def _newest_comp(comps: Sequence[LineComp], line: str, take: TakeRef) -> str | None:
     return next((one.id for one in reversed(comps) if one.line == line and take.recording in one.comp.recordings), None)
+
+
+def comp_of(state: State, voice: str) -> Comp | None:
+    """How a take or a comp sounds where it lies now, untreated; None when it is not there, or is recorded still."""
+    for one in state.comps:
+        if one.id == voice:
+            return one.comp
+    take = take_of(state, voice)
+    if take is None or not take.last:
+        return None
+    spoken = Span(take.speaks, take.ends) if take.speaks is not None and take.ends is not None else None
+    return Comp.of_take(take.recording, Span(take.first, take.last), spoken, state.places.get(voice, take.start))
+
+
+def take_of(state: State, voice: str) -> TakeRef | None:
+    """A take by its identity."""
+    return next((take for taken in state.takes.values() for take in taken if take.id == voice), None)
 
 
 def as_joined(state: State, line: str, voice: str) -> str:

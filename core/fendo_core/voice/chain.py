@@ -6,6 +6,73 @@ from typing import Any
 
 
 @dataclass(frozen=True, slots=True)
+class Setting:
+    """A number that a stage understands: its bounds, what it starts with, and its unit."""
+
+    name: str
+    low: float
+    high: float
+    start: float
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class StageKind:
+    """What a stage does, in plain words."""
+
+    kind: str
+    name: str
+    help: str
+    settings: tuple[Setting, ...]
+
+
+STAGES: tuple[StageKind, ...] = (
+    StageKind(
+        "rumble",
+        "Rumble",
+        "takes away what lies below the voice: traffic, knocks on the floor",
+        (Setting("hertz", 20.0, 200.0, 80.0, "Hz"),),
+    ),
+    StageKind(
+        "hum",
+        "Hum",
+        "takes out the mains and seven of its harmonics",
+        (Setting("mains", 45.0, 65.0, 50.0, "Hz"),),
+    ),
+    StageKind(
+        "noise",
+        "Noise between words",
+        "lowers what is quieter than the threshold, twice as far as it lies below",
+        (Setting("threshold", -80.0, -20.0, -50.0, "dBFS"),),
+    ),
+    StageKind(
+        "sibilance",
+        "Sibilance",
+        "holds back s and sh where they are sharper than the threshold",
+        (Setting("threshold", -60.0, -10.0, -32.0, "dBFS"), Setting("most", 1.0, 18.0, 8.0, "dB")),
+    ),
+    StageKind(
+        "compressor",
+        "Compressor",
+        "brings loud and quiet words nearer to one another",
+        (Setting("threshold", -50.0, 0.0, -24.0, "dBFS"), Setting("ratio", 1.0, 8.0, 2.5, ": 1")),
+    ),
+    StageKind(
+        "tone",
+        "Tone",
+        "warmth below 160 Hz, presence around 3 kHz, air above 8 kHz",
+        (
+            Setting("warmth", -9.0, 9.0, 0.0, "dB"),
+            Setting("presence", -9.0, 9.0, 0.0, "dB"),
+            Setting("air", -9.0, 9.0, 0.0, "dB"),
+        ),
+    ),
+)
+"""In the order in which they work: what is to be taken away goes before what lifts the quiet."""
+STAGE_KINDS = tuple(one.kind for one in STAGES)
+
+
+@dataclass(frozen=True, slots=True)
 class Stage:
     """One stage of a chain.
 
@@ -45,3 +112,22 @@ class Chain:
         """The chain that `as_row` gave."""
         stages = (Stage(one["kind"], bool(one["on"]), dict(one["settings"])) for one in row["stages"])
         return Chain(row["name"], tuple(stages))
+
+
+def made(name: str, **on: Mapping[str, float]) -> Chain:
+    """A chain of all stages; those that are named are on, with these settings and the usual ones."""
+    stages = (
+        Stage(one.kind, one.kind in on, {s.name: s.start for s in one.settings} | dict(on.get(one.kind, {})))
+        for one in STAGES
+    )
+    return Chain(name, tuple(stages))
+
+
+STARTS: tuple[Chain, ...] = (
+    made("Plain", rumble={}),
+    made("Low voice", rumble={"hertz": 60.0}, compressor={}, tone={"warmth": -1.5, "presence": 2.0, "air": 1.0}),
+    made("High voice", rumble={"hertz": 100.0}, sibilance={}, compressor={}, tone={"warmth": 1.5, "presence": 0.5}),
+    made("Noisy room", rumble={"hertz": 90.0}, hum={}, noise={}, compressor={"threshold": -20.0, "ratio": 2.0}),
+    made("Close microphone", rumble={"hertz": 90.0}, sibilance={"threshold": -34.0}, tone={"warmth": -3.0, "air": 1.5}),
+)
+"""Where to start from. None of them makes a voice louder: that is done by its level."""

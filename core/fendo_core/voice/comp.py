@@ -303,6 +303,32 @@ def seams(comp: Comp) -> tuple[int, ...]:
     return tuple((one.end + other.at) // 2 for one, other in pairs)
 
 
+def tighten(comp: Comp, gap: Span, keep: int, close_up: bool = True, crossfade: int = CROSSFADE) -> Comp:
+    """A comp with a gap made shorter: `keep` samples of it stay, half on either side.
+
+    Args:
+        gap: samples of the comp in which nobody speaks.
+        keep: samples of the gap that stay, the crossfade among them.
+        close_up: what follows moves up; else it stays where it is, and the hole has room tone or nothing in it.
+        crossfade: samples.
+
+    Raises:
+        ValueError: when nothing would be taken away, or the gap lies outside of the comp.
+    """
+    if not 0 <= gap.start < gap.end <= comp.length or not crossfade <= keep < gap.length:
+        raise ValueError("a gap lies inside of what sounds, and keeps less than it has")
+    half = (keep + crossfade) // 2
+    before = cut(comp, Span(comp.at, comp.at + gap.start + half))
+    after = cut(comp, Span(comp.at + gap.end - half, comp.span.end))
+    if before is None or after is None:
+        raise ValueError("there is nothing on one side of the gap")
+    at = before.length - crossfade if close_up else gap.end - half
+    ended = replace(before.segments[-1], fade_out=crossfade)
+    first = replace(after.segments[0], fade_in=crossfade)
+    moved = (replace(e, at=e.at + at, warp=tuple((a, b + at) for a, b in e.warp)) for e in (first, *after.segments[1:]))
+    return replace(comp, segments=(*before.segments[:-1], ended, *moved))
+
+
 def move_seam(comp: Comp, seam: int, to: int, lengths: Mapping[str, int]) -> Comp:
     """A comp with one of its seams elsewhere: the segment before it ends later or earlier, and the next begins there.
 

@@ -22,7 +22,7 @@ def key(comp: Comp, repairs: Iterable[Repair] = ()) -> str:
     mended = sorted(
         json.dumps(repair.as_row(), sort_keys=True)
         for repair in repairs
-        if repair.on and any(repair.recording == s.recording and repair.span.meets(s.source) for s in comp.segments)
+        if repair.sounds and any(repair.recording == s.recording and repair.span.meets(s.source) for s in comp.segments)
     )
     stages = [stage.as_row() for stage in comp.treatment.working] if comp.treatment else []
     said = {"version": VERSION, "comp": row, "repairs": mended, "stages": stages}

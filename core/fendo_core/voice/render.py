@@ -1,9 +1,11 @@
 """How a comp sounds: the one function that the player, the waveforms, the measures, the film and the files rest on.
 
-The order is fixed: repairs of the recording, then the segments where they lie with their gains, fades and stretches.
+The order is fixed: repairs of the recording, then the segments where they lie with their gains, fades and stretches, then
+the treatment.
 """
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from typing import TypeAlias
 
 import numpy as np
@@ -11,9 +13,11 @@ from numpy.typing import NDArray
 
 from fendo_core.audio.levels import gain
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_core.voice.chain import Chain
 from fendo_core.voice.comp import Comp, RoomTone, Segment
 from fendo_core.voice.repair import Repair, mended
 from fendo_core.voice.stretch import stretched
+from fendo_core.voice.treatment import Treatment
 
 Sound: TypeAlias = NDArray[np.float32]
 Read: TypeAlias = Callable[[str, int, int], Sound]
@@ -32,7 +36,7 @@ def render(
     """The sound of a comp, block after block; the samples do not depend on where blocks are cut.
 
     Args:
-        comp: what is wanted. Its treatment is a value so far and is not heard yet.
+        comp: what is wanted. A treated one is always treated from its first sample on.
         read: gives the recordings' samples.
         span: samples of the comp (None: all of it).
         repairs: of any recordings; those of the ones that are used count.
@@ -40,8 +44,20 @@ def render(
     """
     span = span or Span(0, comp.length)
     arranged = _Arranged(comp, read, repairs)
+    if comp.treatment and comp.treatment.working:
+        yield from _treated(comp.treatment, arranged, span, block)
+        return
     for start in range(span.start, span.end, block):
         yield arranged.block(start, min(start + block, span.end))
+
+
+def _treated(chain: Chain, arranged: "_Arranged", span: Span, block: int) -> Iterator[Sound]:
+    treatment = Treatment(chain)
+    starts = [*range(0, span.start, block), *range(span.start, span.end, block), span.end]
+    for start, end in zip(starts, starts[1:], strict=False):
+        treated = treatment(arranged.block(start, end))
+        if start >= span.start:
+            yield treated
 
 
 def render_whole(comp: Comp, read: Read, repairs: Sequence[Repair] = ()) -> Sound:
@@ -54,16 +70,19 @@ class _Arranged:
 
     def __init__(self, comp: Comp, read: Read, repairs: Sequence[Repair]) -> None:
         self.comp, self._read = comp, read
-        self._repairs = {name: [r for r in repairs if r.recording == name and r.on] for name in comp.recordings}
+        self._repairs = {name: [r for r in repairs if r.recording == name and r.sounds] for name in comp.recordings}
         self._stretched: dict[int, Sound] = {}
         self._alike: dict[int, bool] = {}
         self._tone: Sound | None = None
 
     def source(self, recording: str, start: int, end: int) -> Sound:
-        samples = self._read(recording, start, end)
-        if len(samples) < end - start:
-            samples = np.pad(samples, (0, end - start - len(samples)))
-        return mended(samples, start, self._repairs[recording])
+        return mended(self._raw(recording, start, end), start, self._repairs[recording], partial(self._raw, recording))
+
+    def _raw(self, recording: str, start: int, end: int) -> Sound:
+        """Samples of a recording, silent before its first and behind its last."""
+        before = max(0, -start)
+        samples = self._read(recording, max(0, start), max(0, end))
+        return np.pad(samples, (before, end - start - before - len(samples)))
 
     def segment(self, index: int, start: int, end: int) -> Sound:
         """Samples start..end of the comp out of one segment, without its fades."""

@@ -37,6 +37,7 @@ from fendo_server.takes.description import comp_of_take, voices
 from fendo_server.takes.levels import Ducks
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
+from fendo_server.voice.polish import Polish
 from fendo_server.voice.reading import reader_for
 from fendo_server.voice.sounding import Sounding
 from fendo_server.work import running
@@ -65,7 +66,7 @@ def spoken(production: Production, present: State) -> list[Spoken]:
     told = voices(production, found, present.comps)
     comps = {one.id: one.comp for one in present.comps}
     takes = {take.pk: take for take in Take.objects.filter(pk__in=[one.voice for one in found.values()])}
-    made = []
+    polish, made = Polish(production, present), []
     for line in present.lines:
         said = told.get(line.id)
         if said is None:
@@ -74,7 +75,7 @@ def spoken(production: Production, present: State) -> list[Spoken]:
         comp = comps[key] if key in comps else comp_of_take(takes[UUID(key)])
         phrases = tuple(Span(*pair) for pair in said["phrases"])
         name = said["name"].removeprefix("take ").removeprefix("takes ")
-        sounding = Sounding(production, comp)
+        sounding = polish.sounding(comp, line.id)
         provisional = found[line.id].provisional
         made.append(
             Spoken(line, line.number, line.text, comp, phrases, provisional, said["file"], name, said["gain"], sounding)
@@ -220,7 +221,7 @@ def _pack(archive: zipfile.ZipFile, production: Production, one: Spoken, name: s
     An untouched take goes out whole, with its handles, as it was recorded.
     """
     recordings = Recording.objects.select_related("production", "folder")
-    if one.comp.is_plain:
+    if one.sounding.is_plain:
         recording = recordings.get(pk=one.comp.segments[0].recording)
         start = one.comp.at - one.comp.segments[0].source.start
         if start == recording.start:

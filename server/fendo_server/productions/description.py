@@ -9,6 +9,7 @@ from django.contrib.postgres.aggregates import ArrayAgg
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.picture.laid import cut_ends, own_sounds
 from fendo_core.picture.reel import spans
+from fendo_core.polish import places
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
 from fendo_core.script.pace import STYLES, Pace
@@ -17,6 +18,7 @@ from fendo_core.script.slots import fit, out_of_order
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.takes.standing import standing
 from fendo_server.picture.models import Source
+from fendo_server.polish.scans import scans
 from fendo_server.productions import changes, state
 from fendo_server.productions.models import Change, Production
 from fendo_server.takes.description import take_rows, voices
@@ -167,8 +169,8 @@ def picture_rows(production: Production, present: State) -> dict[str, Any]:
     }
 
 
-def to_do(present: State, lines_with_takes: set[str]) -> dict[str, int]:
-    """What is left in each room: the numbers on the spine."""
+def to_do(present: State, lines_with_takes: set[str], left: int) -> dict[str, int]:
+    """What is left in each room: the numbers on the spine; `left` in Polish."""
     lines = [line for line in present.lines if not line.dropped]
     wordy = [line for line in lines if line.text]
     fits = [fit(line.text, line.slot, present.pace_of(line), line.wild).state for line in wordy]
@@ -177,6 +179,7 @@ def to_do(present: State, lines_with_takes: set[str]) -> dict[str, int]:
         "script": len(lines) - len(wordy) + fits.count("no slot") + fits.count("over"),
         "booth": sum(1 for line in wordy if line.id not in lines_with_takes),
         "takes": sum(1 for line in lines if line.id in lines_with_takes and line.id not in present.picks),
+        "polish": left,
         "handover": sum(1 for line in lines if line.id in present.picks),
     }
 
@@ -189,7 +192,7 @@ def _common(production: Production, present: State) -> dict[str, Any]:
         "revision": production.revision,
         "undo": undo.label if undo else None,
         "redo": redo.label if redo else None,
-        "to_do": to_do(present, with_takes),
+        "to_do": to_do(present, with_takes, places.left(present, scans(production))),
         "crossing": out_of_order(present.lines),
         "sayings": [{"word": word, "said": said} for _, (word, said) in sorted(present.sayings.items())],
     }
@@ -227,6 +230,12 @@ def whole(production: Production) -> dict[str, Any]:
     }
 
 
+def _lines_of(present: State, recording: str) -> set[str]:
+    """Lines in which a recording sounds."""
+    taken = {line for line, takes in present.takes.items() if any(take.recording == recording for take in takes)}
+    return taken | {one.line for one in present.comps if recording in one.comp.recordings}
+
+
 MOST_LINES = 20
 """So many lines' takes come with a change; of a change of more lines the interface asks for those that it shows."""
 
@@ -251,6 +260,11 @@ def patch(production: Production, change: Change | None, present: State | None =
         # A comp that is gone tells its line in what it was.
         row = (change.after[f"comp:{key}"] or change.before[f"comp:{key}"]) if change else None
         lines |= {row["line"]} if row else set()
+    if touched["chain"]:
+        lines |= set(present.takes)
+    for key in touched["repair"]:
+        row = (change.after[f"repair:{key}"] or change.before[f"repair:{key}"]) if change else None
+        lines |= _lines_of(present, row["recording"]) if row else set()
     if touched["say"]:
         said = {key: (key, "") for key in touched["say"]}
         lines |= {line.id for line in present.lines if hints(line.text, said)}

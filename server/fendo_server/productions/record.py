@@ -22,10 +22,14 @@ from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.booth.naming import check_pattern
 from fendo_core.picture.laid import CHANNELS
 from fendo_core.picture.reel import COLOURS, HEARD
+from fendo_core.polish.edits import PRODUCTION, checked
+from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import rows
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.voice import Comp
+from fendo_core.voice.chain import STAGE_KINDS, Chain
 from fendo_core.voice.level import DISTANCE
+from fendo_core.voice.repair import REPAIR_KINDS
 from fendo_server.picture import services as picture
 from fendo_server.picture.models import LaidSound, Piece, Source
 from fendo_server.productions import services, state
@@ -196,7 +200,41 @@ class _CompRow(serializers.Serializer):
         return Comp.from_row(found).as_row()
 
 
-_ROWS = {"line": _LineRow, "piece": _PieceRow, "sound": _SoundRow, "say": _SayRow, "take": _TakeRow, "comp": _CompRow}
+class _RepairRow(serializers.Serializer):
+    recording = serializers.UUIDField()
+    kind = serializers.ChoiceField(REPAIR_KINDS)
+    span = _span()
+    settings = serializers.DictField(child=serializers.FloatField(min_value=-60.0, max_value=60.0))
+    on = serializers.BooleanField()
+
+
+class _StageRow(serializers.Serializer):
+    kind = serializers.ChoiceField(STAGE_KINDS)
+    on = serializers.BooleanField()
+    settings = serializers.DictField(child=serializers.FloatField())
+
+
+class _ChainRow(serializers.Serializer):
+    name = serializers.CharField(max_length=60)
+    stages = _StageRow(many=True)
+
+    def validate(self, found: dict[str, Any]) -> dict[str, Any]:
+        try:
+            return checked(Chain.from_row(found)).as_row()
+        except EditRefused as error:
+            raise serializers.ValidationError(str(error)) from error
+
+
+_ROWS = {
+    "line": _LineRow,
+    "piece": _PieceRow,
+    "sound": _SoundRow,
+    "say": _SayRow,
+    "take": _TakeRow,
+    "comp": _CompRow,
+    "repair": _RepairRow,
+    "chain": _ChainRow,
+}
 _ORDERS = {"order": "lines", "reel": "pieces"}
 
 
@@ -233,7 +271,11 @@ class _Record(serializers.Serializer):
                 raise serializers.ValidationError(f"there is no row “{kind}”")
             own = _ROWS[kind](data=row)
             own.is_valid(raise_exception=True)
-            name = name if kind == "say" else str(uuid.UUID(name))
+            if kind == "chain":
+                scope, _, line = name.partition(":")
+                name = scope if scope == PRODUCTION else f"line:{uuid.UUID(line)}"
+            elif kind != "say":
+                name = str(uuid.UUID(name))
             checked[f"{kind}:{name}"] = dict(own.validated_data)
         return checked
 
@@ -298,7 +340,7 @@ def _restore(owner: Any, record: dict[str, Any], folder: Path, directory: str) -
     return production
 
 
-OF_TAKES = ("take:", "comp:")
+OF_TAKES = ("take:", "comp:", "repair:")
 
 
 def restore_takes(production: Production, record: dict[str, Any]) -> int:
@@ -313,6 +355,8 @@ def restore_takes(production: Production, record: dict[str, Any]) -> int:
         if kind == "take" and name in starts:
             moved = row.get("moved", 0)
             known[key] = {"aside": row["aside"], "place": starts[name] + moved if moved else row.get("place")}
+        elif kind == "repair" and str(row["recording"]) in recordings:
+            known[key] = {**row, "recording": str(row["recording"])}
         elif kind == "comp" and str(row["line"]) in lines and row["reader"] in readers:
             needed = Comp.from_row(row["comp"]).recordings
             if needed <= recordings:

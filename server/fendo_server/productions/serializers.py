@@ -8,11 +8,14 @@ from rest_framework import serializers
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.picture.laid import CHANNELS
 from fendo_core.picture.reel import COLOURS, HEARD
+from fendo_core.polish import edits as polish
 from fendo_core.production import edits
 from fendo_core.script.lines import Draft
 from fendo_core.script.pace import STYLES
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_core.voice.chain import STAGE_KINDS, Chain
+from fendo_core.voice.repair import REPAIR_KINDS
 from fendo_server.picture.models import Source
 from fendo_server.productions.models import Production
 from fendo_server.voice.models import Recording
@@ -45,6 +48,7 @@ class VoiceSerializer(serializers.Serializer):
     kind = serializers.ChoiceField(VOICE_KINDS)
     name = serializers.CharField()
     key = serializers.CharField(help_text="tells its sound: another sound has another key, another place has not")
+    bare = serializers.CharField(help_text="the key of how it was read, without mends and treatment")
     span = SpanField(help_text="where it sounds, programme samples")
     speech = SpanField(allow_null=True, help_text="where somebody speaks, programme samples")
     phrases = serializers.ListField(child=SpanField(), help_text="programme samples")
@@ -60,6 +64,7 @@ class StandingVoiceSerializer(VoiceSerializer):
     file = serializers.CharField(help_text="what a file of it is called")
     folder = serializers.CharField()
     loudness = serializers.FloatField(allow_null=True)
+    peak = serializers.FloatField(allow_null=True)
     measured = serializers.BooleanField()
 
 
@@ -203,6 +208,7 @@ class ToDoSerializer(serializers.Serializer):
     script = serializers.IntegerField()
     booth = serializers.IntegerField()
     takes = serializers.IntegerField()
+    polish = serializers.IntegerField()
     handover = serializers.IntegerField()
 
 
@@ -415,6 +421,30 @@ class ShownSerializer(serializers.Serializer):
         return edits.Shown(**{**values, "source": str(source) if source else None})
 
 
+class WantedSerializer(serializers.Serializer):
+    """A place of a recording to be mended, or to be left; `span` in samples of the recording."""
+
+    recording = serializers.UUIDField()
+    kind = serializers.ChoiceField(REPAIR_KINDS)
+    span = SpanField(child=serializers.IntegerField(min_value=0, max_value=2 * DAY))
+    decibel = serializers.FloatField(default=0.0, min_value=-40.0, max_value=20.0)
+
+
+class StageSerializer(serializers.Serializer):
+    """A stage of a treatment."""
+
+    kind = serializers.ChoiceField(STAGE_KINDS)
+    on = serializers.BooleanField()
+    settings = serializers.DictField(child=serializers.FloatField())
+
+
+class ChainSerializer(serializers.Serializer):
+    """How a voice is treated."""
+
+    name = serializers.CharField(max_length=60)
+    stages = StageSerializer(many=True)
+
+
 _IDENTITIES = ("line", "take", "after", "reader", "piece", "before", "sound", "source", "voice", "comp")
 
 
@@ -438,6 +468,17 @@ class _EditSerializer(serializers.Serializer):
         values = {key: value for key, value in self.validated_data.items() if key not in ("revision", "kind")}
         if "slot" in values:
             values["slot"] = Span(*values["slot"]) if values["slot"] else None
+        if "places" in values:
+            values["places"] = tuple(
+                polish.Wanted(str(one["recording"]), one["kind"], Span(*one["span"]), one["decibel"])
+                for one in values["places"]
+            )
+        if "gap" in values:
+            values["gap"] = Span(*values["gap"])
+        if "repairs" in values:
+            values["repairs"] = tuple(str(key) for key in values["repairs"])
+        if values.get("chain"):
+            values["chain"] = Chain.from_row(values["chain"])
         if "span" in values:
             values["span"] = Span(*values["span"])
         if "pieces" in values:
@@ -550,6 +591,23 @@ EDITS: dict[str, type[_EditSerializer]] = {
         comp=_line(),
         seam=serializers.IntegerField(min_value=0, max_value=10_000),
         to=serializers.IntegerField(min_value=0, max_value=DAY),
+    ),
+    "mend": _kind("mend", polish.Mend, places=WantedSerializer(many=True), on=serializers.BooleanField(default=True)),
+    "drop_repairs": _kind("drop_repairs", polish.DropRepairs, repairs=serializers.ListField(child=_line(), min_length=1)),
+    "close_gap": _kind(
+        "close_gap",
+        polish.CloseGap,
+        line=_line(),
+        voice=_line(),
+        gap=SpanField(),
+        keep=serializers.IntegerField(min_value=0, max_value=DAY),
+        close_up=serializers.BooleanField(default=True),
+    ),
+    "set_treatment": _kind(
+        "set_treatment",
+        polish.SetTreatment,
+        scope=serializers.CharField(max_length=60),
+        chain=ChainSerializer(allow_null=True),
     ),
     "take_apart": _kind("take_apart", edits.TakeApart, comp=_line()),
     "set_aside": _kind("set_aside", edits.SetAside, take=_line(), aside=serializers.BooleanField()),

@@ -54,6 +54,7 @@ def load(production: Production, spoken: bool = True) -> State:
     picks = Pick.objects.filter(STANDS, line__production=production).values_list("line_id", "take_id", "comp_id")
     taken, aside, places = _taken(production)
     comps = tuple(one.value for one in production.comps.all())
+    repairs = {str(one.id): one.value for one in production.repairs.all()}
     used = {recording for one in comps for recording in one.comp.recordings}
     known, sources = pace.paces(production), list(production.sources.all())
     return State(
@@ -61,6 +62,8 @@ def load(production: Production, spoken: bool = True) -> State:
         picks={str(line): str(take or comp) for line, take, comp in picks},
         aside=frozenset(aside),
         comps=comps,
+        repairs=repairs,
+        chains={one.scope: one.value for one in production.treatments.all()},
         pieces=tuple(
             CorePiece(str(key), *rest[:1], str(source) if source else None, *rest[1:])
             for key, source, *rest in production.pieces.values_list("id", "source_id", *PIECE_COLUMNS)
@@ -95,13 +98,14 @@ def _taken(production: Production) -> tuple[dict[str, tuple[TakeRef, ...]], set[
         Q(recording__state=Recording.State.FINISHED) & (Q(speech_start__isnull=False) | Q(peak=None)), BooleanField()
     )
     rows = Take.objects.filter(line__production=production).order_by("number").annotate(**keys)
-    columns = ("key", "of", "rec", "who", "number", "recording__start", "spoken", "cue", "aside", "place", "speech_start")
-    for take, line, recording, reader, number, start, spoken, cue, away, place, speaks in rows.values_list(*columns):
-        taken[line].append(TakeRef(take, recording, reader, number, start, spoken, cue is not None, speaks))
+    columns = ("key", "of", "rec", "who", "number", "recording__start", "spoken", "cue", "aside", "place")
+    spans = ("speech_start", "speech_end", "first", "last")
+    for take, line, recording, reader, number, start, spoken, cue, away, at, *span in rows.values_list(*columns, *spans):
+        taken[line].append(TakeRef(take, recording, reader, number, start, spoken, cue is not None, *span))
         if away:
             aside.add(take)
-        if place is not None:
-            places[take] = place
+        if at is not None:
+            places[take] = at
     return {line: tuple(refs) for line, refs in taken.items()}, aside, places
 
 
@@ -152,6 +156,14 @@ def store(production: Production, rows: Rows) -> None:
     for key, row in sorted(rows.items(), key=lambda item: (item[0] in last, bool(item[1] and item[1].get("original")))):
         kind, _, name = key.partition(":")
         match kind:
+            case "repair" if row is None:
+                production.repairs.filter(pk=name).delete()
+            case "repair":
+                production.repairs.update_or_create(pk=name, defaults={"recording_id": row["recording"], "row": row})
+            case "chain" if row is None:
+                production.treatments.filter(scope=name).delete()
+            case "chain":
+                production.treatments.update_or_create(scope=name, defaults={"chain": row})
             case "say" if row is None:
                 production.sayings.filter(key=name).delete()
             case "say":

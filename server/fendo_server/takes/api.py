@@ -18,6 +18,7 @@ from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.takes.description import comp_of_take
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Comp, Recording
+from fendo_server.voice.polish import Polish
 from fendo_server.voice.sounding import NotMadeYet, Sounding
 
 
@@ -91,18 +92,20 @@ class StretchQuery(serializers.Serializer):
 
 
 def _sounding(request: Request, voice_id: UUID, key: str) -> Sounding:
-    """What a take or a comp of the user's sounds like now; not there when it sounds otherwise than the key says."""
+    """What a take or a comp of the user's sounds like now, or as it was read; not there when the key says neither."""
     take = owned(Take, request.user).filter(pk=voice_id).select_related("recording__production").first()
     if take:
         if take.recording.state != Recording.State.FINISHED:
             raise Http404
-        found = Sounding(take.recording.production, comp_of_take(take))
+        production, comp, line = take.recording.production, comp_of_take(take), take.line_id
     else:
-        comp = get_owned(Comp, request.user, voice_id, "production")
-        found = Sounding(comp.production, comp.value.comp)
-    if found.key != key:
-        raise Problem(404, "Changed", "This reading sounds otherwise now. Look at the line again; nothing is lost.")
-    return found
+        made = get_owned(Comp, request.user, voice_id, "production")
+        production, comp, line = made.production, made.value.comp, made.line_id
+    polish = Polish(production)
+    for found in (polish.sounding(comp, str(line)), polish.bare(comp)):
+        if found.key == key:
+            return found
+    raise Problem(404, "Changed", "This reading sounds otherwise now. Look at the line again; nothing is lost.")
 
 
 NOT_MADE_YET = Problem(503, "Being made", "This reading is being put together. It can be heard in a moment.")

@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from typing import Any
 
 from django.db.models import QuerySet
@@ -15,7 +16,9 @@ from fendo_core.timebase import Span
 from fendo_core.voice import Comp, Place, seams
 from fendo_core.voice.level import gain_for
 from fendo_server.takes.models import Take
+from fendo_server.voice import sounding as sounding_jobs
 from fendo_server.voice.models import Recording
+from fendo_server.voice.polish import Polish
 from fendo_server.voice.sounding import Sounding
 
 OF_TAKE = (
@@ -61,12 +64,15 @@ class Describer:
         self.folders = dict(production.folders.values_list("id", "path"))
         self.readers = dict(production.readers.values_list("id", "name"))
         self.window = LEVEL_WINDOWS[production.level_window]
+        self.polish = Polish(production)
+        self.unmade = False
 
-    def voice(self, comp: Comp, phrases: Iterable[Span], loudness: float | None, **more: Any) -> dict[str, Any]:
+    def voice(self, sounding: Sounding, phrases: Iterable[Span], loudness: float | None, **more: Any) -> dict[str, Any]:
         """What sounds, on the wire; `phrases` in programme samples, `loudness` in LUFS."""
-        spoken = sorted(phrases)
+        spoken, comp = sorted(phrases), sounding.comp
         return {
-            "key": Sounding(self.production, comp).key,
+            "key": sounding.key,
+            "bare": sounding.key if sounding.is_plain else self.polish.bare(replace(comp, treatment=None)).key,
             "span": [comp.span.start, comp.span.end],
             "speech": [spoken[0].start, max(span.end for span in spoken)] if spoken else None,
             "phrases": _pairs(spoken),
@@ -75,11 +81,25 @@ class Describer:
             **more,
         }
 
-    def take_voice(self, take: Any) -> dict[str, Any]:
-        """What sounds of a finished take (a row of `COLUMNS`), on the wire."""
+    def take_voice(self, take: Any) -> tuple[dict[str, Any], dict[str, Any] | None]:
+        """What sounds of a finished take (a row of `COLUMNS`), on the wire; and its levels, None while they are made."""
         comp = comp_of(take)
+        sounding = self.polish.sounding(comp, str(take.line_id))
+        found: dict[str, Any] | None = {"loudness": take.loudness, "peak": take.peak}
+        if not sounding.is_plain and take.peak is not None:
+            found = self._levels(sounding)
         phrases = Place(comp).spans_in_programme(str(take.recording_id), _spans(take.phrases))
-        return self.voice(comp, phrases, take.loudness, id=str(take.id), kind="take", name=f"take {take.number}")
+        # Until it is made it is as loud as it was read.
+        loudness = found["loudness"] if found else take.loudness
+        said = self.voice(sounding, phrases, loudness, id=str(take.id), kind="take", name=f"take {take.number}")
+        return said, found
+
+    def _levels(self, sounding: Sounding) -> dict[str, Any] | None:
+        """Levels of what is not plain. A comp is short work; of all treated lines at once a job makes them."""
+        working = sounding.comp.treatment and sounding.comp.treatment.working
+        found = sounding.measured() if working else sounding.measures()
+        self.unmade = self.unmade or found is None
+        return found
 
     def take(self, take: Any) -> dict[str, Any]:
         """One take (a row of `COLUMNS`), judged against its line's slot as it is now."""
@@ -91,7 +111,7 @@ class Describer:
         slot = self.slots.get(str(take.line_id))
         clipped = [Span(a + place, b + place) for a, b in take.clipped]
         if finished:
-            voice = self.take_voice(take)
+            voice, _ = self.take_voice(take)
             said = judge(
                 Span(*voice["speech"]) if voice["speech"] else None,
                 0,
@@ -134,8 +154,7 @@ class Describer:
 
     def comp(self, one: LineComp, spoken: Mapping[str, list[Span]]) -> dict[str, Any]:
         """One comp, judged like a take; `spoken` are phrases by recording, in its samples."""
-        found = Sounding(self.production, one.comp).measures()
-        voice = self.comp_voice(one, spoken, found)
+        voice, found = self.comp_voice(one, spoken)
         clipped = [Span(a + one.comp.at, b + one.comp.at) for a, b in found["clipped"]] if found else []
         speech = Span(*voice["speech"]) if voice["speech"] else None
         said = judge(speech, 0, self.slots.get(one.line), len(clipped), measured=found is not None)
@@ -166,15 +185,15 @@ class Describer:
             "within": None,
         }
 
-    def comp_voice(
-        self, one: LineComp, spoken: Mapping[str, list[Span]], measures: Mapping[str, Any] | None
-    ) -> dict[str, Any]:
-        """What sounds of a comp, on the wire."""
+    def comp_voice(self, one: LineComp, spoken: Mapping[str, list[Span]]) -> tuple[dict[str, Any], dict[str, Any] | None]:
+        """What sounds of a comp, on the wire; and its levels, None while they are made."""
+        sounding = self.polish.sounding(one.comp, one.line)
+        found = self._levels(sounding)
         place, phrases = Place(one.comp), []
         for recording in one.comp.recordings:
             phrases += place.spans_in_programme(recording, spoken.get(recording, ()))
-        loudness = measures["loudness"] if measures else None
-        return self.voice(one.comp, phrases, loudness, id=one.id, kind="comp", name=one.name)
+        loudness = found["loudness"] if found else None
+        return self.voice(sounding, phrases, loudness, id=one.id, kind="comp", name=one.name), found
 
 
 def spoken_in(production: Any, comps: Iterable[LineComp]) -> dict[str, list[Span]]:
@@ -205,29 +224,34 @@ def voices(production: Any, standing: Mapping[str, Standing], comps: Iterable[Li
         if take.recording__state != Recording.State.FINISHED:
             continue
         line, provisional = by_voice[str(take.id)]
-        said[line] = describer.take_voice(take) | {
+        voice, levels = describer.take_voice(take)
+        said[line] = voice | {
             "takes": [take.number],
             "provisional": provisional,
             "file": take.recording__file_name,
             "folder": describer.folders[take.recording__folder_id],
-            "loudness": take.loudness,
-            "measured": take.peak is not None,
+            "loudness": levels["loudness"] if levels else None,
+            "peak": levels["peak"] if levels else None,
+            "measured": take.peak is not None and levels is not None,
         }
     chosen = [one for one in comps if one.id in by_voice]
     spoken = spoken_in(production, chosen)
     names, numbers = _files(production, chosen), _numbers(production, chosen)
     for one in chosen:
         line, provisional = by_voice[one.id]
-        found = Sounding(production, one.comp).measures()
+        voice, found = describer.comp_voice(one, spoken)
         file, folder = names.get(one.comp.segments[0].recording, ("", ""))
-        said[line] = describer.comp_voice(one, spoken, found) | {
+        said[line] = voice | {
             "takes": [numbers[each] for each in (s.recording for s in one.comp.segments) if each in numbers],
             "provisional": provisional,
             "file": file,
             "folder": folder,
             "loudness": found["loudness"] if found else None,
+            "peak": found["peak"] if found else None,
             "measured": found is not None,
         }
+    if describer.unmade:
+        sounding_jobs.make_missing(production)
     return said
 
 

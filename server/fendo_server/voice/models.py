@@ -9,6 +9,8 @@ from django.db.models import Q
 
 from fendo_core.production.state import LineComp
 from fendo_core.voice import Comp as CoreComp
+from fendo_core.voice.chain import Chain
+from fendo_core.voice.repair import Repair as CoreRepair
 from fendo_server.fields import QuickJSONField
 
 
@@ -86,3 +88,40 @@ class Comp(models.Model):
     def value(self) -> LineComp:
         """As the core knows it."""
         return LineComp(str(self.id), str(self.line_id), str(self.reader_id), self.name, CoreComp.from_row(self.comp))
+
+
+class Repair(models.Model):
+    """Something mended in a recording, or left as it is: every comp that uses the stretch sounds so."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="repairs")
+    recording = models.ForeignKey(Recording, on_delete=models.CASCADE, related_name="repairs")
+    row = QuickJSONField(help_text="as the core's `Repair.as_row` gives it")
+
+    @property
+    def value(self) -> CoreRepair:
+        """As the core knows it."""
+        return CoreRepair.from_row(str(self.id), self.row)
+
+
+class Treatment(models.Model):
+    """How the lines of a scope are treated: `production`, or `line:` and its identity."""
+
+    production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="treatments")
+    scope = models.CharField(max_length=60)
+    chain = QuickJSONField(help_text="as the core's `Chain.as_row` gives it")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["production", "scope"], name="one_treatment_a_scope")]
+
+    @property
+    def value(self) -> Chain:
+        """As the core knows it."""
+        return Chain.from_row(self.chain)
+
+
+class Scan(models.Model):
+    """What was found suspicious in a recording; made again when it is scanned again."""
+
+    recording = models.OneToOneField(Recording, on_delete=models.CASCADE, related_name="scan")
+    places = QuickJSONField(default=list, help_text="[kind, first, last, sure, settings], samples of the recording")

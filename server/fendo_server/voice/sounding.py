@@ -11,7 +11,8 @@ import time
 import uuid
 import wave as wave_file
 from collections.abc import Callable, Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
+from datetime import timedelta
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -19,11 +20,15 @@ from typing import Any
 import numpy as np
 import soundfile
 from django.conf import settings
+from django.db.models import Q
+from django.utils import timezone
 
 from fendo_core.audio import levels, pcm
 from fendo_core.takes.measures import BLOCK, Measures, measure_blocks
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp, Read, key, render
+from fendo_core.voice.chain import Chain
+from fendo_core.voice.repair import Repair
 from fendo_server.productions.models import Production
 from fendo_server.voice import reading
 from fendo_server.voice.models import Recording
@@ -47,11 +52,21 @@ class Sounding:
 
     production: Production
     comp: Comp
+    repairs: tuple[Repair, ...] = ()
 
     @cached_property
     def key(self) -> str:
         """The name of its sound."""
-        return key(self.comp)
+        return key(self.comp, self.repairs)
+
+    @cached_property
+    def is_plain(self) -> bool:
+        """Whether the recording's own samples are its sound."""
+        return self.comp.is_plain and not any(
+            one.sounds and one.span.meets(each.source) and one.recording == each.recording
+            for one in self.repairs
+            for each in self.comp.segments
+        )
 
     def _kept(self, ending: str) -> Path:
         name = self.key
@@ -64,11 +79,26 @@ class Sounding:
 
     def blocks(self, span: Span | None = None, block: int = BLOCK, read: Read | None = None) -> Iterator[np.ndarray]:
         """Its samples, block after block; `read` gives those of its recordings, if somebody has looked for them already."""
-        return render(self.comp, read or reading.reader_for(self.production, self.comp.recordings), span, block=block)
+        if self.comp.treatment and self.comp.treatment.working:
+            # Treated from its first sample on: made once, not again for each stretch.
+            yield from self._treated(span or Span(0, self.comp.length), block)
+            return
+        yield from self._rendered(span, block, read)
+
+    def _rendered(self, span: Span | None, block: int, read: Read | None = None) -> Iterator[np.ndarray]:
+        samples = read or reading.reader_for(self.production, self.comp.recordings)
+        return render(self.comp, samples, span, self.repairs, block)
+
+    def _treated(self, span: Span, block: int) -> Iterator[np.ndarray]:
+        self.make()
+        with soundfile.SoundFile(self.file) as file:
+            file.seek(span.start)
+            for start in range(span.start, span.end, block):
+                yield file.read(min(block, span.end - start), dtype="float32")
 
     def make(self, progress: Callable[[float], None] = lambda share: None) -> None:
         """Make its sound, its waveform and its measures, unless they are there; none is seen before it is whole."""
-        if self._kept(".json").exists():
+        if self._kept(".json").exists() and self.file.exists():
             return
         self.file.parent.mkdir(parents=True, exist_ok=True)
         making = self.file.with_name(f".{self.key}.{uuid.uuid4().hex}.flac")
@@ -77,7 +107,7 @@ class Sounding:
 
                 def written() -> Any:
                     done = 0
-                    for block in self.blocks():
+                    for block in self._rendered(None, BLOCK):
                         file.write(pcm.from_floats(block) << 8)
                         done += len(block)
                         progress(done / self.comp.length)
@@ -115,7 +145,21 @@ class Sounding:
         name = self.key
         going = self.production.jobs.filter(kind=MAKE, state__in=("waiting", "running"), arguments__key=name)
         if not going.exists():
-            running.start(self.production, MAKE, key=name, comp=self.comp.as_row())
+            running.start(self.production, MAKE, key=name, **self._as_row())
+
+    def _as_row(self) -> dict[str, Any]:
+        chain = self.comp.treatment
+        return {
+            "comp": self.comp.as_row(),
+            "chain": chain.as_row() if chain else None,
+            "repairs": {one.id: one.as_row() for one in self.repairs},
+        }
+
+    @staticmethod
+    def _from_row(production: Production, row: dict[str, Any]) -> "Sounding":
+        chain = Chain.from_row(row["chain"]) if row.get("chain") else None
+        repairs = tuple(Repair.from_row(key, one) for key, one in row.get("repairs", {}).items())
+        return Sounding(production, replace(Comp.from_row(row["comp"]), treatment=chain), repairs)
 
     def wav(self, start: int, end: int) -> bytes:
         """Samples start..end of it as a plain 24-bit WAV file; bit for bit those of the recording where it is untouched.
@@ -123,7 +167,7 @@ class Sounding:
         Raises:
             NotMadeYet: see `_made`.
         """
-        if self.comp.is_plain:
+        if self.is_plain:
             return wav_of(self._packed(start, end))
         self._made()
         with soundfile.SoundFile(self.file) as file:
@@ -149,10 +193,10 @@ class Sounding:
         Raises:
             NotMadeYet: see `_made`.
         """
-        if self.comp.is_plain and self.comp.length <= MADE_AT_ONCE:
+        if self.is_plain and self.comp.length <= MADE_AT_ONCE:
             samples = pcm.to_floats(pcm.to_integers(self._packed(0, self.comp.length)))
             return levels.overview(samples).tobytes()
-        if self.comp.is_plain:
+        if self.is_plain:
             # Of a long recording what was drawn when it was measured: its columns may lie up to 10 ms beside.
             one = self.comp.segments[0]
             first, count = round(one.source.start / levels.OVERVIEW_BLOCK), -(-self.comp.length // levels.OVERVIEW_BLOCK)
@@ -160,6 +204,14 @@ class Sounding:
             return whole[first : first + count].tobytes()
         self._made()
         return self._kept(".wave").read_bytes()
+
+    def measured(self) -> dict[str, Any] | None:
+        """The same where it was made already; None where it was not, and then nothing is made."""
+        try:
+            found: dict[str, Any] = json.loads(self._kept(".json").read_bytes())
+        except FileNotFoundError:
+            return None
+        return found
 
     def measures(self) -> dict[str, Any] | None:
         """Levels of a made comp: peak, true_peak, loudness, noise, clipped (samples of the comp); None while it is made."""
@@ -195,8 +247,8 @@ MAKE = "make a voice"
 @running.handles(MAKE)
 def make_voice(progress: running.Progress) -> dict[str, Any]:
     """Make the sound of a long comp."""
-    comp = Comp.from_row(progress.job.arguments["comp"])
-    Sounding(progress.job.production, comp).make(progress.part(0.0, 1.0, "putting the takes together"))
+    sounding = Sounding._from_row(progress.job.production, progress.job.arguments)
+    sounding.make(progress.part(0.0, 1.0, "putting the takes together"))
     return {}
 
 
@@ -211,3 +263,15 @@ def forget_old(days: float = KEPT_DAYS) -> int:
         except OSError:
             log.exception("a made voice can't be thrown away now")
     return gone
+
+
+MAKE_ALL = "treat the voices"
+_AGAIN_AFTER = timedelta(seconds=20)
+
+
+def make_missing(production: Production) -> None:
+    """Have a job make what sounds for all lines, unless one is at it, or has just given up."""
+    recent = timezone.now() - _AGAIN_AFTER
+    going = production.jobs.filter(kind=MAKE_ALL).filter(Q(state__in=("waiting", "running")) | Q(made__gt=recent))
+    if not going.exists():
+        running.start(production, MAKE_ALL)

@@ -280,6 +280,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/polish/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is open, what was mended, and how lines are treated. */
+        get: operations["polish"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/polish/scan/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Begin to scan what sounds for the lines. */
+        post: operations["scan_voices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/readers/": {
         parameters: {
             query?: never;
@@ -427,6 +461,23 @@ export interface paths {
         put?: never;
         /** @description Take the newest edit back. */
         post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/stretch/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A place with half a second around it, as it was read, or as it would be. */
+        get: operations["recording_stretch"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -785,6 +836,16 @@ export interface components {
              */
             kind: "bring_in_lines";
         };
+        /** @description How a voice is treated. */
+        Chain: {
+            name: string;
+            stages: components["schemas"]["Stage"][];
+        };
+        /** @description How a voice is treated. */
+        ChainRequest: {
+            name: string;
+            stages: components["schemas"]["StageRequest"][];
+        };
         /**
          * @description * `both` - both
          *     * `left` - left
@@ -836,6 +897,37 @@ export interface components {
             source?: components["schemas"]["SourceEnum"];
             fresh?: boolean;
             guide?: components["schemas"]["GuideEnum"];
+        };
+        /**
+         * @description * `close_gap` - close_gap
+         * @enum {string}
+         */
+        CloseGapEditKindEnum: "close_gap";
+        /**
+         * @description A gap in what sounds for a line made shorter: `keep` samples stay. A take gets a comp of its own.
+         *
+         *     Attributes:
+         *         voice: the take or the comp.
+         *         gap: programme samples.
+         *         close_up: what follows moves up; else it stays where it is, so that sync is kept.
+         */
+        CloseGapEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            line: string;
+            /** Format: uuid */
+            voice: string;
+            gap: number[];
+            /** Format: int64 */
+            keep: number;
+            /** @default true */
+            close_up?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "close_gap";
         };
         /**
          * @description * `slate` - slate
@@ -922,6 +1014,22 @@ export interface components {
             kind: "drop_piece";
         };
         /**
+         * @description * `drop_repairs` - drop_repairs
+         * @enum {string}
+         */
+        DropRepairsEditKindEnum: "drop_repairs";
+        /** @description Mends, or words that a place is left as it is, taken away: the recording sounds there as it was read. */
+        DropRepairsEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            repairs: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drop_repairs";
+        };
+        /**
          * @description * `drop_sound` - drop_sound
          * @enum {string}
          */
@@ -944,7 +1052,7 @@ export interface components {
          * @enum {string}
          */
         EdgeEnum: "start" | "end";
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
         /**
          * @description * `fill_piece` - fill_piece
          * @enum {string}
@@ -1292,6 +1400,24 @@ export interface components {
             still_column: number;
         };
         /**
+         * @description * `mend` - mend
+         * @enum {string}
+         */
+        MendEditKindEnum: "mend";
+        /** @description Places mended (`on`), or left as they are: then they are not proposed again. What was said of a place before goes. */
+        MendEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            places: components["schemas"]["WantedRequest"][];
+            /** @default true */
+            on?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mend";
+        };
+        /**
          * @description * `mend_slots` - mend_slots
          * @enum {string}
          */
@@ -1588,6 +1714,42 @@ export interface components {
             shot_names: string[];
             sources: components["schemas"]["Source"][];
         };
+        /** @description A suspicious place that nobody has settled yet. */
+        Place: {
+            id: string;
+            line: string;
+            /** @description the take or comp that it sounds in */
+            voice: string;
+            recording: string;
+            kind: components["schemas"]["PlaceKindEnum"];
+            /** @description samples of the recording */
+            source: number[];
+            /** @description programme samples */
+            span: number[];
+            /**
+             * Format: double
+             * @description 0..1
+             */
+            sure: number;
+            /**
+             * Format: double
+             * @description by which a breath is lowered
+             */
+            decibel: number;
+            /** @description samples of a gap that stay */
+            keep: number;
+            text: string;
+            mend: string;
+        };
+        /**
+         * @description * `breath` - breath
+         *     * `click` - click
+         *     * `plosive` - plosive
+         *     * `gap` - gap
+         *     * `clipped` - clipped
+         * @enum {string}
+         */
+        PlaceKindEnum: "breath" | "click" | "plosive" | "gap" | "clipped";
         /**
          * @description * `place_voice` - place_voice
          * @enum {string}
@@ -1610,6 +1772,16 @@ export interface components {
         Places: {
             line: string;
             spans: number[][];
+        };
+        /** @description The room: places in the order of the programme, mends, treatments. */
+        Polish: {
+            places: components["schemas"]["Place"][];
+            repairs: components["schemas"]["Repair"][];
+            /** @description lines that were read and not scanned */
+            unscanned: number;
+            stages: components["schemas"]["StageKind"][];
+            starts: components["schemas"]["Chain"][];
+            treatments: components["schemas"]["Scope"][];
         };
         /** @description The one form of every error. */
         Problem: {
@@ -1721,6 +1893,28 @@ export interface components {
              */
             kind: "renumber";
         };
+        /** @description Something mended, or left as it is. */
+        Repair: {
+            id: string;
+            line: string;
+            recording: string;
+            kind: components["schemas"]["RepairKindEnum"];
+            source: number[];
+            span: number[];
+            /** Format: double */
+            decibel: number;
+            on: boolean;
+        };
+        /**
+         * @description * `gain` - gain
+         *     * `breath` - breath
+         *     * `click` - click
+         *     * `plosive` - plosive
+         *     * `gap` - gap
+         *     * `clipped` - clipped
+         * @enum {string}
+         */
+        RepairKindEnum: "gain" | "breath" | "click" | "plosive" | "gap" | "clipped";
         /**
          * @description * `replace_words` - replace_words
          * @enum {string}
@@ -1753,6 +1947,19 @@ export interface components {
         Saying: {
             word: string;
             said: string;
+        };
+        /** @description What is to be scanned. */
+        ScanRequest: {
+            /**
+             * @description what was scanned before, too
+             * @default false
+             */
+            again?: boolean;
+        };
+        /** @description How a scope is treated. */
+        Scope: {
+            scope: string;
+            chain: components["schemas"]["Chain"];
         };
         /** @description Who is signed in. */
         Session: {
@@ -1947,6 +2154,29 @@ export interface components {
             kind: "set_stress";
         };
         /**
+         * @description * `set_treatment` - set_treatment
+         * @enum {string}
+         */
+        SetTreatmentEditKindEnum: "set_treatment";
+        /**
+         * @description How lines are treated.
+         *
+         *     Attributes:
+         *         scope: `production`, or `line:` and a line's identity: the nearest wins.
+         *         chain: None: as the production is; for the production itself: not at all.
+         */
+        SetTreatmentEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            scope: string;
+            chain: components["schemas"]["ChainRequest"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_treatment";
+        };
+        /**
          * @description * `set_wild` - set_wild
          * @enum {string}
          */
@@ -1981,6 +2211,15 @@ export interface components {
              * @enum {string}
              */
             kind: "set_words";
+        };
+        /** @description A number of a stage. */
+        Setting: {
+            name: string;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            unit: string;
         };
         /** @description What is to be seen: a source or a card; `length` in samples for all but films, 0: as long as usual. */
         ShownRequest: {
@@ -2119,6 +2358,39 @@ export interface components {
              */
             kind: "spread_slots";
         };
+        /** @description A stage of a treatment. */
+        Stage: {
+            kind: components["schemas"]["StageKindEnum"];
+            on: boolean;
+            settings: {
+                [key: string]: number;
+            };
+        };
+        /** @description A stage, in words. */
+        StageKind: {
+            kind: components["schemas"]["StageKindEnum"];
+            name: string;
+            help: string;
+            settings: components["schemas"]["Setting"][];
+        };
+        /**
+         * @description * `rumble` - rumble
+         *     * `hum` - hum
+         *     * `noise` - noise
+         *     * `sibilance` - sibilance
+         *     * `compressor` - compressor
+         *     * `tone` - tone
+         * @enum {string}
+         */
+        StageKindEnum: "rumble" | "hum" | "noise" | "sibilance" | "compressor" | "tone";
+        /** @description A stage of a treatment. */
+        StageRequest: {
+            kind: components["schemas"]["StageKindEnum"];
+            on: boolean;
+            settings: {
+                [key: string]: number;
+            };
+        };
         /** @description What sounds for a line. */
         StandingVoice: {
             /** @description of the take or the comp */
@@ -2127,6 +2399,8 @@ export interface components {
             name: string;
             /** @description tells its sound: another sound has another key, another place has not */
             key: string;
+            /** @description the key of how it was read, without mends and treatment */
+            bare: string;
             /** @description where it sounds, programme samples */
             span: number[];
             /** @description where somebody speaks, programme samples */
@@ -2148,6 +2422,8 @@ export interface components {
             folder: string;
             /** Format: double */
             loudness: number | null;
+            /** Format: double */
+            peak: number | null;
             measured: boolean;
         };
         /** @description A take as a stroke in its line's margin. */
@@ -2241,6 +2517,7 @@ export interface components {
             script: number;
             booth: number;
             takes: number;
+            polish: number;
             handover: number;
         };
         /**
@@ -2274,6 +2551,8 @@ export interface components {
             name: string;
             /** @description tells its sound: another sound has another key, another place has not */
             key: string;
+            /** @description the key of how it was read, without mends and treatment */
+            bare: string;
             /** @description where it sounds, programme samples */
             span: number[];
             /** @description where somebody speaks, programme samples */
@@ -2293,6 +2572,18 @@ export interface components {
          * @enum {string}
          */
         VoiceKindEnum: "take" | "comp";
+        /** @description A place of a recording to be mended, or to be left; `span` in samples of the recording. */
+        WantedRequest: {
+            /** Format: uuid */
+            recording: string;
+            kind: components["schemas"]["RepairKindEnum"];
+            span: number[];
+            /**
+             * Format: double
+             * @default 0
+             */
+            decibel?: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -2918,6 +3209,52 @@ export interface operations {
             };
         };
     };
+    polish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Polish"];
+                };
+            };
+        };
+    };
+    scan_voices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ScanRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
     make_reader: {
         parameters: {
             query?: never;
@@ -3167,6 +3504,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Patch"];
+                };
+            };
+        };
+    };
+    recording_stretch: {
+        parameters: {
+            query: {
+                decibel?: number;
+                first: number;
+                keep?: number;
+                last: number;
+                /**
+                 * @description not said: as it was read
+                 *
+                 *     * `gain` - gain
+                 *     * `breath` - breath
+                 *     * `click` - click
+                 *     * `plosive` - plosive
+                 *     * `gap` - gap
+                 *     * `clipped` - clipped
+                 */
+                mend?: "gain" | "breath" | "click" | "plosive" | "gap" | "clipped";
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

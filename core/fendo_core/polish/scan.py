@@ -1,0 +1,185 @@
+"""Suspicious places of a reading, each with how sure it is and one mend. Nothing is decided here: a person hears each.
+
+Figures: docs/polish.md.
+"""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from statistics import median
+from typing import Literal, TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d, median_filter, uniform_filter1d
+from scipy.signal import butter, sosfilt
+
+from fendo_core.audio import levels
+from fendo_core.audio.speech import HOP, Ear, Frames, Heard
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+
+Sound: TypeAlias = NDArray[np.float32]
+PlaceKind: TypeAlias = Literal["breath", "click", "plosive", "gap", "clipped"]
+PLACE_KINDS: tuple[PlaceKind, ...] = ("breath", "click", "plosive", "gap", "clipped")
+
+BREATH_LOWERED = -12.0
+"""dB to start with: a breath that is taken out whole sounds as if the reader had none."""
+LONGEST_GAP = milliseconds(900)
+"""A gap between two phrases that lasts longer asks to be heard."""
+NATURAL_GAP = milliseconds(500)
+"""What a gap is shortened to when it is not known how long this reader's own gaps are."""
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A suspicious place: `span` in samples of what was scanned, `sure` from 0 to 1, `settings` of the mend.
+
+    A breath is lowered by `decibel`, a click drawn anew, a plosive loses its thump, a gap is shortened to `keep` samples;
+    what is clipped is best read again.
+    """
+
+    kind: PlaceKind
+    span: Span
+    sure: float
+    settings: dict[str, float] = field(default_factory=dict)
+
+
+def scan(samples: Sound, natural: int | None = None) -> tuple[Place, ...]:
+    """The suspicious places of a reading, in order.
+
+    Args:
+        samples: mono at 48 kHz, shape (n,); some minutes at most.
+        natural: samples of this reader's natural gaps; None: not known.
+    """
+    ear = Ear()
+    ear.add(samples)
+    heard = ear.hear()
+    if not heard.phrases:
+        return ()
+    frames = ear.frames()
+    found = [
+        *_breaths(frames),
+        *_clicks(samples, frames),
+        *_plosives(samples, heard),
+        *_gaps(heard, natural or NATURAL_GAP),
+        *(Place("clipped", span, 1.0) for span in levels.clipped_spans(samples)),
+    ]
+    return tuple(sorted(found, key=lambda place: (place.span, place.kind)))
+
+
+def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], mask.view(np.int8), [0]))))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+
+
+def _sure(*evidence: float) -> float:
+    """How sure something is, from pieces of evidence that are each 0 at the limit and 1 when there is no doubt."""
+    return round(float(np.clip(0.5 + 0.5 * min(evidence), 0.5, 0.99)), 2)
+
+
+SHORTEST_BREATH, LONGEST_BREATH = 32, 200
+"""Frames of 5 ms."""
+
+
+def _breaths(frames: Frames) -> list[Place]:
+    """Stretches without a voice that stand out of the room, are dull, and lie apart from the words.
+
+    A breath that is the end of a word (a sighed h) has no dip before it: it stays.
+    """
+    level = uniform_filter1d(frames.level, 5, mode="nearest")
+    voice = float(np.percentile(level[frames.voiced], 85)) if frames.voiced.any() else float(level.max())
+    quiet = float(np.percentile(level, 5))
+    floor = max(quiet + 7.0, voice - 62.0)
+    # A frame beside a voice belongs to it.
+    voiced = maximum_filter1d(frames.voiced.astype(np.int8), 5).astype(bool)
+    found = []
+    for first, last in _runs((level > floor) & (level < voice - 9.0) & ~voiced):
+        length = last - first
+        if not SHORTEST_BREATH <= length <= LONGEST_BREATH:
+            continue
+        inner = slice(first, last)
+        bright, top = float(np.median(frames.bright[inner])), float(np.percentile(level[inner], 90))
+        before = level[max(0, first - 6) : first]
+        apart = float(top - before.min()) if len(before) else 20.0
+        # From the end of a word a sound falls; a breath rises, or stays.
+        falls = float(np.mean(level[first : first + length // 3]) - np.mean(level[last - length // 3 : last]))
+        after_word = frames.voiced[max(0, first - 12) : first].any()
+        if bright > 4.0 or apart < 6.0 or (after_word and falls > 4.0):
+            continue
+        sure = _sure((4.0 - bright) / 6.0, (apart - 6.0) / 8.0, (length - SHORTEST_BREATH) / 24, (top - quiet - 8) / 8)
+        span = Span(max(0, first - 1) * HOP, (last + 1) * HOP)
+        found.append(Place("breath", span, sure, {"decibel": BREATH_LOWERED}))
+    return found
+
+
+_CLICK_FRAME = 48
+
+
+def _clicks(samples: Sound, frames: Frames) -> list[Place]:
+    """Peaks of 1 to 8 ms above 1.5 kHz with nothing but the room on both sides."""
+    high = sosfilt(butter(4, 1_500, "high", fs=SAMPLE_RATE, output="sos"), samples.astype(np.float64))
+    rows = high[: len(high) // _CLICK_FRAME * _CLICK_FRAME].reshape(-1, _CLICK_FRAME)
+    level = 10.0 * np.log10(np.maximum(np.mean(rows**2, axis=1), 1e-12))
+    around = median_filter(level, size=41, mode="nearest")
+    quiet = float(np.percentile(frames.level, 5))
+    voice = float(np.percentile(frames.level[frames.voiced], 85)) if frames.voiced.any() else quiet + 60.0
+    calm = max(quiet + 12.0, voice - 38.0)
+    found: list[Place] = []
+    for first, last in _runs(level - around > 12.0):
+        if last - first > 8:
+            continue
+        # The burst of a t or a k has breath or voice on one side at least; a click has the room on both.
+        here, there = first * _CLICK_FRAME // HOP, -(-last * _CLICK_FRAME // HOP)
+        before, behind = frames.level[max(0, here - 12) : max(0, here - 2)], frames.level[there + 2 : there + 12]
+        if not (len(before) and len(behind)) or max(np.percentile(before, 80), np.percentile(behind, 80)) > calm:
+            continue
+        top = float(level[first:last].max())
+        start = max(0, (first - 1) * _CLICK_FRAME)
+        span = Span(start, min(len(samples), start + min(milliseconds(10), (last - first + 3) * _CLICK_FRAME)))
+        if not found or span.start > found[-1].span.end:
+            found.append(Place("click", span, _sure((top - float(around[first]) - 12.0) / 12.0)))
+    return found
+
+
+def _plosives(samples: Sound, heard: Heard) -> list[Place]:
+    """Thumps below 55 Hz, where no voice has its pitch, that stand far out of what else there is so low, beside speech."""
+    low = sosfilt(butter(6, 55, "low", fs=SAMPLE_RATE, output="sos"), samples.astype(np.float64))
+    hop = milliseconds(10)
+    rows = low[: len(low) // hop * hop].reshape(-1, hop)
+    level = 10.0 * np.log10(np.maximum(np.mean(rows**2, axis=1), 1e-12))
+    whole = samples[: len(low) // hop * hop].reshape(-1, hop).astype(np.float64)
+    loud = 10.0 * np.log10(np.maximum(np.mean(whole**2, axis=1), 1e-12))
+    usual, voice = float(np.percentile(level, 75)), float(np.percentile(loud, 90))
+    limit = max(usual + 18.0, voice - 8.0)
+    found = []
+    for first, last in _runs(level > limit):
+        span = Span(max(0, first - 2) * hop, min(len(samples), (last + 4) * hop))
+        near = any(p.start - milliseconds(150) < span.end and span.start < p.end + milliseconds(150) for p in heard.phrases)
+        if near and last - first <= 30:
+            found.append(Place("plosive", span, _sure((float(level[first:last].max()) - limit) / 8.0)))
+    return found
+
+
+def _gaps(heard: Heard, natural: int) -> list[Place]:
+    """Gaps between phrases that last longer than is natural."""
+    found = []
+    longest = max(LONGEST_GAP, round(1.6 * natural))
+    for one, other in zip(heard.phrases, heard.phrases[1:], strict=False):
+        if other.start - one.end > longest:
+            sure = _sure((other.start - one.end - longest) / longest)
+            found.append(Place("gap", Span(one.end, other.start), sure, {"keep": float(natural)}))
+    return found
+
+
+def natural_gap(readings: Iterable[Sequence[Span]]) -> int | None:
+    """The middle of the gaps that a reader leaves between phrases, in samples; None while fewer than five are known.
+
+    Args:
+        readings: the phrases of each take, in order.
+    """
+    gaps = [
+        other.start - one.end
+        for phrases in readings
+        for one, other in zip(phrases, phrases[1:], strict=False)
+        if milliseconds(150) <= other.start - one.end <= LONGEST_GAP
+    ]
+    return round(median(gaps)) if len(gaps) >= 5 else None

@@ -1,0 +1,167 @@
+"""A chain at work: block after block, with what each stage remembers of the sound so far.
+
+Filters after the Audio EQ Cookbook (Bristow-Johnson). The dynamics work sample by sample with memories that are handed on,
+which no library was found to do independently of the blocks.
+"""
+
+from collections.abc import Callable, Mapping
+from typing import TypeAlias
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import butter, iirnotch, lfilter, sosfilt, tf2sos
+
+from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.voice.chain import Chain
+
+Sound: TypeAlias = NDArray[np.float32]
+Worker: TypeAlias = Callable[[Sound], Sound]
+
+_HARMONICS = 8
+_SHARP = 5_500.0
+"""Hz above which sibilance lies."""
+
+
+class Treatment:
+    """Treats a sound that comes block by block, from its first sample on; where it is cut does not matter."""
+
+    def __init__(self, chain: Chain) -> None:
+        self._workers = [_MAKERS[stage.kind](stage.settings) for stage in chain.working]
+
+    def __call__(self, block: Sound) -> Sound:
+        """The next block, mono at 48 kHz, shape (n,); as long as it came."""
+        for work in self._workers:
+            block = work(block) if len(block) else block
+        return block
+
+
+def treated(samples: Sound, chain: Chain) -> Sound:
+    """A whole sound treated."""
+    return Treatment(chain)(samples)
+
+
+def _filtered(sections: NDArray[np.float64]) -> Worker:
+    memory = np.zeros((len(sections), 2))
+
+    def work(block: Sound) -> Sound:
+        nonlocal memory
+        out, memory = sosfilt(sections, block.astype(np.float64), zi=memory)
+        treated_block: Sound = out.astype(np.float32)
+        return treated_block
+
+    return work
+
+
+def _rumble(settings: Mapping[str, float]) -> Worker:
+    return _filtered(butter(4, settings["hertz"], "high", fs=SAMPLE_RATE, output="sos"))
+
+
+def _hum(settings: Mapping[str, float]) -> Worker:
+    """Notches 2 Hz wide: wide enough for mains that wander, too narrow to hollow a voice that passes over them."""
+    centres = [settings["mains"] * number for number in range(1, _HARMONICS + 1)]
+    sections = [tf2sos(*iirnotch(centre, centre / 2.0, fs=SAMPLE_RATE)) for centre in centres]
+    return _filtered(np.concatenate(sections))
+
+
+class _Level:
+    """Power of a sound as a compressor sees it, in dB: quick to rise (5 ms), slow to fall (100 ms)."""
+
+    def __init__(self) -> None:
+        self._pulls = [float(np.exp(-1.0 / (seconds * SAMPLE_RATE))) for seconds in (0.005, 0.1)]
+        self._memories = [np.zeros(1), np.zeros(1)]
+
+    def __call__(self, block: Sound) -> NDArray[np.float64]:
+        power = block.astype(np.float64) ** 2
+        found = []
+        for number, pull in enumerate(self._pulls):
+            smooth, self._memories[number] = lfilter([1.0 - pull], [1.0, -pull], power, zi=self._memories[number])
+            found.append(smooth)
+        return 10.0 * np.log10(np.maximum(np.maximum(*found), 1e-12))
+
+
+def _noise(settings: Mapping[str, float]) -> Worker:
+    """A downward expander of 2 : 1 that takes 18 dB at most: what is not heard at all sounds like a fault."""
+    level = _Level()
+
+    def work(block: Sound) -> Sound:
+        below = np.clip(settings["threshold"] - level(block), 0.0, 18.0)
+        return (block * 10.0 ** (-below / 20.0)).astype(np.float32)
+
+    return work
+
+
+def _compressor(settings: Mapping[str, float]) -> Worker:
+    level, share = _Level(), 1.0 - 1.0 / settings["ratio"]
+
+    def work(block: Sound) -> Sound:
+        over = np.maximum(level(block) - settings["threshold"], 0.0) * share
+        return (block * 10.0 ** (-over / 20.0)).astype(np.float32)
+
+    return work
+
+
+def _sibilance(settings: Mapping[str, float]) -> Worker:
+    """The part above 5.5 kHz is held back by as much as its level (over about 5 ms) lies above the threshold."""
+    sections = butter(2, _SHARP, "high", fs=SAMPLE_RATE, output="sos")
+    memory, level = np.zeros((len(sections), 2)), np.zeros(1)
+    pull = float(np.exp(-1.0 / (0.005 * SAMPLE_RATE)))
+
+    def work(block: Sound) -> Sound:
+        nonlocal memory, level
+        sharp, memory = sosfilt(sections, block.astype(np.float64), zi=memory)
+        power, level = lfilter([1.0 - pull], [1.0, -pull], sharp**2, zi=level)
+        over = 10.0 * np.log10(np.maximum(power, 1e-12)) - settings["threshold"]
+        held = np.clip(over, 0.0, settings["most"])
+        treated_block: Sound = (block - sharp * (1.0 - 10.0 ** (-held / 20.0))).astype(np.float32)
+        return treated_block
+
+    return work
+
+
+def _tone(settings: Mapping[str, float]) -> Worker:
+    low = _shelf(160.0, settings["warmth"], high=False)
+    bell = _bell(3_000.0, settings["presence"], 0.8)
+    high = _shelf(8_000.0, settings["air"], high=True)
+    return _filtered(np.concatenate((low, bell, high)))
+
+
+def _bell(hertz: float, decibel: float, q: float) -> NDArray[np.float64]:
+    """Peaking filter of the cookbook, as one second-order section."""
+    a, w = 10.0 ** (decibel / 40.0), 2.0 * np.pi * hertz / SAMPLE_RATE
+    alpha = np.sin(w) / (2.0 * q)
+    above = [1.0 + alpha * a, -2.0 * np.cos(w), 1.0 - alpha * a]
+    below = [1.0 + alpha / a, -2.0 * np.cos(w), 1.0 - alpha / a]
+    return _section(above, below)
+
+
+def _shelf(hertz: float, decibel: float, high: bool) -> NDArray[np.float64]:
+    """Low or high shelf of the cookbook, slope 1."""
+    a, w = 10.0 ** (decibel / 40.0), 2.0 * np.pi * hertz / SAMPLE_RATE
+    c, turn = np.cos(w), -1.0 if high else 1.0
+    root = 2.0 * np.sqrt(a) * np.sin(w) / np.sqrt(2.0)
+    above = [
+        a * ((a + 1) - turn * (a - 1) * c + root),
+        turn * 2.0 * a * ((a - 1) - turn * (a + 1) * c),
+        a * ((a + 1) - turn * (a - 1) * c - root),
+    ]
+    below = [
+        (a + 1) + turn * (a - 1) * c + root,
+        turn * -2.0 * ((a - 1) + turn * (a + 1) * c),
+        (a + 1) + turn * (a - 1) * c - root,
+    ]
+    return _section(above, below)
+
+
+def _section(above: list[float], below: list[float]) -> NDArray[np.float64]:
+    section: NDArray[np.float64] = np.array([[*above, *below]]) / below[0]
+    return section
+
+
+_MAKERS: dict[str, Callable[[Mapping[str, float]], Worker]] = {
+    "rumble": _rumble,
+    "hum": _hum,
+    "noise": _noise,
+    "sibilance": _sibilance,
+    "compressor": _compressor,
+    "tone": _tone,
+}

@@ -1,0 +1,1 @@
+"""Polish: what is suspicious in what sounds, mends and treatments."""

@@ -1,0 +1,211 @@
+"""Polish over HTTP: what is suspicious, what was mended, how lines are treated, and how a place sounds."""
+
+from uuid import UUID
+
+from django.db import transaction
+from django.http import Http404, HttpResponse, HttpResponseBase
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.decorators import api_view
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from fendo_core.audio import pcm
+from fendo_core.polish.places import open_places, said
+from fendo_core.polish.scan import PLACE_KINDS, Place
+from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_core.voice import Place as Map
+from fendo_core.voice.chain import STAGE_KINDS, STAGES, STARTS
+from fendo_core.voice.repair import REPAIR_KINDS, Repair
+from fendo_server.access import get_owned
+from fendo_server.polish import jobs
+from fendo_server.polish.scans import scans
+from fendo_server.problems import Problem, ProblemSerializer
+from fendo_server.productions import state
+from fendo_server.productions.models import Production
+from fendo_server.productions.serializers import ChainSerializer, SpanField
+from fendo_server.voice.models import Recording
+from fendo_server.voice.sounding import wav_of
+from fendo_server.work import running
+from fendo_server.work.api import JobSerializer
+
+LONGEST_STRETCH = 20 * SAMPLE_RATE
+
+
+class PlaceSerializer(serializers.Serializer):
+    """A suspicious place that nobody has settled yet."""
+
+    id = serializers.CharField()
+    line = serializers.CharField()
+    voice = serializers.CharField(help_text="the take or comp that it sounds in")
+    recording = serializers.CharField()
+    kind = serializers.ChoiceField(PLACE_KINDS)
+    source = SpanField(help_text="samples of the recording")
+    span = SpanField(help_text="programme samples")
+    sure = serializers.FloatField(help_text="0..1")
+    decibel = serializers.FloatField(help_text="by which a breath is lowered")
+    keep = serializers.IntegerField(help_text="samples of a gap that stay")
+    text = serializers.CharField()
+    mend = serializers.CharField()
+
+
+class RepairSerializer(serializers.Serializer):
+    """Something mended, or left as it is."""
+
+    id = serializers.CharField()
+    line = serializers.CharField()
+    recording = serializers.CharField()
+    kind = serializers.ChoiceField(REPAIR_KINDS)
+    source = SpanField()
+    span = SpanField()
+    decibel = serializers.FloatField()
+    on = serializers.BooleanField()
+
+
+class SettingSerializer(serializers.Serializer):
+    """A number of a stage."""
+
+    name = serializers.CharField()
+    low = serializers.FloatField()
+    high = serializers.FloatField()
+    unit = serializers.CharField()
+
+
+class StageKindSerializer(serializers.Serializer):
+    """A stage, in words."""
+
+    kind = serializers.ChoiceField(STAGE_KINDS)
+    name = serializers.CharField()
+    help = serializers.CharField()
+    settings = SettingSerializer(many=True)
+
+
+class ScopeSerializer(serializers.Serializer):
+    """How a scope is treated."""
+
+    scope = serializers.CharField()
+    chain = ChainSerializer()
+
+
+class PolishSerializer(serializers.Serializer):
+    """The room: places in the order of the programme, mends, treatments."""
+
+    places = PlaceSerializer(many=True)
+    repairs = RepairSerializer(many=True)
+    unscanned = serializers.IntegerField(help_text="lines that were read and not scanned")
+    stages = StageKindSerializer(many=True)
+    starts = ChainSerializer(many=True)
+    treatments = ScopeSerializer(many=True)
+
+
+@extend_schema(operation_id="polish", responses={200: PolishSerializer})
+@api_view(["GET"])
+def room(request: Request, production_id: UUID) -> Response:
+    """What is open, what was mended, and how lines are treated."""
+    production = get_owned(Production, request.user, production_id)
+    present, known = state.load(production, spoken=False), scans(production)
+    settled: dict[str, list[Repair]] = {}
+    for one in present.repairs.values():
+        settled.setdefault(one.recording, []).append(one)
+    places, repairs, unscanned = [], [], 0
+    for line, (voice, comp) in jobs.sounding_comps(present).items():
+        unscanned += bool(comp.recordings - known.keys())
+        for name in sorted(comp.recordings):
+            for place, span in open_places(comp, name, known.get(name, ()), settled.get(name, ())):
+                text, mend = said(place)
+                places.append(_place(line, voice, name, place, span) | {"text": text, "mend": mend})
+            for one in settled.get(name, ()):
+                for at in Map(comp).spans_in_programme(name, [one.span])[:1]:
+                    repairs.append(_repair(line, one, at))
+    body = {
+        "places": sorted(places, key=lambda each: each["span"]),
+        "repairs": sorted(repairs, key=lambda each: each["span"]),
+        "unscanned": unscanned,
+        "stages": STAGES,
+        "starts": [chain.as_row() for chain in STARTS],
+        "treatments": [{"scope": scope, "chain": chain.as_row()} for scope, chain in sorted(present.chains.items())],
+    }
+    return Response(PolishSerializer(body).data)
+
+
+def _place(line: str, voice: str, recording: str, place: Place, span: Span) -> dict[str, object]:
+    return {
+        "id": f"{recording}:{place.kind}:{place.span.start}",
+        "line": line,
+        "voice": voice,
+        "recording": recording,
+        "kind": place.kind,
+        "source": [place.span.start, place.span.end],
+        "span": [span.start, span.end],
+        "sure": place.sure,
+        "decibel": place.settings.get("decibel", 0.0),
+        "keep": int(place.settings.get("keep", 0)),
+    }
+
+
+def _repair(line: str, one: Repair, at: Span) -> dict[str, object]:
+    return {
+        "id": one.id,
+        "line": line,
+        "recording": one.recording,
+        "kind": one.kind,
+        "source": [one.span.start, one.span.end],
+        "span": [at.start, at.end],
+        "decibel": one.settings.get("decibel", 0.0),
+        "on": one.on,
+    }
+
+
+class ScanSerializer(serializers.Serializer):
+    """What is to be scanned."""
+
+    again = serializers.BooleanField(default=False, help_text="what was scanned before, too")
+
+
+@extend_schema(operation_id="scan_voices", request=ScanSerializer, responses={201: JobSerializer})
+@api_view(["POST"])
+@transaction.atomic
+def scan(request: Request, production_id: UUID) -> Response:
+    """Begin to scan what sounds for the lines."""
+    production = get_owned(Production, request.user, production_id)
+    asked = ScanSerializer(data=request.data)
+    asked.is_valid(raise_exception=True)
+    going = production.jobs.filter(kind=jobs.SCAN, state__in=("waiting", "running")).first()
+    job = going or running.start(production, jobs.SCAN, again=asked.validated_data["again"])
+    return Response(JobSerializer(job).data, status=201)
+
+
+class StretchQuery(serializers.Serializer):
+    """A stretch of a recording, as it was read or with a mend."""
+
+    first = serializers.IntegerField(min_value=0)
+    last = serializers.IntegerField(min_value=1)
+    mend = serializers.ChoiceField(REPAIR_KINDS, required=False, help_text="not said: as it was read")
+    decibel = serializers.FloatField(default=0.0, min_value=-40.0, max_value=20.0)
+    keep = serializers.IntegerField(default=0, min_value=0)
+
+
+@extend_schema(
+    operation_id="recording_stretch",
+    parameters=[StretchQuery],
+    responses={(200, "audio/wav"): OpenApiTypes.BINARY, 422: ProblemSerializer},
+)
+@api_view(["GET"])
+def stretch(request: Request, recording_id: UUID) -> HttpResponseBase:
+    """A place with half a second around it, as it was read, or as it would be."""
+    recording = get_owned(Recording, request.user, recording_id, "production", "folder")
+    if recording.state != Recording.State.FINISHED:
+        raise Http404
+    asked = StretchQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    values = asked.validated_data
+    first, last, mend = values["first"], values["last"], values.get("mend")
+    if not 0 < last - first <= LONGEST_STRETCH or last > recording.length:
+        raise Problem(422, "Not possible", "A place lies inside its recording and is at most 20 s long.")
+    place = Span(first, last)
+    try:
+        sound = jobs.auditioned(recording, place, mend, values["decibel"], values["keep"])
+    except ValueError as error:
+        raise Problem(422, "Not possible", f"This can’t be heard so: {error}.") from error
+    return HttpResponse(wav_of(pcm.from_integers(pcm.from_floats(sound))), content_type="audio/wav")

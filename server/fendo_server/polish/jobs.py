@@ -1,0 +1,106 @@
+"""Long work of Polish: scanning what sounds, and making treated voices."""
+
+from typing import Any
+
+import numpy as np
+
+from fendo_core.polish.scan import Place, natural_gap, scan
+from fendo_core.production.state import State
+from fendo_core.takes.standing import comp_of, standing
+from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_core.voice import Comp, render_whole, tighten
+from fendo_core.voice.repair import Repair, RepairKind
+from fendo_server.polish.scans import as_row
+from fendo_server.productions import state
+from fendo_server.productions.models import Production
+from fendo_server.takes.models import Take
+from fendo_server.voice import reading
+from fendo_server.voice.models import Recording, Scan
+from fendo_server.voice.polish import Polish
+from fendo_server.voice.sounding import MAKE_ALL
+from fendo_server.work import running
+
+SCAN = "scan the voices"
+STRETCH = 60 * SAMPLE_RATE
+"""A long recording is scanned in stretches of a minute, which overlap by two seconds."""
+_OVERLAP = 2 * SAMPLE_RATE
+
+
+def sounding_comps(present: State) -> dict[str, tuple[str, Comp]]:
+    """What sounds for each line that was read: its identity, and its comp."""
+    found = {}
+    for line in present.lines:
+        one = None if line.dropped else standing(present, line)
+        comp = comp_of(present, one.voice) if one else None
+        if one and comp:
+            found[line.id] = (one.voice, comp)
+    return found
+
+
+@running.handles(SCAN)
+def scan_voices(progress: running.Progress) -> dict[str, Any]:
+    """Scan the recordings of what sounds; `again` those too that were scanned before."""
+    production = progress.job.production
+    present = state.load(production, spoken=False)
+    wanted = {name for _, comp in sounding_comps(present).values() for name in comp.recordings}
+    recordings = Recording.objects.filter(pk__in=list(wanted), production=production, state=Recording.State.FINISHED)
+    if not progress.job.arguments.get("again"):
+        recordings = recordings.filter(scan=None)
+    found = list(recordings.select_related("production", "folder"))
+    natural = _natural(production)
+    for number, recording in enumerate(found):
+        progress(number / len(found), f"listening to {number + 1} of {len(found)}")
+        places = scanned(recording, natural)
+        Scan.objects.update_or_create(recording=recording, defaults={"places": [as_row(place) for place in places]})
+    production.touch()
+    return {"recordings": len(found)}
+
+
+def scanned(recording: Recording, natural: int | None) -> list[Place]:
+    """The suspicious places of a recording, in its samples."""
+    length = reading.samples_of(recording.path)
+    found: dict[tuple[str, int], Place] = {}
+    for start in range(0, max(1, length - _OVERLAP), STRETCH - _OVERLAP):
+        end = min(length, start + STRETCH)
+        for place in scan(reading.read_sound(recording.path, start, end), natural):
+            at = Span(place.span.start + start, place.span.end + start)
+            if not any(kind == place.kind and other.span.meets(at) for (kind, _), other in found.items()):
+                found[place.kind, at.start] = Place(place.kind, at, place.sure, place.settings)
+    return sorted(found.values(), key=lambda place: place.span)
+
+
+def _natural(production: Production) -> int | None:
+    """This reader's own gaps between phrases."""
+    rows = Take.objects.filter(line__production=production, aside=False).values_list("phrases", flat=True)[:2000]
+    return natural_gap([Span(*pair) for pair in phrases] for phrases in rows)
+
+
+@running.handles(MAKE_ALL)
+def make_all(progress: running.Progress) -> dict[str, Any]:
+    """Make what sounds for all lines, treated as it is now."""
+    production = progress.job.production
+    present = state.load(production, spoken=False)
+    comps, polish = sounding_comps(present), Polish(production, present)
+    for number, (line, (_, comp)) in enumerate(comps.items()):
+        progress(number / len(comps), f"treating {number + 1} of {len(comps)}")
+        sounding = polish.sounding(comp, line)
+        if not sounding.is_plain:
+            sounding.make()
+    production.touch()
+    return {"voices": len(comps)}
+
+
+def auditioned(recording: Recording, span: Span, mend: RepairKind | None, decibel: float, keep: int) -> np.ndarray:
+    """A place with half a second around it: as it was read, or with its mend.
+
+    Raises:
+        ValueError: when it can't be mended so.
+    """
+    first = max(0, span.start - SAMPLE_RATE // 2)
+    last = min(reading.samples_of(recording.path), span.end + SAMPLE_RATE // 2)
+    comp, repairs = Comp.of_take(str(recording.pk), Span(first, last), None, 0), ()
+    if mend == "gap":
+        comp = tighten(comp, Span(span.start - first, span.end - first), keep)
+    elif mend:
+        repairs = (Repair("", str(recording.pk), mend, span, {"decibel": decibel}),)
+    return render_whole(comp, reading.reader_for(recording.production, comp.recordings), repairs)

@@ -1,0 +1,3 @@
+"""Makes the handlers of this room known to the worker."""
+
+from fendo_server.polish import jobs  # noqa: F401

@@ -1,0 +1,41 @@
+"""What was mended and how lines are treated, of one production, read once."""
+
+from collections import defaultdict
+from dataclasses import replace
+
+from fendo_core.production.state import State
+from fendo_core.voice import Comp
+from fendo_core.voice.chain import Chain
+from fendo_core.voice.repair import Repair
+from fendo_server.productions.models import Production
+from fendo_server.voice.sounding import Sounding
+
+
+class Polish:
+    """Gives comps their repairs and their treatment."""
+
+    def __init__(self, production: Production, present: State | None = None) -> None:
+        self.production = production
+        repairs = present.repairs.values() if present else [one.value for one in production.repairs.all()]
+        self._chains: dict[str, Chain] = (
+            dict(present.chains) if present else {one.scope: one.value for one in production.treatments.all()}
+        )
+        self._repairs: dict[str, list[Repair]] = defaultdict(list)
+        for one in repairs:
+            self._repairs[one.recording].append(one)
+
+    def repairs_of(self, comp: Comp) -> tuple[Repair, ...]:
+        """Those of the recordings that a comp uses."""
+        return tuple(one for name in sorted(comp.recordings) for one in self._repairs.get(name, ()))
+
+    def chain_of(self, line: str) -> Chain | None:
+        """How a line is treated: the nearest wins."""
+        return self._chains.get(f"line:{line}", self._chains.get("production"))
+
+    def sounding(self, comp: Comp, line: str) -> Sounding:
+        """A comp of a line as it sounds now."""
+        return Sounding(self.production, replace(comp, treatment=self.chain_of(line)), self.repairs_of(comp))
+
+    def bare(self, comp: Comp) -> Sounding:
+        """The same as it was read."""
+        return Sounding(self.production, comp)
