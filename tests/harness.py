@@ -260,7 +260,7 @@ def crash_tabs(profile: Path, whole: bool = False) -> int:
 
 def hand_over(page: Page, tmp_path, button: str = "write-film"):
     """Write, wait for the job, download."""
-    page.keyboard.press("5")
+    page.keyboard.press("6")
     expect(page.get_by_test_id(button)).to_be_enabled()
     # The list may still be on its way, and what was written earlier is in it.
     expect(page.get_by_test_id("jobs")).to_have_attribute("aria-busy", "false")
@@ -274,3 +274,27 @@ def hand_over(page: Page, tmp_path, button: str = "write-film"):
     path = tmp_path / waited.value.suggested_filename
     waited.value.save_as(path)
     return path
+
+
+def treat(page: Page, start: str) -> None:
+    """A treatment for all lines, begun from one of those that ship."""
+    page.get_by_role("combobox", name="start from").click()
+    page.get_by_role("option", name=start).click()
+    expect(page.get_by_test_id("untreated")).to_be_visible()
+
+
+def in_slot(page: Page, name: str) -> None:
+    """A production with one line in a slot of four seconds, in the Booth with the simulated reader."""
+    from measure import RATE
+    from probe import api
+
+    new_production(page, name)
+    type_script(page, "Twice a day the sea comes up the creek, and waits.")
+    address = f"/api/productions/{page.url.split('/')[4]}/"
+    production = api(page, "GET", address)
+    line, revision = production["lines"][0]["id"], production["revision"]
+    slot = {"kind": "set_slot", "line": line, "slot": [4 * RATE, 8 * RATE], "revision": revision}
+    api(page, "POST", f"{address}edits/", slot)
+    page.goto(page.url.rsplit("/", 1)[0] + "/booth")
+    state(page, "Ready")
+    choose_simulated(page)

@@ -158,7 +158,7 @@ def test_killing_the_worker_in_mid_job_only_delays_it(page: Page, world, demo):
     page.goto(world.link())
     page.get_by_text("The Tide Mill at Orsey").first.click()
     state(page, "Ready")
-    page.keyboard.press("5")
+    page.keyboard.press("6")
     expect(page.get_by_test_id("write-film")).to_be_enabled()
     # The list may still be on its way, and what was written earlier is in it.
     expect(page.get_by_test_id("jobs")).to_have_attribute("aria-busy", "false")

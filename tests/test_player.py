@@ -117,7 +117,7 @@ def test_the_player_sounds_like_the_film(page: Page, world, demo, tmp_path):
         for _ in range(20):
             page.keyboard.press("PageUp")
         expect(page.get_by_test_id("page").locator("[data-line='1']")).to_have_attribute("aria-selected", "true")
-        page.keyboard.press("5")
+        page.keyboard.press("6")
         expect(page.get_by_test_id("write-film")).to_be_visible()
         steal = probe.stolen()
         count, worst = compared(played(page, 26), written)

@@ -37,7 +37,7 @@ def test_an_empty_production_says_in_every_room_what_to_do(desk: Page):
     expect(page.get_by_text("No lines to read yet")).to_be_visible()
     page.keyboard.press("4")
     expect(page.get_by_text("nothing to choose from")).to_be_visible()
-    page.keyboard.press("5")
+    page.keyboard.press("6")
     expect(page.get_by_text("Nothing has been written yet")).to_be_visible()
     expect(page.get_by_test_id("write-film")).to_be_disabled()
 

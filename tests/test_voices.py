@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from harness import choose_simulated, hand_over, new_production, read_one_take, state, type_script, until
+from harness import hand_over, in_slot, read_one_take, state, until
 from measure import RATE
 from probe import api, samples_of, takes_of
 
@@ -17,19 +17,6 @@ def production_of(page: Page) -> str:
 
 def line_of(page: Page) -> dict:
     return api(page, "GET", f"/api/productions/{production_of(page)}/")["lines"][0]
-
-
-def in_slot(page: Page, name: str) -> None:
-    """A production with one line in a slot of four seconds, in the Booth with the simulated reader."""
-    new_production(page, name)
-    type_script(page, "Twice a day the sea comes up the creek, and waits.")
-    line = line_of(page)["id"]
-    revision = api(page, "GET", f"/api/productions/{production_of(page)}/")["revision"]
-    slot = {"kind": "set_slot", "line": line, "slot": [4 * RATE, 8 * RATE], "revision": revision}
-    api(page, "POST", f"/api/productions/{production_of(page)}/edits/", slot)
-    page.goto(page.url.rsplit("/", 1)[0] + "/booth")
-    state(page, "Ready")
-    choose_simulated(page)
 
 
 def test_a_pick_up_joins_sounds_whole_and_its_seam_is_moved_and_taken_back(desk: Page, world):

@@ -257,7 +257,7 @@ def read_take(line, seed: int, fault: str):
 
     reading = narrator.read(line.text, seed, fault=fault)
     take = capture.begin(line, "Simulated reader")
-    samples = pcm.from_floats(reading.samples)
+    samples = pcm.from_floats(_worn(reading, seed))
     for at in range(0, len(samples), 240_000):
         capture.append(take, at, pcm.from_integers(samples[at : at + 240_000]))
     clock = {"capture": [[0, 0]], "transport": [[reading.cue, line.slot_start]], "source": "none"}
@@ -269,6 +269,21 @@ def read_take(line, seed: int, fault: str):
         "start": take.recording.start,
     }
     return take, known
+
+
+def _worn(reading, seed: int):
+    """A reading with what readings have: a click of the tongue behind the last word, a plosive on the first one."""
+    import numpy as np
+
+    from fendo_core.reader import noises
+    from fendo_core.timebase import milliseconds
+
+    rng, worn = np.random.default_rng([seed, 29]), []
+    if seed // 100 % 3 == 0:
+        worn.append((reading.speech_end + milliseconds(160), noises.mouth_click(-30.0, rng)))
+    if seed // 100 % 4 == 1:
+        worn.append((reading.speech_start, noises.pop(-9.0, rng)))
+    return np.clip(noises.sprinkle(reading.samples, worn), -1.0, 1.0)
 
 
 if __name__ == "__main__":

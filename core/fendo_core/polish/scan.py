@@ -76,7 +76,7 @@ def _sure(*evidence: float) -> float:
     return round(float(np.clip(0.5 + 0.5 * min(evidence), 0.5, 0.99)), 2)
 
 
-SHORTEST_BREATH, LONGEST_BREATH = 32, 200
+SHORTEST_BREATH, LONGEST_BREATH, LONGEST_CONSONANT = 32, 200, 56
 """Frames of 5 ms."""
 
 
@@ -104,6 +104,9 @@ def _breaths(frames: Frames) -> list[Place]:
         falls = float(np.mean(level[first : first + length // 3]) - np.mean(level[last - length // 3 : last]))
         after_word = frames.voiced[max(0, first - 12) : first].any()
         if bright > 4.0 or apart < 6.0 or (after_word and falls > 4.0):
+            continue
+        # An f or an h between two vowels is a consonant: a breath that short leaves a pause on one side.
+        if after_word and frames.voiced[last : last + 12].any() and length < LONGEST_CONSONANT:
             continue
         sure = _sure((4.0 - bright) / 6.0, (apart - 6.0) / 8.0, (length - SHORTEST_BREATH) / 24, (top - quiet - 8) / 8)
         span = Span(max(0, first - 1) * HOP, (last + 1) * HOP)

@@ -25,7 +25,7 @@ FAULTS: tuple[Fault, ...] = ("none", "late", "early", "long", "loud", "word left
 
 VOICES = ("rms", "slt", "awb")
 ROOM_NOISE = -62.0
-BREATH = -38.0
+BREATH = -33.0
 """Peak of the breath before the first word, in dBFS."""
 PEAK = -9.0
 LONGEST_TEXT = 1_000

@@ -101,18 +101,24 @@ def _compressor(settings: Mapping[str, float]) -> Worker:
 
 
 def _sibilance(settings: Mapping[str, float]) -> Worker:
-    """The part above 5.5 kHz is held back by as much as its level (over about 5 ms) lies above the threshold."""
-    sections = butter(2, _SHARP, "high", fs=SAMPLE_RATE, output="sos")
-    memory, level = np.zeros((len(sections), 2)), np.zeros(1)
+    """The part above 5.5 kHz is held back by as much as its level (over about 5 ms) lies above the threshold.
+
+    The two parts are those of a crossover of order 4 after Linkwitz and Riley: together they are as loud as the whole.
+    """
+    split = {kind: butter(2, _SHARP, kind, fs=SAMPLE_RATE, output="sos") for kind in ("low", "high")}
+    parts = {kind: np.concatenate((sections, sections)) for kind, sections in split.items()}
+    memories, level = {kind: np.zeros((2, 2)) for kind in parts}, np.zeros(1)
     pull = float(np.exp(-1.0 / (0.005 * SAMPLE_RATE)))
 
     def work(block: Sound) -> Sound:
-        nonlocal memory, level
-        sharp, memory = sosfilt(sections, block.astype(np.float64), zi=memory)
-        power, level = lfilter([1.0 - pull], [1.0, -pull], sharp**2, zi=level)
+        nonlocal level
+        sounds = {}
+        for kind, sections in parts.items():
+            sounds[kind], memories[kind] = sosfilt(sections, block.astype(np.float64), zi=memories[kind])
+        power, level = lfilter([1.0 - pull], [1.0, -pull], sounds["high"] ** 2, zi=level)
         over = 10.0 * np.log10(np.maximum(power, 1e-12)) - settings["threshold"]
         held = np.clip(over, 0.0, settings["most"])
-        treated_block: Sound = (block - sharp * (1.0 - 10.0 ** (-held / 20.0))).astype(np.float32)
+        treated_block: Sound = (sounds["low"] + sounds["high"] * 10.0 ** (-held / 20.0)).astype(np.float32)
         return treated_block
 
     return work

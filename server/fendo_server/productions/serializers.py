@@ -4,6 +4,7 @@ from typing import Any
 
 from drf_spectacular.utils import PolymorphicProxySerializer, extend_schema_field
 from rest_framework import serializers
+from rest_framework.fields import empty
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.picture.laid import CHANNELS
@@ -32,6 +33,13 @@ class SpanField(serializers.ListField):
 
     def __init__(self, **kwargs: Any) -> None:
         super().__init__(**{"child": serializers.IntegerField(), "min_length": 2, "max_length": 2, **kwargs})
+
+    def run_validation(self, data: Any = empty) -> Any:
+        """The pair; a stretch of nothing is none."""
+        found = super().run_validation(data)
+        if found and found[1] <= found[0]:
+            raise serializers.ValidationError("A stretch must end after it starts.")
+        return found
 
 
 class HintField(serializers.ListField):

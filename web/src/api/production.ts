@@ -1,4 +1,11 @@
-import { type QueryClient, queryOptions, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import {
+  keepPreviousData,
+  type QueryClient,
+  queryOptions,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from '@tanstack/react-query'
 import {
   answered,
   client,
@@ -224,4 +231,35 @@ export function useJobActions(id: string) {
     onSuccess: refresh,
   })
   return { begin, cancel, retry }
+}
+
+/** What is suspicious, mended, treated; asked for again with each change of the production. */
+export function usePolish({ id, revision }: Production) {
+  return useQuery({
+    queryKey: ['polish', id, revision],
+    queryFn: () =>
+      answered(client.GET('/api/productions/{production_id}/polish/', { params: { path: { production_id: id } } })),
+    placeholderData: keepPreviousData,
+  })
+}
+
+/** Have the voices scanned, by a job. */
+export function useScan(id: string) {
+  const queries = useQueryClient()
+  return useMutation({
+    mutationFn: (again: boolean) =>
+      answered(
+        client.POST('/api/productions/{production_id}/polish/scan/', {
+          params: { path: { production_id: id } },
+          body: { again },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['jobs', id] }),
+  })
+}
+
+/** What a scan has found is asked for. */
+export function refreshPolish(queries: QueryClient, id: string): void {
+  void queries.invalidateQueries({ queryKey: ['polish', id] })
+  void refetchProduction(queries, id)
 }

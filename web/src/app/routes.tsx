@@ -18,6 +18,7 @@ export const router = createBrowserRouter([
           { path: 'script', lazy: () => import('../rooms/script/ScriptRoom') },
           { path: 'booth', lazy: () => import('../rooms/booth/BoothRoom') },
           { path: 'takes', lazy: () => import('../rooms/takes/TakesRoom') },
+          { path: 'polish', lazy: () => import('../rooms/polish/PolishRoom') },
           { path: 'handover', lazy: () => import('../rooms/handover/HandoverRoom') },
         ],
       },

@@ -34,6 +34,26 @@ export function heightOf(byte: number): number {
   return byte === 0 ? 0 : 10 ** (decibel / 50)
 }
 
+/** Samples of a decoded sound as a waveform. */
+export function waveOf(samples: Float32Array, blockLength = WAVE_BLOCK): Wave {
+  const columns = Math.ceil(samples.length / blockLength)
+  const wave = new Uint8Array(2 * columns)
+  const byte = (amplitude: number) =>
+    Math.max(0, Math.min(255, Math.round((20 * Math.log10(Math.max(amplitude, 1e-6)) + 60) * 4.25)))
+  for (let column = 0; column < columns; column++) {
+    let peak = 0
+    let power = 0
+    const block = samples.subarray(column * blockLength, (column + 1) * blockLength)
+    for (const sample of block) {
+      peak = Math.max(peak, Math.abs(sample))
+      power += sample * sample
+    }
+    wave[2 * column] = byte(peak)
+    wave[2 * column + 1] = byte(Math.sqrt(power / block.length))
+  }
+  return wave
+}
+
 /** The same scale for an amplitude. */
 export function heightOfAmplitude(amplitude: number): number {
   return heightOf(Math.max(0, Math.min(255, (20 * Math.log10(Math.max(amplitude, 1e-6)) + 60) * 4.25)))
@@ -44,6 +64,7 @@ export function heightOfAmplitude(amplitude: number): number {
  *
  * @param first sample of the voice at the left edge
  * @param samplesAPoint samples in one point of width
+ * @param blockLength samples in a column of the waveform
  */
 export function drawWave(
   ctx: CanvasRenderingContext2D,
@@ -53,6 +74,7 @@ export function drawWave(
   samplesAPoint: number,
   colour: string,
   outlined = false,
+  blockLength = WAVE_BLOCK,
 ): void {
   const middle = box.y + box.height / 2
   const half = box.height / 2
@@ -61,8 +83,8 @@ export function drawWave(
     ctx.globalAlpha = alpha
     ctx.beginPath()
     for (let x = 0; x < box.width; x++) {
-      const from = Math.floor((first + x * samplesAPoint) / WAVE_BLOCK)
-      const to = Math.max(from + 1, Math.floor((first + (x + 1) * samplesAPoint) / WAVE_BLOCK))
+      const from = Math.floor((first + x * samplesAPoint) / blockLength)
+      const to = Math.max(from + 1, Math.floor((first + (x + 1) * samplesAPoint) / blockLength))
       let top = 0
       for (let c = Math.max(0, from); c < Math.min(columns, to); c++) top = Math.max(top, wave[c * 2 + which]!)
       const h = Math.max(0.5, heightOf(top) * half)

@@ -7,6 +7,7 @@ const ROOMS = [
   { to: 'script', name: 'Script', left: String, label: 'lines without words, slot or room' },
   { to: 'booth', name: 'Booth', left: String, label: 'lines to read' },
   { to: 'takes', name: 'Takes', left: String, label: 'lines without a pick' },
+  { to: 'polish', name: 'Polish', left: String, label: 'places to hear, or lines to scan' },
   { to: 'handover', name: 'Handover', left: String, label: 'picked lines' },
 ] as const
 
@@ -17,6 +18,7 @@ export function Spine({ production, go }: { production: Production; go: (room: s
     script: () => go('script'),
     booth: () => go('booth'),
     takes: () => go('takes'),
+    polish: () => go('polish'),
     handover: () => go('handover'),
   })
   return (

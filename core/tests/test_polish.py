@@ -1,0 +1,265 @@
+"""Polish: places against injected truth, mends against the clean sound, treatments against their definitions."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.signal import sosfreqz
+
+from fendo_core.audio.levels import gain
+from fendo_core.polish.edits import CloseGap, DropRepairs, Mend, SetTreatment, Wanted, checked
+from fendo_core.polish.places import left, open_places
+from fendo_core.polish.scan import Place, natural_gap, scan
+from fendo_core.production.edits import perform
+from fendo_core.production.refusal import EditRefused
+from fendo_core.production.state import State, TakeRef, difference, rows
+from fendo_core.reader import narrator, noises
+from fendo_core.script.lines import Line
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_core.voice import Comp, key, render, render_whole, tighten
+from fendo_core.voice.chain import STAGES, STARTS, Chain, Stage, made
+from fendo_core.voice.repair import Repair, interpolated, mended
+from fendo_core.voice.treatment import Treatment, _bell, _shelf, treated
+
+PHRASES = (
+    "Fog lies on the estuary before the gates are closed.",
+    "Half the flour went to the bakers of the town.",
+    "Thick ropes hold the boat against the current.",
+    "Nobody could say how old the wheel was.",
+)
+
+
+@pytest.fixture(scope="module")
+def phrases():
+    return {voice: [narrator._spoken(text, voice, 1.0) for text in PHRASES] for voice in narrator.VOICES}
+
+
+def reading(voices, seed, faults=True):
+    """Phrases half a second apart in a quiet room, with what readings have; the truth as (kind, span); the clean sound."""
+    rng, parts, truth, worn, at = np.random.default_rng([seed, 3]), [np.zeros(SAMPLE_RATE, np.float32)], [], [], SAMPLE_RATE
+    for voice in voices:
+        voice = voice / np.abs(voice).max() * gain(-9)
+        start, end = at, at + len(voice)
+        pause = int(rng.integers(26_000, 36_000))
+        parts += [voice.astype(np.float32), np.zeros(pause, np.float32)]
+        at = end + pause
+        breath = noises.breath(rng.uniform(-40, -32), rng, int(rng.uniform(0.22, 0.34) * SAMPLE_RATE))
+        click, pop = noises.mouth_click(rng.uniform(-38, -26), rng), noises.pop(rng.uniform(-10, -6), rng)
+        worn += [
+            ("breath", start - len(breath) - milliseconds(50), breath),
+            ("click", end + milliseconds(120), click),
+            ("plosive", start + milliseconds(20), pop),
+        ]
+    clean = np.concatenate([*parts, np.zeros(SAMPLE_RATE, np.float32)])
+    clean = clean + noises.room_noise(len(clean), -66, rng)
+    if not faults:
+        return clean, [], clean
+    truth = [(kind, Span(at, at + len(sound))) for kind, at, sound in worn]
+    return noises.sprinkle(clean, [(at, sound) for _, at, sound in worn]), truth, clean
+
+
+@pytest.mark.parametrize("voice", narrator.VOICES)
+def test_breaths_clicks_and_plosives_are_found_and_clean_readings_are_left_alone(voice, phrases):
+    sound, truth, clean = reading(phrases[voice], 5)
+    found = scan(sound)
+    missed = [one for one in truth if not any(p.kind == one[0] and p.span.meets(one[1]) for p in found)]
+    wrong = [p for p in found if not any(p.kind == kind and p.span.meets(span) for kind, span in truth)]
+    assert len(missed) <= 1 and len(wrong) <= 1, (missed, wrong)
+    assert len(scan(clean)) <= 1, scan(clean)
+
+
+def test_a_long_gap_is_proposed_at_the_length_of_this_reader_s_own(phrases):
+    one, other = phrases["rms"][:2]
+    sound = np.concatenate((one, np.zeros(2 * SAMPLE_RATE, np.float32), other))
+    sound = sound + noises.room_noise(len(sound), -66, np.random.default_rng(1))
+    (gap,) = [place for place in scan(sound, natural=20_000) if place.kind == "gap"]
+    assert abs(gap.span.start - len(one)) < milliseconds(80)
+    assert gap.settings == {"keep": 20_000.0}
+    assert natural_gap([[Span(0, 100), Span(20_100, 30_000), Span(54_000, 60_000)]] * 3) == 22_000
+    assert natural_gap([[Span(0, 100), Span(20_100, 30_000)]]) is None
+
+
+def test_nothing_outside_of_a_mended_place_is_touched_and_blocks_do_not_matter(phrases):
+    sound, truth, clean = reading(phrases["slt"], 6)
+    kinds = {"breath": {"decibel": -12.0}, "click": {}, "plosive": {}}
+    repairs = [Repair(str(n), "r", kind, span, kinds[kind]) for n, (kind, span) in enumerate(truth)]
+    comp = Comp.of_take("r", Span(0, len(sound)), None, 0)
+    read = lambda _name, start, end: sound[start:end]  # noqa: E731
+    whole = render_whole(comp, read, repairs)
+    touched = np.zeros(len(sound), bool)
+    for one in repairs:
+        touched[one.span.start : one.span.end] = True
+    assert np.array_equal(whole[~touched], sound[~touched])
+    for block in (997, 48_000):
+        assert np.array_equal(np.concatenate(list(render(comp, read, repairs=repairs, block=block))), whole)
+    stretch = Span(truth[1][1].start - 10, truth[1][1].end + 500)
+    assert np.array_equal(np.concatenate(list(render(comp, read, stretch, repairs))), whole[stretch.start : stretch.end])
+    # Nearer to the clean sound than before, for each kind.
+    for kind, span in truth:
+        here = slice(span.start, span.end)
+        before, now = np.sum((sound[here] - clean[here]) ** 2), np.sum((whole[here] - clean[here]) ** 2)
+        assert now < before * 0.5, kind
+    off = [replace(one, on=False) for one in repairs]
+    assert render_whole(comp, read, off) is not None and np.array_equal(render_whole(comp, read, off), sound)
+    assert key(comp, off) == key(comp) != key(comp, repairs)
+
+
+def test_a_click_on_a_tone_is_drawn_as_the_tone_goes_on():
+    """A sine is predicted without error, so what is drawn anew must be the sine."""
+    tone = (0.3 * np.sin(2 * np.pi * 440 * np.arange(9_600) / SAMPLE_RATE)).astype(np.float32)
+    broken = tone.copy()
+    broken[4_800:4_920] = 0.9
+    drawn = mended(broken, 0, [Repair("1", "r", "click", Span(4_800, 4_920))])
+    assert np.max(np.abs(drawn - tone)) < 0.01
+    assert np.array_equal(interpolated(np.zeros(2_000, np.float32), 1_000, 50), np.zeros(50, np.float32))
+
+
+full = made("all", **{stage.kind: {} for stage in STAGES})
+
+
+@settings(max_examples=15, deadline=None)
+@given(cuts=st.lists(st.integers(0, 30_000), max_size=6), which=st.sampled_from([*STARTS, full]))
+def test_a_treatment_does_not_depend_on_where_blocks_are_cut(cuts, which):
+    sound = noises.hiss(30_000, -30, np.random.default_rng(2))
+    edges, treatment = [0, *sorted(cuts), len(sound)], Treatment(which)
+    parts = [treatment(sound[a:b]) for a, b in zip(edges, edges[1:], strict=False)]
+    assert np.array_equal(np.concatenate(parts), treated(sound, which))
+
+
+@pytest.mark.parametrize("decibel", [-6.0, 4.0])
+def test_shelves_and_bells_are_those_of_the_cookbook(decibel):
+    """Half of the gain at the corner of a shelf, all of it in the middle of a bell, nothing far away."""
+    for sections, at in ((_shelf(160, decibel, False), 160), (_shelf(8_000, decibel, True), 8_000)):
+        _, response = sosfreqz(sections, worN=[at], fs=SAMPLE_RATE)
+        assert 20 * np.log10(abs(response[0])) == pytest.approx(decibel / 2, abs=0.01)
+    _, response = sosfreqz(_bell(3_000, decibel, 0.8), worN=[3_000, 20], fs=SAMPLE_RATE)
+    assert 20 * np.log10(np.abs(response)) == pytest.approx([decibel, 0.0], abs=0.01)
+
+
+def tone(hertz, decibel, seconds=1.0):
+    at = np.arange(int(seconds * SAMPLE_RATE)) / SAMPLE_RATE
+    return (gain(decibel) * np.sqrt(2) * np.sin(2 * np.pi * hertz * at)).astype(np.float32)
+
+
+def level(sound):
+    """Of its last half second, dBFS RMS."""
+    return 20 * np.log10(np.sqrt(np.mean(sound[-SAMPLE_RATE // 2 :].astype(float) ** 2)))
+
+
+@pytest.mark.parametrize(
+    ("stage", "hertz", "at", "comes"),
+    [
+        ("rumble", 20, -20, -68),  # order 4 at 80 Hz: 48 dB two octaves below
+        ("rumble", 400, -20, -20),
+        ("hum", 100, -30, -90),
+        ("hum", 333, -30, -30),
+        ("noise", 300, -60, -70),  # 10 dB below the threshold: 10 dB more
+        ("noise", 300, -20, -20),
+        ("compressor", 300, -14, -20),  # 10 dB over the threshold at 2.5 : 1
+        ("compressor", 300, -40, -40),
+        ("sibilance", 14_000, -20, -28),  # at most 8 dB
+        ("sibilance", 500, -10, -10),
+    ],
+)
+def test_each_stage_does_what_it_says(stage, hertz, at, comes):
+    came = level(treated(tone(hertz, at, 2.0), made("one", **{stage: {}})))
+    assert came <= comes + 3 if comes <= -65 else came == pytest.approx(comes, abs=1.0)
+
+
+def test_a_chain_is_checked_and_told_whole():
+    chain = checked(Chain("Mine", (Stage("tone", True, {"air": 3.0}),)))
+    assert [stage.kind for stage in chain.stages] == [stage.kind for stage in STAGES]
+    assert [stage.kind for stage in chain.working] == ["tone"]
+    assert Chain.from_row(chain.as_row()) == chain
+    for wrong in (
+        Chain("", ()),
+        Chain("x", (Stage("echo", True),)),
+        Chain("x", (Stage("tone", True, {"air": 40.0}),)),
+        Chain("x", (Stage("tone", True, {"air": float("nan")}),)),
+    ):
+        with pytest.raises(EditRefused):
+            checked(wrong)
+
+
+def state():
+    line = Line("l", "1", "words", Span(0, 480_000), False, "", (), None, False)
+    take = TakeRef("t", "r", "a", 1, 0, True, False, 48_000, 240_000, 0, 300_000)
+    return State(lines=(line,), takes={"l": (take,)}, picks={"l": "t"}, reader="a")
+
+
+def test_a_place_is_mended_or_left_and_comes_back_when_that_is_taken_back():
+    number = iter(range(100))
+    new_id = lambda: str(next(number))  # noqa: E731
+    before = state()
+    places = {
+        "r": [Place("breath", Span(60_000, 70_000), 0.9, {"decibel": -12.0}), Place("click", Span(80_000, 80_200), 0.8)]
+    }
+    assert left(before, places) == 2 and left(before, {}) == 1
+    wanted = Wanted("r", "breath", Span(60_100, 70_000), -9.0)
+    after, said = perform(before, Mend((wanted,)), new_id)
+    assert said == "breath lowered" and left(after, places) == 1
+    assert list(difference(before, after).after) == ["repair:0"]
+    again, _ = perform(after, Mend((replace(wanted, decibel=-15.0),)), new_id)
+    assert [one.settings["decibel"] for one in again.repairs.values()] == [-15.0]
+    refused, said = perform(again, Mend((Wanted("r", "click", Span(80_000, 80_200)),), on=False), new_id)
+    assert said == "left as it is" and left(refused, places) == 0
+    back, _ = perform(refused, DropRepairs(tuple(refused.repairs)), new_id)
+    assert rows(back) == rows(before)
+    for wrong in (
+        Wanted("other", "click", Span(0, 9)),
+        Wanted("r", "click", Span(0, 48_000)),
+        replace(wanted, decibel=99.0),
+    ):
+        with pytest.raises(EditRefused):
+            perform(before, Mend((wrong,)), new_id)
+
+
+@pytest.mark.parametrize("close_up", [True, False])
+def test_a_gap_is_closed_in_a_comp_of_its_own(close_up):
+    before = state()
+    comp = Comp.of_take("r", Span(0, 300_000), Span(48_000, 240_000), 0)
+    gap = Span(100_000, 172_000)
+    after, _ = perform(before, CloseGap("l", "t", gap, 24_000, close_up), lambda: "c")
+    (one,) = after.comps
+    assert after.picks == {"l": "c"} and one.name == "take 1, tightened"
+    assert one.comp.length == comp.length - (48_000 if close_up else 0)
+    assert one.comp.at == comp.at
+    # What was a gap is none any more.
+    assert not open_places(one.comp, "r", [Place("gap", gap, 0.9, {"keep": 24_000.0})], ())
+    again, _ = perform(after, CloseGap("l", "c", Span(40_000, 48_000), 4_000, True), lambda: "d")
+    assert len(again.comps) == 1
+    with pytest.raises(EditRefused):
+        perform(before, CloseGap("l", "t", gap, 96_000, close_up), lambda: "c")
+
+
+@settings(deadline=None)
+@given(
+    start=st.integers(10_000, 40_000), length=st.integers(4_000, 30_000), keep=st.integers(960, 30_000), up=st.booleans()
+)
+def test_tightening_takes_away_what_it_says_and_nothing_else(start, length, keep, up):
+    comp = Comp.of_take("r", Span(0, 96_000), None, 7)
+    if keep >= length:
+        with pytest.raises(ValueError, match="gap"):
+            tighten(comp, Span(start, start + length), keep, up)
+        return
+    made_of = tighten(comp, Span(start, start + length), keep, up)
+    ramp = np.linspace(0, 1, 96_000, dtype=np.float32)
+    sound = render_whole(made_of, lambda _name, a, b: ramp[a:b])
+    gone = length - keep if up else 0
+    assert abs(made_of.length - (96_000 - gone)) <= 1
+    assert np.array_equal(sound[:start], ramp[:start])
+    assert np.array_equal(sound[-(96_000 - start - length) :], ramp[start + length :])
+
+
+def test_the_nearest_treatment_wins():
+    new_id = lambda: "x"  # noqa: E731
+    every, _ = perform(state(), SetTreatment("production", STARTS[1]), new_id)
+    assert every.chain_of("l").name == STARTS[1].name
+    own, _ = perform(every, SetTreatment("line:l", STARTS[2]), new_id)
+    assert own.chain_of("l").name == STARTS[2].name and own.chain_of("other").name == STARTS[1].name
+    none, _ = perform(own, SetTreatment("line:l", None), new_id)
+    assert none.chain_of("l").name == STARTS[1].name
+    with pytest.raises(EditRefused):
+        perform(every, SetTreatment("line:nowhere", STARTS[0]), new_id)

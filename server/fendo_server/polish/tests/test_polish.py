@@ -1,0 +1,249 @@
+"""Polish through its addresses: scan, mend, treat, take back; and what everybody else hears then."""
+
+import io
+import json
+
+import numpy as np
+import pytest
+import soundfile
+
+from fendo_core.audio import pcm
+from fendo_core.polish.scan import scan as core_scan
+from fendo_core.reader import narrator, noises
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_core.voice import Comp, render_whole
+from fendo_core.voice.chain import STARTS, Chain
+from fendo_core.voice.repair import Repair
+from fendo_core.voice.treatment import treated
+from fendo_server.handover.jobs import spoken
+from fendo_server.polish.jobs import SCAN
+from fendo_server.productions import record as production_record
+from fendo_server.productions import state
+from fendo_server.voice.sounding import MAKE_ALL
+from fendo_server.work import running
+from fendo_server.work.models import Job
+from testing import record, send
+
+WORDS = "Then the keeper lifts one oak board, and the wheel remembers what to do."
+
+
+def raw(seed: int = 4) -> np.ndarray:
+    """A reading with a breath, a click behind it and a plosive on it."""
+    reading, rng = narrator.read(WORDS, seed), np.random.default_rng(seed)
+    worn = [
+        (reading.speech_end + milliseconds(150), noises.mouth_click(-28.0, rng)),
+        (reading.speech_start + milliseconds(20), noises.pop(-8.0, rng)),
+    ]
+    return pcm.from_floats(noises.sprinkle(reading.samples, worn))
+
+
+@pytest.fixture
+def desk(client, production):
+    """The room of a production in which one line was read."""
+    line = production.lines.first()
+    take = record(line, raw())
+
+    class Desk:
+        def look(self):
+            return client.get(f"/api/productions/{production.id}/polish/").json()
+
+        def line(self):
+            return client.get(f"/api/productions/{production.id}/").json()["lines"][0]
+
+        def edit(self, **what):
+            revision = client.get(f"/api/productions/{production.id}/").json()["revision"]
+            return send(client, "POST", f"/api/productions/{production.id}/edits/", {**what, "revision": revision})
+
+        def scan(self, again=False):
+            job = send(client, "POST", f"/api/productions/{production.id}/polish/scan/", {"again": again}).json()
+            running.run(job["id"])
+            assert Job.objects.get(pk=job["id"]).state == "done"
+
+        def heard(self, key):
+            answer = client.get(f"/api/voices/{take.id}/{key}/sound/")
+            assert answer.status_code == 200, answer.content
+            return soundfile.read(io.BytesIO(answer.content), dtype="float32")[0]
+
+    desk = Desk()
+    desk.take, desk.production, desk.text = take, production, line
+    return desk
+
+
+def accept(place, on=True):
+    wanted = {name: place[name] for name in ("recording", "kind", "decibel")} | {"span": place["source"]}
+    return {"kind": "mend", "places": [wanted], "on": on}
+
+
+def test_what_was_read_is_scanned_mended_and_taken_back(desk, client):
+    assert desk.look()["unscanned"] == 1
+    assert client.get(f"/api/productions/{desk.production.id}/").json()["to_do"]["polish"] == 1
+    desk.scan()
+    told = desk.look()
+    kinds = [place["kind"] for place in told["places"]]
+    assert {"breath", "click", "plosive"} <= set(kinds) and told["unscanned"] == 0
+    assert client.get(f"/api/productions/{desk.production.id}/").json()["to_do"]["polish"] == len(kinds)
+    before = desk.line()["voice"]
+    assert before["bare"] == before["key"]
+    click = next(place for place in told["places"] if place["kind"] == "click")
+    answer = desk.edit(**accept(click))
+    assert answer.status_code == 200 and answer.json()["label"] == "click taken out"
+    assert answer.json()["to_do"]["polish"] == len(kinds) - 1
+    after = desk.line()["voice"]
+    assert after["key"] != before["key"] == after["bare"], "it has another sound, and what was read can be heard still"
+    mended, read = desk.heard(after["key"]), desk.heard(after["bare"])
+    first = click["source"][0] - (after["span"][0] - desk.take.placed)
+    inside = slice(first, first + click["source"][1] - click["source"][0])
+    outside = np.ones(len(read), bool)
+    outside[inside] = False
+    assert np.array_equal(mended[outside], read[outside]) and not np.array_equal(mended[inside], read[inside])
+    assert np.abs(mended[inside]).max() < 0.3 * np.abs(read[inside]).max()
+    # The recording itself is what it was.
+    assert client.get(f"/api/takes/{desk.take.id}/recording/").status_code == 200
+    send(client, "POST", f"/api/productions/{desk.production.id}/undo/")
+    assert desk.line()["voice"]["key"] == before["key"] and len(desk.look()["places"]) == len(kinds)
+
+
+def test_what_was_left_as_it_is_does_not_come_back_with_another_scan(desk):
+    desk.scan()
+    places = desk.look()["places"]
+    breath = next(place for place in places if place["kind"] == "breath")
+    assert desk.edit(**accept(breath, on=False)).status_code == 200
+    assert desk.line()["voice"]["key"] == desk.line()["voice"]["bare"]
+    desk.scan(again=True)
+    told = desk.look()
+    assert len(told["places"]) == len(places) - 1
+    (settled,) = told["repairs"]
+    assert not settled["on"]
+    desk.edit(kind="drop_repairs", repairs=[settled["id"]])
+    assert len(desk.look()["places"]) == len(places)
+
+
+def test_a_place_is_heard_as_it_was_read_and_mended(desk, client):
+    desk.scan()
+    for place in desk.look()["places"]:
+        first, last = place["source"]
+        address = f"/api/recordings/{place['recording']}/stretch/?first={first}&last={last}"
+        read = soundfile.read(io.BytesIO(client.get(address).content), dtype="float32")[0]
+        how = f"&mend={place['kind']}&decibel={place['decibel']}&keep={place['keep']}"
+        mended = soundfile.read(io.BytesIO(client.get(address + how).content), dtype="float32")[0]
+        assert len(read) == len(mended) == last - first + SAMPLE_RATE
+        assert not np.array_equal(read, mended)
+    assert client.get(address.replace(f"last={last}", f"last={first}")).status_code == 422
+    assert client.get(address + "&mend=echo").status_code in (400, 422)
+
+
+def test_a_treated_line_sounds_so_everywhere(desk, client):
+    chain = STARTS[1].as_row()
+    assert desk.edit(kind="set_treatment", scope="production", chain=chain).status_code == 200
+    told = desk.line()["voice"]
+    assert not told["measured"], "a job is making it"
+    job = Job.objects.get(kind=MAKE_ALL)
+    running.run(str(job.pk))
+    told = desk.line()["voice"]
+    assert told["measured"] and told["key"] != told["bare"]
+    expected = treated(desk.heard(told["bare"]), STARTS[1])
+    assert np.max(np.abs(desk.heard(told["key"]) - expected)) < 2**-22
+    # The film and the files have it from the same place, in any stretches.
+    (one,) = spoken(desk.production, state.load(desk.production))
+    blocks = [
+        block
+        for a in range(0, one.comp.length, 50_000)
+        for block in one.sounding.blocks(Span(a, min(a + 50_000, one.comp.length)))
+    ]
+    assert np.max(np.abs(np.concatenate(blocks) - expected)) < 2**-22
+    # Its own treatment is nearer than that of all lines; without it the line is as all are.
+    line = f"line:{desk.text.id}"
+    desk.edit(kind="set_treatment", scope=line, chain={"name": "Own", "stages": []})
+    assert desk.line()["voice"]["key"] == told["bare"]
+    desk.edit(kind="set_treatment", scope=line, chain=None)
+    assert desk.line()["voice"]["key"] == told["key"]
+
+
+def test_a_gap_is_closed_and_the_line_stands_with_its_comp(desk):
+    voice = desk.line()["voice"]
+    start = voice["speech"][0]
+    gap = [start + 40_000, start + 60_000]
+    answer = desk.edit(kind="close_gap", line=str(desk.text.id), voice=voice["id"], gap=gap, keep=5_000, close_up=True)
+    assert answer.status_code == 200
+    after = desk.line()["voice"]
+    assert after["kind"] == "comp" and after["length"] == voice["length"] - 15_000
+    assert after["name"] == "take 1, tightened"
+    assert desk.edit(kind="close_gap", line=str(desk.text.id), voice=after["id"], gap=gap, keep=50_000).status_code == 422
+
+
+def test_the_record_tells_mends_and_treatments(desk):
+    desk.scan()
+    place = desk.look()["places"][0]
+    desk.edit(**accept(place))
+    desk.edit(kind="set_treatment", scope="production", chain=STARTS[2].as_row())
+    desk.production.refresh_from_db()
+    production_record.write(desk.production)
+    found = production_record.read(desk.take.path.parents[1])
+    repair = next(row for key, row in found["rows"].items() if key.startswith("repair:"))
+    assert (repair["kind"], list(repair["span"])) == (place["kind"], place["source"])
+    assert Chain.from_row(found["rows"]["chain:production"]) == STARTS[2]
+    present = state.load(desk.production)
+    for scope in ("repair", "chain"):
+        state.store(desk.production, {key: None for key in found["rows"] if key.startswith(scope)})
+    production_record.restore_takes(desk.production, found)
+    again = state.load(desk.production)
+    assert dict(again.repairs) == dict(present.repairs)
+    assert json.dumps(found["rows"]["chain:production"]) and not again.chains
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"kind": "mend", "places": []},
+        {
+            "kind": "mend",
+            "places": [{"recording": "00000000-0000-0000-0000-000000000000", "kind": "click", "span": [0, 9]}],
+        },
+        {"kind": "mend", "places": [{"recording": "no", "kind": "click", "span": [0, 9]}]},
+        {"kind": "mend", "places": [{"recording": "OWN", "kind": "echo", "span": [0, 9]}]},
+        {"kind": "mend", "places": [{"recording": "OWN", "kind": "click", "span": [9, 9]}]},
+        {"kind": "mend", "places": [{"recording": "OWN", "kind": "click", "span": [0, 48000]}]},
+        {
+            "kind": "set_treatment",
+            "scope": "production",
+            "chain": {"name": "x", "stages": [{"kind": "echo", "on": True, "settings": {}}]},
+        },
+        {"kind": "set_treatment", "scope": "everything", "chain": None},
+        {"kind": "drop_repairs", "repairs": []},
+    ],
+)
+def test_what_can_not_be_done_is_refused_in_words_and_changes_nothing(desk, wrong):
+    text = json.dumps(wrong).replace("OWN", str(desk.take.recording_id))
+    before = desk.line()["voice"]["key"]
+    answer = desk.edit(**json.loads(text))
+    assert answer.status_code in (400, 422), answer.content
+    assert answer.json()["detail"]
+    assert desk.line()["voice"]["key"] == before
+
+
+def test_a_long_recording_is_scanned_in_stretches_without_a_place_twice(desk, production):
+    """Two minutes: what lies where two stretches overlap is told once, as if it were scanned whole."""
+    sound = pcm.to_floats(raw(7))
+    long = np.concatenate([sound] * 14)
+    assert len(long) > 70 * SAMPLE_RATE
+    take = record(production.lines.all()[1], pcm.from_floats(long))
+    job = running.start(production, SCAN, again=False)
+    running.run(str(job.pk))
+    places = take.recording.scan.places
+    breaths = [place for place in places if place[0] == "breath"]
+    once = [place for place in core_scan(sound) if place.kind == "breath"]
+    assert abs(len(breaths) - 14 * len(once)) <= 2
+    assert all(a[2] <= b[1] for a, b in zip(breaths, breaths[1:], strict=False))
+
+
+def test_a_repair_of_the_core_and_of_the_server_are_one_sound(desk):
+    desk.scan()
+    place = next(one for one in desk.look()["places"] if one["kind"] == "plosive")
+    desk.edit(**accept(place))
+    voice = desk.line()["voice"]
+    samples = soundfile.read(desk.take.path, dtype="float32")[0]
+    source = Span(voice["span"][0] - desk.take.placed, voice["span"][1] - desk.take.placed)
+    comp = Comp.of_take("r", source, None, 0)
+    mend = Repair("1", "r", "plosive", Span(*place["source"]))
+    own = render_whole(comp, lambda _name, a, b: samples[a:b], [mend])
+    assert np.max(np.abs(desk.heard(voice["key"]) - own)) < 2**-22

@@ -1,0 +1,98 @@
+"""Polish by hand: a raw reading is cleaned by keys, treated, and handed over as it is heard."""
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import Page, expect
+
+from harness import choose_simulated, hand_over, in_slot, new_production, read_one_take, state, treat, type_script, until
+from measure import RATE
+from probe import api
+
+pytestmark = pytest.mark.browser
+
+
+def told(page: Page) -> dict:
+    return api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/polish/")
+
+
+def line_of(page: Page) -> dict:
+    return api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/")["lines"][0]
+
+
+def test_a_reading_is_scanned_and_cleaned_by_keys_and_everything_is_taken_back(desk: Page, world):
+    page = desk
+    in_slot(page, "Polish")
+    page.keyboard.press("5")
+    expect(page.get_by_role("heading", name="Nothing was read yet")).to_be_visible()
+    page.keyboard.press("3")
+    state(page, "Ready")
+    read_one_take(page)
+    page.keyboard.press("5")
+    expect(page.get_by_role("heading", name="Not scanned yet")).to_be_visible()
+    page.get_by_test_id("scan").click()
+    # The simulated reader takes a breath before the first word.
+    expect(page.get_by_test_id("polish-tally")).to_contain_text("breath", timeout=90_000)
+    breath = next(place for place in told(page)["places"] if place["kind"] == "breath")
+    page.locator("body").click(position={"x": 640, "y": 20})
+    while page.get_by_test_id("place-what").inner_text().split(",")[0] != "breath":
+        page.keyboard.press("ArrowDown")
+    # Deeper, a little longer, and yes.
+    page.keyboard.press("d")
+    page.keyboard.press("Alt+Shift+ArrowRight")
+    expect(page.get_by_test_id("place-mend")).to_have_text("Lower it by 15 dB.")
+    before = line_of(page)["voice"]["key"]
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("settled")).to_contain_text("breath lowered by 15 dB")
+    (mend,) = told(page)["repairs"]
+    assert mend["source"] == [breath["source"][0], breath["source"][1] + RATE // 200]
+    assert line_of(page)["voice"]["key"] != before
+    page.keyboard.press("Control+z")
+    expect(page.get_by_test_id("settled")).to_have_count(0)
+    expect(page.get_by_test_id("place-what")).to_contain_text("breath")
+    assert line_of(page)["voice"]["key"] == before
+    # Left as it is, it is settled too, and can be asked for again.
+    page.keyboard.press("x")
+    expect(page.get_by_test_id("settled")).to_contain_text("left as it is")
+    assert line_of(page)["voice"]["key"] == before
+    page.get_by_role("button", name="take back").first.click()
+    expect(page.get_by_test_id("polish-tally")).to_contain_text("breath")
+    # All of this stands there after the page was loaded anew.
+    page.reload()
+    expect(page.get_by_test_id("polish-tally")).to_contain_text("breath")
+
+
+def test_a_treated_voice_is_heard_and_handed_over_treated(desk: Page, world, tmp_path):
+    page = desk
+    new_production(page, "Treated")
+    type_script(page, "Twice a day the sea comes up the creek, and waits.")
+    page.keyboard.press("3")
+    state(page, "Ready")
+    choose_simulated(page)
+    read_one_take(page)
+    page.keyboard.press("5")
+    treat(page, "High voice")
+    until(lambda: line_of(page)["voice"]["measured"] and line_of(page)["voice"]["key"] != line_of(page)["voice"]["bare"])
+    voice = line_of(page)["voice"]
+    page.get_by_text("Levels", exact=True).click()
+    expect(page.get_by_test_id("levels").locator("tbody tr")).to_have_count(1)
+    whole = hand_over(page, tmp_path, "write-whole")
+    written = soundfile.read(whole, dtype="float32")[0]
+    heard = page.evaluate(
+        """async ([id, key]) => {
+          const answer = await fetch(`/api/voices/${id}/${key}/sound/`)
+          const context = new OfflineAudioContext(1, 1, 48000)
+          return Array.from((await context.decodeAudioData(await answer.arrayBuffer())).getChannelData(0))
+        }""",
+        [voice["id"], voice["key"]],
+    )
+    at, gain = max(0, voice["span"][0]), 10 ** (voice["gain"] / 20)
+    cut = at - voice["span"][0]
+    part = written[at : voice["span"][1]]
+    expected = np.array(heard[cut : cut + len(part)], np.float32) * gain
+    # Where the ceiling had nothing to do both are one.
+    quiet = np.abs(expected) < 0.5
+    assert np.max(np.abs(part[quiet] - expected[quiet])) < 0.02
+    page.keyboard.press("5")
+    page.get_by_test_id("untreated").click()
+    until(lambda: line_of(page)["voice"]["key"] == line_of(page)["voice"]["bare"])

@@ -1,0 +1,188 @@
+import { Button, SegmentedControl } from '@mantine/core'
+import { useQuery } from '@tanstack/react-query'
+import { useCallback, useEffect, useRef } from 'react'
+import { Link } from 'react-router'
+import type { Line, Place, Production } from '../../api/client'
+import { useEngine } from '../../app/engine'
+import { Key } from '../../app/Key'
+import { timecodeAt } from '../../app/room'
+import { SAMPLE_RATE } from '../../engine/time'
+import { type Paint, useDrawing } from '../../page/drawing'
+import { drawWave, waveOf } from '../../page/wave'
+import { drawBrackets } from '../../strip/draw'
+import { type Asked, Sure, stretchOf } from './PolishRoom'
+import { spectrumOf } from './spectrum'
+
+type Props = {
+  production: Production
+  place: Place
+  asked: Asked
+  line: Line
+  closes: boolean
+  alike: number
+  onHear: (ways: readonly boolean[]) => void
+  onAccept: () => void
+  onLeave: () => void
+  onAlike: () => void
+  onChange: (by: Partial<Asked>) => void
+  onCloses: (closes: boolean) => void
+}
+
+/** One suspicious place: what it is, what would be done, how it looks as it was read and mended. */
+export function PlaceView(props: Props) {
+  const { production, place, asked, line, closes, alike } = props
+  const gap = place.kind === 'gap'
+  const mends = place.kind !== 'clipped'
+  return (
+    <div className="polish-view">
+      <p className="quiet">
+        line {line.number} · <span className="tc">{timecodeAt(production, place.span[0]!)}</span>
+      </p>
+      <h1 className="polish-what" data-testid="place-what">
+        {place.text} <Sure value={place.sure} />
+      </h1>
+      <p className="polish-line">{line.text}</p>
+      <Drawn place={place} asked={asked} />
+      <p className="polish-mend" data-testid="place-mend">
+        {place.kind === 'breath'
+          ? `Lower it by ${-asked.decibel} dB.`
+          : gap
+            ? `Leave ${(asked.keep / SAMPLE_RATE).toFixed(2)} s of it; what follows ${closes ? 'moves up' : 'stays in sync'}.`
+            : mends
+              ? `Proposed: ${place.mend}.`
+              : 'What is clipped can’t be mended well. Read the line again, or leave it as it is.'}
+      </p>
+      {gap && (
+        <SegmentedControl
+          size="xs"
+          value={closes ? 'close' : 'stay'}
+          onChange={(value) => props.onCloses(value === 'close')}
+          aria-label="what follows the gap"
+          data={[
+            { value: 'close', label: 'what follows moves up' },
+            { value: 'stay', label: 'it stays in sync' },
+          ]}
+        />
+      )}
+      <div className="polish-doors">
+        {mends ? (
+          <Button onClick={props.onAccept} data-testid="accept">
+            {gap ? 'Close the gap' : 'Mend it'}
+          </Button>
+        ) : (
+          <Button component={Link} to="../booth">
+            Read it again
+          </Button>
+        )}
+        <Button variant="default" onClick={props.onLeave} data-testid="leave">
+          Leave it
+        </Button>
+        <Button variant="default" onClick={() => props.onHear([false])}>
+          As read
+        </Button>
+        {mends && (
+          <Button variant="default" onClick={() => props.onHear([true])}>
+            Mended
+          </Button>
+        )}
+        {mends && !gap && alike > 1 && (
+          <Button variant="default" onClick={props.onAlike} data-testid="alike">
+            Mend all {alike} as sure
+          </Button>
+        )}
+      </div>
+      <p className="takes-keys polish-keys">
+        <Key action="play">hear both</Key> <Key action="asRead" /> <Key action="asMended">as read, mended</Key>{' '}
+        <Key action="accept">mend</Key> <Key action="leaveIt">leave</Key> <Key action="acceptAlike">all as sure</Key>{' '}
+        {place.kind === 'breath' && (
+          <>
+            <Key action="deeper" /> <Key action="lighter">3 dB more, less</Key>
+          </>
+        )}
+        {gap && <Key action="gapCloses">moves up, or stays</Key>}
+        {!gap && (
+          <>
+            <Key action="edgeBack" /> <Key action="edgeOn">begins 5 ms earlier, later</Key>
+          </>
+        )}
+      </p>
+    </div>
+  )
+}
+
+const AROUND = SAMPLE_RATE / 2
+/** Samples in a column of what is drawn here: 2 ms. */
+const FINE = SAMPLE_RATE / 500
+
+/** Waveforms of the place, as read and mended, with its spectrum beneath. */
+function Drawn({ place, asked }: { place: Place; asked: Asked }) {
+  const engine = useEngine()
+  const head = useRef<HTMLSpanElement>(null)
+  const read = useStretch(stretchOf(place, asked, false))
+  const mended = useStretch(stretchOf(place, asked, place.kind !== 'clipped'))
+  const before = Math.min(AROUND, asked.first)
+  const length = asked.last - asked.first
+  const whole = before + length + AROUND
+  const canvas = useDrawing(
+    useCallback<Paint>(
+      (ctx, { width, height }, inks) => {
+        const perPoint = whole / width
+        const wave = height * 0.58
+        const box = { x: 0, y: 4, width, height: wave - 8 }
+        const [a, b] = [before / perPoint, (before + length) / perPoint]
+        ctx.fillStyle = inks.wash
+        ctx.fillRect(a, 0, b - a, height)
+        if (read) drawWave(ctx, read.wave, box, 0, perPoint, inks.ink, true, FINE)
+        if (mended) drawWave(ctx, mended.wave, box, 0, perPoint, inks.sea, false, FINE)
+        if (read) {
+          const { columns, rows, levels } = read.spectrum
+          const cell = { width: ((read.length / perPoint) * 1) / columns, height: (height - wave) / rows }
+          ctx.fillStyle = inks.ink
+          for (let x = 0; x < columns; x++)
+            for (let y = 0; y < rows; y++) {
+              ctx.globalAlpha = (levels[x * rows + y]! / 255) ** 1.6
+              ctx.fillRect(x * cell.width, height - (y + 1) * cell.height, cell.width + 0.6, cell.height + 0.6)
+            }
+          ctx.globalAlpha = 1
+        }
+        drawBrackets(ctx, a, 2, Math.max(4, b - a), wave - 4, inks.ink, 1.4)
+      },
+      [read, mended, before, length, whole],
+    ),
+  )
+  const start = place.span[0]! - before
+  useEffect(() => {
+    const draw = (position: number) => {
+      if (!head.current) return
+      const share = (position - start) / whole
+      head.current.hidden = !engine.transport.state.value.playing || share < 0 || share > 1
+      head.current.style.left = `${share * 100}%`
+    }
+    engine.onFrame.add(draw)
+    return () => void engine.onFrame.delete(draw)
+  }, [engine, start, whole])
+  return (
+    <div className="polish-drawn">
+      <canvas ref={canvas} role="img" aria-label={`${place.text}: waveform as read and mended, spectrum beneath`} />
+      <span ref={head} className="take-head" hidden />
+      <span className="quiet polish-legend">
+        <i className="as-read" /> as read <i className="as-mended" /> mended
+      </span>
+    </div>
+  )
+}
+
+/** A stretch as it is drawn. */
+function useStretch(url: string) {
+  const engine = useEngine()
+  return useQuery({
+    queryKey: ['stretch', url],
+    queryFn: async () => {
+      const buffer = await engine.sounds.buffer(url)
+      const spectrum = await spectrumOf(buffer)
+      return { wave: waveOf(buffer.getChannelData(0), FINE), spectrum, length: buffer.length }
+    },
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 120_000,
+  }).data
+}

@@ -1,0 +1,151 @@
+import { Button, SegmentedControl, Select, Slider, Switch } from '@mantine/core'
+import { useState } from 'react'
+import type { Chain, Line, Polish, Production, StageKind } from '../../api/client'
+import { Key } from '../../app/Key'
+
+type Stage = Chain['stages'][number]
+type Props = {
+  production: Production
+  polish: Polish
+  line: Line | undefined
+  onSet: (scope: string, chain: Chain | null) => void
+  onHear: (bare: boolean) => void
+}
+
+/** How a voice is treated: for all lines, or for this one; the nearest wins. */
+export function Treatment({ polish, line, onSet, onHear }: Props) {
+  const [nearest, setNearest] = useState(false)
+  const scope = nearest && line ? `line:${line.id}` : 'production'
+  const chainOf = (which: string) => polish.treatments.find((one) => one.scope === which)?.chain
+  const own = line && chainOf(`line:${line.id}`)
+  const chain = chainOf(scope)
+  const set = (kind: string, change: (stage: Stage) => Stage) =>
+    chain && onSet(scope, { ...chain, stages: chain.stages.map((stage) => (stage.kind === kind ? change(stage) : stage)) })
+  return (
+    <aside className="polish-treatment" aria-label="treatment">
+      <h2>Treatment</h2>
+      <SegmentedControl
+        fullWidth
+        size="xs"
+        value={nearest ? 'line' : 'all'}
+        onChange={(value) => setNearest(value === 'line')}
+        aria-label="which lines"
+        data={[
+          { value: 'all', label: 'all lines' },
+          { value: 'line', label: line ? `line ${line.number}${own ? ' (own)' : ''}` : 'this line', disabled: !line },
+        ]}
+      />
+      <Select
+        size="xs"
+        label="start from"
+        placeholder={chain ? chain.name : nearest ? 'as all lines' : 'as it was read'}
+        value={null}
+        onChange={(name) => {
+          const start = polish.starts.find((one) => one.name === name)
+          if (start) onSet(scope, start)
+        }}
+        data={polish.starts.map((one) => one.name)}
+      />
+      {chain ? (
+        <>
+          <ol className="polish-stages">
+            {polish.stages.map((kind) => {
+              const stage = chain.stages.find((one) => one.kind === kind.kind)
+              return stage ? (
+                <OneStage key={kind.kind} kind={kind} stage={stage} onSet={(change) => set(kind.kind, change)} />
+              ) : null
+            })}
+          </ol>
+          <Button size="compact-xs" variant="default" onClick={() => onSet(scope, null)} data-testid="untreated">
+            {nearest ? 'As all lines' : 'No treatment'}
+          </Button>
+        </>
+      ) : (
+        <p className="quiet">
+          {nearest ? 'This line is treated as all lines are.' : 'The voice sounds as it was read. Choose where to start.'}
+        </p>
+      )}
+      {!nearest && own && <p className="quiet">Line {line.number} has a treatment of its own.</p>}
+      <div className="polish-hear">
+        <Button size="compact-sm" variant="default" disabled={!line?.voice} onClick={() => onHear(false)}>
+          Hear the line
+        </Button>
+        <Button size="compact-sm" variant="default" disabled={!line?.voice} onClick={() => onHear(true)}>
+          As it was read
+        </Button>
+      </div>
+      <p className="quiet polish-keys">
+        <Key action="hearLine" /> <Key action="lineAsRead">the line now, as read</Key>
+      </p>
+    </aside>
+  )
+}
+
+type StageProps = { kind: StageKind; stage: Stage; onSet: (change: (stage: Stage) => Stage) => void }
+
+/** A stage: on or off, what it does, its numbers. */
+function OneStage({ kind, stage, onSet }: StageProps) {
+  return (
+    <li>
+      <Switch
+        size="xs"
+        checked={stage.on}
+        onChange={(event) => {
+          const on = event.currentTarget.checked
+          onSet((one) => ({ ...one, on }))
+        }}
+        label={kind.name}
+        description={stage.on ? undefined : kind.help}
+      />
+      {stage.on &&
+        kind.settings.map(({ name, low, high, unit }) => (
+          <Dial
+            key={name}
+            name={name}
+            unit={unit}
+            low={low}
+            high={high}
+            value={stage.settings[name] ?? low}
+            onSet={(value) => onSet((one) => ({ ...one, settings: { ...one.settings, [name]: value } }))}
+          />
+        ))}
+    </li>
+  )
+}
+
+type DialProps = {
+  name: string
+  unit: string
+  low: number
+  high: number
+  value: number
+  onSet: (value: number) => void
+}
+
+function Dial({ name, unit, low, high, value, onSet }: DialProps) {
+  const [moved, setMoved] = useState<number | null>(null)
+  const step = high - low > 20 ? 1 : 0.5
+  const shown = moved ?? value
+  return (
+    <div className="polish-dial">
+      <span className="quiet">{name}</span>
+      <Slider
+        size="xs"
+        min={low}
+        max={high}
+        step={step}
+        value={shown}
+        label={null}
+        thumbLabel={name}
+        onChange={setMoved}
+        onChangeEnd={(end) => {
+          setMoved(null)
+          if (end !== value) onSet(end)
+        }}
+      />
+      <output>
+        {String(shown).replace('-', '−')} {unit}
+      </output>
+    </div>
+  )
+}
