@@ -1,0 +1,78 @@
+"""What a scan finds and what it takes for a fault, in made readings whose faults are known; speed of scan and treatment.
+
+.venv/bin/python -m bench.polish            made voices
+.venv/bin/python -m bench.polish FOLDER     phrases of people, clean and short (WAV), in a folder of yours
+"""
+
+import sys
+import time
+
+import numpy as np
+
+from bench.ear import VOICE, voices
+from fendo_core.audio.levels import gain
+from fendo_core.polish.scan import PLACE_KINDS, scan
+from fendo_core.reader import noises
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_core.voice.chain import STAGES, made
+from fendo_core.voice.treatment import treated
+
+READINGS = 24
+PHRASES = 6
+
+
+def reading(
+    all_voices: list[np.ndarray], rng: np.random.Generator, faults: bool
+) -> tuple[np.ndarray, list[tuple[str, Span]]]:
+    """Phrases with pauses of 0.45 to 0.75 s in a room 44 dB below; about half of them have each fault."""
+    parts, worn, at = [np.zeros(SAMPLE_RATE, np.float32)], [], SAMPLE_RATE
+    for _ in range(PHRASES):
+        voice = all_voices[int(rng.integers(len(all_voices)))] * gain(2.0)
+        start, end = at, at + len(voice)
+        pause = int(rng.integers(21_600, 36_000))
+        parts += [voice, np.zeros(pause, np.float32)]
+        at = end + pause
+        if faults and rng.random() < 0.5:
+            sound = noises.breath(rng.uniform(-42, -32), rng, int(rng.uniform(0.22, 0.4) * SAMPLE_RATE))
+            worn.append(("breath", start - len(sound) - milliseconds(int(rng.integers(30, 80))), sound))
+        if faults and rng.random() < 0.5:
+            click = noises.mouth_click(rng.uniform(-40, -26), rng)
+            worn.append(("click", end + milliseconds(int(rng.integers(100, 250))), click))
+        if faults and rng.random() < 0.3:
+            worn.append(("plosive", start + milliseconds(int(rng.integers(0, 100))), noises.pop(rng.uniform(-14, -8), rng)))
+    sound = np.concatenate([*parts, np.zeros(SAMPLE_RATE, np.float32)])
+    sound = sound + noises.room_noise(len(sound), VOICE - 42, rng)
+    truth = [(kind, Span(place, place + len(one))) for kind, place, one in worn]
+    return noises.sprinkle(sound, [(place, one) for _, place, one in worn]), truth
+
+
+def main() -> None:
+    """Run all, print the figures."""
+    all_voices = list(voices(sys.argv[1] if len(sys.argv) > 1 else None))
+    there, found = dict.fromkeys(PLACE_KINDS, 0), dict.fromkeys(PLACE_KINDS, 0)
+    wrong, length, took = dict.fromkeys(PLACE_KINDS, 0), 0, 0.0
+    for number in range(READINGS):
+        rng = np.random.default_rng([17, number])
+        sound, truth = reading(all_voices, rng, faults=number % 2 == 0)
+        begun = time.perf_counter()
+        places = scan(sound)
+        took, length = took + time.perf_counter() - begun, length + len(sound)
+        for kind, span in truth:
+            there[kind] += 1
+            found[kind] += any(place.kind == kind and place.span.meets(span) for place in places)
+        for place in places:
+            wrong[place.kind] += not any(place.kind == kind and place.span.meets(span) for kind, span in truth)
+    minutes = length / SAMPLE_RATE / 60
+    print(f"{len(all_voices)} voices, {minutes:.1f} minutes, half of them without faults")
+    for kind in PLACE_KINDS:
+        print(f"{kind:8} found {found[kind]} of {there[kind]}, false {10 * wrong[kind] / minutes:.1f} in ten minutes")
+    print(f"all      false {10 * sum(wrong.values()) / minutes:.1f} in ten minutes")
+    print(f"scan {length / SAMPLE_RATE / took:.0f} x realtime")
+    whole = np.tile(all_voices[0], 60)
+    begun = time.perf_counter()
+    treated(whole, made("all", **{stage.kind: {} for stage in STAGES}))
+    print(f"all stages of a treatment {len(whole) / SAMPLE_RATE / (time.perf_counter() - begun):.0f} x realtime")
+
+
+if __name__ == "__main__":
+    main()
