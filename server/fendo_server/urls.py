@@ -5,6 +5,7 @@ from django.urls import include, path, re_path
 
 from fendo_server.accounts import views as accounts
 from fendo_server.booth import api as booth
+from fendo_server.booth import room
 from fendo_server.handover import api as handover
 from fendo_server.picture import api as picture
 from fendo_server.polish import api as polish
@@ -32,6 +33,7 @@ api = [
     path("productions/<uuid:production_id>/reel-preview/", productions.preview),
     path("productions/<uuid:production_id>/jobs/", work.jobs),
     path("productions/<uuid:production_id>/handover/", handover.hand_over),
+    path("productions/<uuid:production_id>/room-check/", room.room_check),
     path("productions/<uuid:production_id>/polish/", polish.room),
     path("productions/<uuid:production_id>/polish/scan/", polish.scan),
     path("recordings/<uuid:recording_id>/stretch/", polish.stretch),

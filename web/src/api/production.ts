@@ -8,6 +8,7 @@ import {
 } from '@tanstack/react-query'
 import {
   answered,
+  asBytes,
   client,
   type Edit,
   isAway,
@@ -262,4 +263,33 @@ export function useScan(id: string) {
 export function refreshPolish(queries: QueryClient, id: string): void {
   void queries.invalidateQueries({ queryKey: ['polish', id] })
   void refetchProduction(queries, id)
+}
+
+const roomOf = (production: string) => ['room', production]
+
+/** What the room was like when it was last listened to. */
+export function useRoomCheck(production: string) {
+  const path = { production_id: production }
+  return useQuery({
+    queryKey: roomOf(production),
+    queryFn: async () =>
+      (await answered(client.GET('/api/productions/{production_id}/room-check/', { params: { path } }))).room,
+    staleTime: Number.POSITIVE_INFINITY,
+  })
+}
+
+/** Have the server listen to some seconds of the room. */
+export function useRoomChecking(production: string) {
+  const queries = useQueryClient()
+  const path = { production_id: production }
+  return useMutation({
+    mutationFn: ({ sound, input }: { sound: ArrayBuffer; input: string }) =>
+      answered(
+        client.POST('/api/productions/{production_id}/room-check/', {
+          params: { path, query: { input } },
+          ...asBytes(sound),
+        }),
+      ),
+    onSuccess: ({ room }) => queries.setQueryData(roomOf(production), room),
+  })
 }

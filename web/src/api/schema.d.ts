@@ -365,6 +365,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/room-check/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is known of the room; or listen to some seconds of it (packed s24le), and keep them. */
+        get: operations["known_room"];
+        put?: never;
+        /** @description What is known of the room; or listen to some seconds of it (packed s24le), and keep them. */
+        post: operations["check_room"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/script-file/": {
         parameters: {
             query?: never;
@@ -797,6 +815,12 @@ export interface components {
              * @enum {string}
              */
             kind: "add_pieces";
+        };
+        /** @description What was found, and what to try. */
+        Advice: {
+            found: string;
+            remedy: string;
+            grave: boolean;
         };
         /** @description A file that is to come. */
         AnnouncedRequest: {
@@ -1234,6 +1258,10 @@ export interface components {
              * @enum {string}
              */
             kind: "join_shots";
+        };
+        /** @description What is known of the room; null: it was never listened to. */
+        KnownRoom: {
+            room: components["schemas"]["RoomCheck"] | null;
         };
         /** @description Sound laid under the picture; samples. */
         LaidSound: {
@@ -1936,6 +1964,31 @@ export interface components {
              * @enum {string}
              */
             kind: "replace_words";
+        };
+        /** @description The newest room check of a production; levels in dBFS. */
+        RoomCheck: {
+            /** Format: double */
+            noise: number;
+            /**
+             * Format: double
+             * @description by the A curve
+             */
+            weighted: number;
+            /** @description Hz of the hum; 0: none */
+            mains: number;
+            /** Format: double */
+            hum: number;
+            /** Format: double */
+            rumble: number;
+            /** Format: double */
+            hiss: number;
+            clicks: number;
+            input: string;
+            /** Format: date-time */
+            made: string;
+            /** @description in the production's folder */
+            file: string;
+            advice: components["schemas"]["Advice"][];
         };
         /** @description A measured round trip in samples; all null when it was never measured. */
         RoundTrip: {
@@ -3330,6 +3383,63 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Consequence"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    known_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownRoom"];
+                };
+            };
+        };
+    };
+    check_room: {
+        parameters: {
+            query?: {
+                /** @description the name of the microphone */
+                input?: string;
+            };
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownRoom"];
                 };
             };
             422: {

@@ -3,7 +3,7 @@ import { notifications } from '@mantine/notifications'
 import { useEffect, useRef } from 'react'
 import { Link } from 'react-router'
 import type { Line, Production, Voice } from '../../api/client'
-import { useSettings } from '../../api/production'
+import { useSettings, useTakes } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
@@ -18,9 +18,11 @@ import { Words } from '../../page/Words'
 import { InputChooser } from './InputChooser'
 import { LoopTest } from './LoopTest'
 import { Meter } from './Meter'
+import { RoomCheck } from './RoomCheck'
 import { Safety } from './Safety'
 import { SlotWave } from './SlotWave'
 import { Sweep } from './Sweep'
+import { Verdict } from './Verdict'
 import './booth.css'
 
 const WINDOWS = [
@@ -48,7 +50,7 @@ export function Component() {
   }, [engine, line, quiet])
 
   const stoppable = ['recording', 'counting in', 'paused', 'going on'].includes(state.kind)
-  const read = (cue: number | null, runUp: Voice[] = [], until?: number) => {
+  const begin = (cue: number | null, runUp: Voice[] = [], until?: number) => {
     if (!line) return
     const beds = bedsWhileRecording(production)
     // With loudspeakers the film is silent, or it would land in the take; the reader follows the picture then.
@@ -59,7 +61,7 @@ export function Component() {
   }
   const toggle = () => {
     if (stoppable) return void recorder.stop()
-    if (quiet) read(null)
+    if (quiet) begin(null)
   }
   /** A part of the line again, from where the programme stands; what was read before it is the run-up. */
   const punchIn = () => {
@@ -77,7 +79,7 @@ export function Component() {
       return
     }
     // The earlier reading ends at the cue; through loudspeakers it ends before the new take's first handle.
-    read(cue, voice ? [voice] : [], production.headphones ? cue : cue - LEAD)
+    begin(cue, voice ? [voice] : [], production.headphones ? cue : cue - LEAD)
   }
   const hold = () => {
     if (state.kind === 'recording') recorder.pause()
@@ -102,6 +104,9 @@ export function Component() {
     smaller: () => page.set({ size: sizedBy(page.size, -2) }),
   })
 
+  const { takes } = useTakes(production.id, line)
+  const read =
+    state.kind === 'saved' && state.line === line?.id ? takes.find(({ number }) => number === state.take) : undefined
   if (!line) return <EmptyBooth production={production} />
   const before = lines[index - 1]
   const next = lines[index + 1]
@@ -124,7 +129,8 @@ export function Component() {
               <small>the first line</small>
             </p>
           )}
-          <SlotWave line={line} />
+          <SlotWave line={line} read={read?.voice ?? null} />
+          {read && <Verdict key={read.id} production={production} line={line} take={read} />}
           <div className="booth-under">
             <Clock line={line} />
             <span className="booth-tally">
@@ -180,6 +186,7 @@ export function Component() {
         <span className="booth-choices">
           <InputChooser production={production} />
           <LoopTest busy={!quiet} />
+          <RoomCheck production={production} busy={!quiet} />
           <Switch
             size="xs"
             label={production.headphones ? 'headphones' : 'no headphones: all is silent'}

@@ -34,7 +34,7 @@ export function LoopTest({ busy }: { busy: boolean }) {
     ? `sync ${loop.fresh ? 'measured' : 'from an earlier visit'}: ${milliseconds(loop.latency)} ms`
     : 'sync not measured'
   return (
-    <Popover opened={opened} onClose={close} width={380} position="top-end" withArrow trapFocus>
+    <Popover opened={opened} onChange={(open) => !open && close()} width={380} position="top-end" withArrow trapFocus>
       <Popover.Target>
         <Button
           size="compact-xs"

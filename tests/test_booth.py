@@ -1,0 +1,52 @@
+"""The Booth before and after a reading: the room is listened to, and what was read is judged where it was read."""
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from harness import in_slot, read_one_take, state, until
+from probe import api, takes_of
+
+pytestmark = pytest.mark.browser
+
+
+def test_the_room_is_listened_to_with_one_key_and_the_popover_lets_the_next_key_record(desk: Page, world):
+    page = desk
+    in_slot(page, "Room")
+    expect(page.get_by_test_id("room")).to_have_text("room not checked")
+    page.keyboard.press("r")
+    expect(page.get_by_test_id("room-check")).to_contain_text("Listening")
+    expect(page.get_by_test_id("room-check")).to_contain_text("of noise", timeout=60_000)
+    page.keyboard.press("Escape")
+    expect(page.get_by_test_id("room-check")).to_have_count(0)
+    expect(page.get_by_test_id("room")).to_contain_text("dBFS")
+    production = page.url.split("/")[4]
+    known = api(page, "GET", f"/api/productions/{production}/room-check/")["room"]
+    assert -75 < known["noise"] < -45 and known["input"] == "Simulated reader"
+    assert len(list(world.data.glob("media/Room/Room tone/*.flac"))) == 1
+    # Enter records; it does not press what was clicked last.
+    read_one_take(page)
+    assert len(takes_of(page, production)) == 1
+
+
+def test_what_was_read_is_judged_heard_and_set_aside_without_leaving_the_booth(desk: Page, world):
+    page = desk
+    in_slot(page, "Verdict")
+    expect(page.get_by_test_id("verdict")).to_have_count(0)
+    read_one_take(page)
+    verdict = page.get_by_test_id("verdict")
+    expect(verdict).to_contain_text("take 1")
+    expect(verdict).to_contain_text("peak")
+    page.keyboard.press("t")
+    until(lambda: page.get_by_test_id("timecode").inner_text() > "10:00:04:12")
+    page.keyboard.press("t")
+    production = page.url.split("/")[4]
+    page.keyboard.press("x")
+    expect(verdict).to_contain_text("set aside")
+    assert takes_of(page, production)[0]["aside"]
+    page.keyboard.press("x")
+    expect(verdict).not_to_contain_text("bring it back")
+    assert not takes_of(page, production)[0]["aside"]
+    # The next take has its own.
+    read_one_take(page)
+    expect(verdict).to_contain_text("take 2")
+    state(page, "Saved")

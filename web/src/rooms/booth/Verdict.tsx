@@ -1,0 +1,52 @@
+import type { Line, Production, Take } from '../../api/client'
+import { useEdits } from '../../api/production'
+import { useEngine, useWatched } from '../../app/engine'
+import { Key } from '../../app/Key'
+import { useKeys } from '../../app/keys'
+import { scoreOf } from '../../app/room'
+import { sayProblem } from '../../app/Said'
+import { SAMPLE_RATE } from '../../engine/time'
+
+const RUN_UP = Math.round(0.4 * SAMPLE_RATE)
+
+/** What is right and wrong with the take that was just read; it can be heard, or set aside, without leaving the Booth. */
+export function Verdict({ production, line, take }: { production: Production; line: Line; take: Take }) {
+  const engine = useEngine()
+  const { playing } = useWatched(engine.transport.state)
+  const { edit } = useEdits(production.id)
+  const hear = () => {
+    if (engine.recorder.isBusy) return
+    if (playing) return engine.transport.stop()
+    if (!take.voice) return
+    const { voice } = take
+    const from = Math.max(0, Math.min(voice.span[0]!, line.slot?.[0] ?? voice.span[0]!) - RUN_UP)
+    const { score, ducks, ducking } = scoreOf(engine, production, [voice], 'none')
+    void engine.transport.play(from, {
+      to: voice.span[1]! + RUN_UP / 2,
+      score,
+      ducks,
+      ducking,
+      follow: false,
+      onEnd: () => engine.transport.seek(line.slot?.[0] ?? voice.span[0]!),
+    })
+  }
+  const aside = () => edit.mutate({ kind: 'set_aside', take: take.id, aside: !take.aside }, { onError: sayProblem })
+  useKeys({ hearTake: hear, asideTake: aside })
+  const { faults, remarks, peak } = take
+  return (
+    <p className="booth-verdict" data-testid="verdict">
+      <b>take {take.number}</b>
+      {take.aside && <span>set aside</span>}
+      {faults.map((fault) => (
+        <span key={fault} className="booth-fault">
+          {fault}
+        </span>
+      ))}
+      {remarks.map((remark) => (
+        <span key={remark}>{remark}</span>
+      ))}
+      {peak !== null && <span>peak {peak.toFixed(1).replace('-', '−')}</span>}
+      <Key action="hearTake">hear it</Key> <Key action="asideTake">{take.aside ? 'bring it back' : 'set aside'}</Key>
+    </p>
+  )
+}
