@@ -67,7 +67,7 @@ def said(place: Place) -> tuple[str, str]:
         case "breath":
             return f"breath, {length}", f"lower it by {-place.settings.get('decibel', 0.0):g} dB"
         case "click":
-            return f"mouth click, {place.span.length * 1000 // SAMPLE_RATE} ms", "draw it anew from what lies beside it"
+            return f"click, {place.span.length * 1000 // SAMPLE_RATE} ms", "draw it anew from what lies beside it"
         case "plosive":
             return f"plosive, {length}", "take away its thump"
         case "gap":

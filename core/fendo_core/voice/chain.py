@@ -31,7 +31,7 @@ STAGES: tuple[StageKind, ...] = (
         "rumble",
         "Rumble",
         "takes away what lies below the voice: traffic, knocks on the floor",
-        (Setting("hertz", 20.0, 200.0, 80.0, "Hz"),),
+        (Setting("below", 20.0, 200.0, 80.0, "Hz"),),
     ),
     StageKind(
         "hum",
@@ -125,9 +125,9 @@ def made(name: str, **on: Mapping[str, float]) -> Chain:
 
 STARTS: tuple[Chain, ...] = (
     made("Plain", rumble={}),
-    made("Low voice", rumble={"hertz": 60.0}, compressor={}, tone={"warmth": -1.5, "presence": 2.0, "air": 1.0}),
-    made("High voice", rumble={"hertz": 100.0}, sibilance={}, compressor={}, tone={"warmth": 1.5, "presence": 0.5}),
-    made("Noisy room", rumble={"hertz": 90.0}, hum={}, noise={}, compressor={"threshold": -20.0, "ratio": 2.0}),
-    made("Close microphone", rumble={"hertz": 90.0}, sibilance={"threshold": -34.0}, tone={"warmth": -3.0, "air": 1.5}),
+    made("Low voice", rumble={"below": 60.0}, compressor={}, tone={"warmth": -1.5, "presence": 2.0, "air": 1.0}),
+    made("High voice", rumble={"below": 100.0}, sibilance={}, compressor={}, tone={"warmth": 1.5, "presence": 0.5}),
+    made("Noisy room", rumble={"below": 90.0}, hum={}, noise={}, compressor={"threshold": -20.0, "ratio": 2.0}),
+    made("Close microphone", rumble={"below": 90.0}, sibilance={"threshold": -34.0}, tone={"warmth": -3.0, "air": 1.5}),
 )
 """Where to start from. None of them makes a voice louder: that is done by its level."""

@@ -53,7 +53,7 @@ def _filtered(sections: NDArray[np.float64]) -> Worker:
 
 
 def _rumble(settings: Mapping[str, float]) -> Worker:
-    return _filtered(butter(4, settings["hertz"], "high", fs=SAMPLE_RATE, output="sos"))
+    return _filtered(butter(4, settings["below"], "high", fs=SAMPLE_RATE, output="sos"))
 
 
 def _hum(settings: Mapping[str, float]) -> Worker:

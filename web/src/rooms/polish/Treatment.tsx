@@ -46,6 +46,17 @@ export function Treatment({ polish, line, onSet, onHear }: Props) {
         }}
         data={polish.starts.map((one) => one.name)}
       />
+      <div className="polish-hear">
+        <Button size="compact-sm" variant="default" disabled={!line?.voice} onClick={() => onHear(false)}>
+          Hear the line
+        </Button>
+        <Button size="compact-sm" variant="default" disabled={!line?.voice} onClick={() => onHear(true)}>
+          As it was read
+        </Button>
+      </div>
+      <p className="quiet polish-keys">
+        <Key action="hearLine" /> <Key action="lineAsRead">the line now, as read</Key>
+      </p>
       {chain ? (
         <>
           <ol className="polish-stages">
@@ -66,17 +77,6 @@ export function Treatment({ polish, line, onSet, onHear }: Props) {
         </p>
       )}
       {!nearest && own && <p className="quiet">Line {line.number} has a treatment of its own.</p>}
-      <div className="polish-hear">
-        <Button size="compact-sm" variant="default" disabled={!line?.voice} onClick={() => onHear(false)}>
-          Hear the line
-        </Button>
-        <Button size="compact-sm" variant="default" disabled={!line?.voice} onClick={() => onHear(true)}>
-          As it was read
-        </Button>
-      </div>
-      <p className="quiet polish-keys">
-        <Key action="hearLine" /> <Key action="lineAsRead">the line now, as read</Key>
-      </p>
     </aside>
   )
 }
