@@ -108,7 +108,7 @@ def test_what_sounds_is_told_and_picked_at_once(desk: Page):
     page = desk
     in_slot(page, "Provisional")
     read_one_take(page)
-    page.keyboard.press("5")
+    page.keyboard.press("6")
     expect(page.get_by_text("One line has no pick: what was read last is written")).to_be_visible()
     expect(page.get_by_test_id("write-film")).to_be_disabled()
     expect(page.get_by_test_id("write-voice")).to_be_enabled()

@@ -136,6 +136,7 @@ def test_the_picture_shown_is_the_one_of_its_place(desk: Page, world, own_film):
     page.keyboard.press("Space")
     page.wait_for_timeout(1500)
     page.keyboard.press("Space")
+    page.wait_for_timeout(200)  # the hand of the clock is drawn with the next frame
     stopped = page.get_by_test_id("timecode").inner_text()
     assert stopped > "10:00:08:12"
     page.wait_for_timeout(300)

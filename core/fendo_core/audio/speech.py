@@ -286,7 +286,7 @@ def _reached(bands: NDArray[np.float32], calm: Levels, quiet: Levels, strong: Ma
         return out
 
     out = standing_out(calm)
-    threshold = float(np.clip(np.percentile(out[apart], 92) * 1.2, 0.45, 3.0)) if known else 0.55
+    threshold = float(np.clip(np.percentile(out[apart], 75) * 1.5, 0.45, 3.0)) if known else 0.55
     active = out > threshold
     short = standing_out(_power_to_db(uniform_filter1d(bands.astype(np.float64), 5, axis=0, mode="nearest")))
     knocks = sum(last - first < 24 for first, last in _runs((short > 2.0) & apart))
@@ -326,12 +326,17 @@ def _without_background(out: Levels, first: int, begin: int, end: int, last: int
 
 def _without_breath(first: int, begin: int, level: Levels, bright: Levels) -> int:
     """Where the word begins whose voice begins at `begin`: behind the dip after a breath that leads to it."""
-    for at in range(begin - 2, max(first + 24, begin - 50), -1):
+    dips: list[tuple[float, int]] = []
+    for at in range(begin - 2, max(first + 36, begin - 90), -1):
         before = level[max(first, at - 70) : at]
         dip = level[at] <= level[max(first, at - 3) : min(begin, at + 4)].min()
         deep = min(float(np.percentile(before, 75)), float(level[at : begin + 4].max())) - level[at] > 7.0
         if dip and deep and float(np.median(bright[max(first, at - 70) : at])) < 2.0:
-            return at
+            dips.append((float(level[at]), at))
+    if dips:
+        # A weak consonant may have a dip behind it that is as deep.
+        deepest = min(dips)[0]
+        return min(at for depth, at in dips if depth <= deepest + 4.0)
     dull = np.count_nonzero(bright[first:begin] < 2.0)
     return begin - 40 if begin - first > 60 and dull > 0.6 * (begin - first) else first
 

@@ -84,7 +84,7 @@ def room(length: int, seed: int) -> NDArray[np.float32]:
 def read(text: str, seed: int, voice: str = VOICES[0], fault: Fault = "none", tail: int = SAMPLE_RATE) -> Reading:
     """Read a text once, a little different for each seed.
 
-    The reading begins with a second of room and a breath; its cue lies one second in, and the first word comes 20-70 ms
+    The reading begins with a second of room and a breath; its cue lies one second in, and the first word comes 10-45 ms
     after the cue (a person's reaction to a count-in).
 
     Args:
@@ -106,7 +106,7 @@ def read(text: str, seed: int, voice: str = VOICES[0], fault: Fault = "none", ta
     spoken = _spoken(" ".join(said), voice, stretch)
     level = gain(PEAK + float(rng.uniform(-1.5, 1.0)) + (14.0 if fault == "loud" else 0.0))
     spoken = spoken / float(np.max(np.abs(spoken))) * level
-    late = milliseconds(int(rng.integers(20, 70)) + {"late": 450, "early": -300}.get(fault, 0))
+    late = milliseconds(int(rng.integers(10, 45)) + {"late": 450, "early": -300}.get(fault, 0))
     start = cue + late
     samples = room(start + len(spoken) + tail, seed)
     samples[start : start + len(spoken)] += spoken
