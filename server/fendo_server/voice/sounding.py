@@ -270,8 +270,9 @@ _AGAIN_AFTER = timedelta(seconds=20)
 
 
 def make_missing(production: Production) -> None:
-    """Have a job make what sounds for all lines, unless one is at it, or has just given up."""
+    """Have a job make what sounds for all lines, unless one is at it, has just ended, or was stopped since the edit."""
     recent = timezone.now() - _AGAIN_AFTER
-    going = production.jobs.filter(kind=MAKE_ALL).filter(Q(state__in=("waiting", "running")) | Q(made__gt=recent))
-    if not going.exists():
-        running.start(production, MAKE_ALL)
+    at_it = Q(state__in=("waiting", "running")) | Q(made__gt=recent)
+    stopped = Q(state__in=("cancelled", "failed"), arguments__revision=production.revision)
+    if not production.jobs.filter(kind=MAKE_ALL).filter(at_it | stopped).exists():
+        running.start(production, MAKE_ALL, revision=production.revision)

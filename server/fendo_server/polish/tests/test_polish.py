@@ -137,7 +137,12 @@ def test_a_treated_line_sounds_so_everywhere(desk, client):
     assert desk.edit(kind="set_treatment", scope="production", chain=chain).status_code == 200
     told = desk.line()["voice"]
     assert not told["measured"], "a job is making it"
+    # Stopped, it is not begun again by looking.
     job = Job.objects.get(kind=MAKE_ALL)
+    running.cancel(job)
+    Job.objects.update(made="2020-01-01T00:00:00Z")
+    assert not desk.line()["voice"]["measured"] and Job.objects.filter(kind=MAKE_ALL).count() == 1
+    running.retry(job)
     running.run(str(job.pk))
     told = desk.line()["voice"]
     assert told["measured"] and told["key"] != told["bare"]

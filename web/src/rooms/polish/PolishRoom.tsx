@@ -64,10 +64,12 @@ function Room({ production, polish }: { production: Production; polish: Polish }
     const [mended, ...then] = ways
     if (engine.recorder.isBusy || mended === undefined) return
     const voice = lines.find((each) => each.id === from.line)?.voice
-    const start = Math.max(0, from.span[0]! - AROUND)
+    // Where the stretch begins in the programme: its edges may have been moved, and a recording may begin within it.
+    const begins = from.span[0]! + changed.first - from.source[0]! - Math.min(AROUND, changed.first)
+    const start = Math.max(0, begins)
     const to = from.span[1]! + AROUND
     const url = stretchOf(from, changed, mended)
-    const load = async () => ({ buffer: await engine.sounds.buffer(url), offset: Math.max(0, AROUND - from.span[0]!) })
+    const load = async () => ({ buffer: await engine.sounds.buffer(url), offset: start - begins })
     const sound = { key: url, span: [start, to], bus: 'voice', level: voice?.gain ?? 0, cut: [true, true], load } as const
     void engine.transport.play(start, {
       to,
@@ -95,10 +97,16 @@ function Room({ production, polish }: { production: Production; polish: Polish }
   const stepPlace = (by: number) => {
     const next = polish.places[Math.max(0, Math.min(polish.places.length - 1, index + by))]
     if (!next) return
+    settled.current = null
     choose(next)
     hear(next, askedOf(next), waysOf(next))
   }
-  const say = { onError: sayProblem }
+  const say = {
+    onError: (error: Error) => {
+      settled.current = null
+      sayProblem(error)
+    },
+  }
   const wanted = (one: Place, changed = askedOf(one)) => ({
     recording: one.recording,
     kind: one.kind,
