@@ -97,7 +97,7 @@ def _hum(hertz: NDArray[np.float64], density: NDArray[np.float64], step: float) 
             near = np.abs(hertz - centre) <= 1.5
             beside = (np.abs(hertz - centre) <= 20.0) & (np.abs(hertz - centre) > 4.0)
             floor = float(np.median(density[beside]))
-            if 10.0 * np.log10(float(density[near].max()) / max(floor, 1e-20)) > CLEAR:
+            if 10.0 * np.log10(max(float(density[near].max()), 1e-20) / max(floor, 1e-20)) > CLEAR:
                 there.append(number)
                 power += max(0.0, float(np.sum(density[near] - floor))) * step
         found = decibels(float(np.sqrt(power)))
