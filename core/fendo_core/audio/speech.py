@@ -216,7 +216,8 @@ def _brightness(bands: NDArray[np.float32]) -> Levels:
     return _power_to_db(bands[:, _BRIGHT].sum(axis=1)) - _power_to_db(bands[:, _DARK].sum(axis=1))
 
 
-def _runs(mask: Mask) -> list[tuple[int, int]]:
+def runs(mask: Mask) -> list[tuple[int, int]]:
+    """First and last + 1 of each stretch in which a mask is set, shape (n,)."""
     edges = np.flatnonzero(np.diff(np.concatenate(([0], mask.view(np.int8), [0]))))
     return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
 
@@ -240,7 +241,7 @@ def _voiced(pitch: Levels, count: int) -> Mask:
     linked = np.zeros(len(lag), bool)
     linked[1:] = (clarity[1:] > 0.3) & (clarity[:-1] > 0.3) & (np.abs(np.log2(lag[1:] / lag[:-1])) < 0.17)
     voiced = np.zeros(len(lag), bool)
-    for first, last in _runs(linked):
+    for first, last in runs(linked):
         if last - first >= 5 and float(np.mean(clarity[first - 1 : last])) > 0.42:
             voiced[first - 1 : last] = True
     return np.repeat(voiced, 2)[:count]
@@ -259,7 +260,7 @@ def _phrases(bands: NDArray[np.float32], pitch: Levels) -> tuple[tuple[Span, ...
     strong = _voiced(pitch, count) & (np.count_nonzero(calm[:, _FORMANTS] - quiet[_FORMANTS] > 7.0, axis=1) >= 3)
     if strong.any():
         strong &= body > np.percentile(body[strong], 85) - 26.0
-    for first, last in _runs(strong):
+    for first, last in runs(strong):
         strong[first:last] = last - first >= 8
     whispered = _whispered(calm, quiet, bands)
     length = sum(last - first for first, last in whispered)
@@ -289,14 +290,14 @@ def _reached(bands: NDArray[np.float32], calm: Levels, quiet: Levels, strong: Ma
     threshold = float(np.clip(np.percentile(out[apart], 75) * 1.5, 0.45, 3.0)) if known else 0.55
     active = out > threshold
     short = standing_out(_power_to_db(uniform_filter1d(bands.astype(np.float64), 5, axis=0, mode="nearest")))
-    knocks = sum(last - first < 24 for first, last in _runs((short > 2.0) & apart))
+    knocks = sum(last - first < 24 for first, last in runs((short > 2.0) & apart))
     # Where something knocks anyway, a short burst after a word is not taken for its last consonant.
     burst = active if known and knocks >= 2 else active | (short > max(threshold, 2.0))
     bright = _brightness(bands)
     level = _power_to_db(uniform_filter1d(bands[:, _BODY].sum(axis=1).astype(np.float64), 3, mode="nearest"))
-    loose = [(a, b) for a, b in _runs(_closed(burst, 2)) if not strong[a:b].any()]
+    loose = [(a, b) for a, b in runs(_closed(burst, 2)) if not strong[a:b].any()]
     reached = []
-    for first, last in _runs(_closed(active, 3) | strong):
+    for first, last in runs(_closed(active, 3) | strong):
         if not strong[first:last].any():
             continue
         begin = first + int(np.argmax(strong[first:last]))
@@ -363,8 +364,8 @@ def _with_consonant_behind(last: int, loose: list[tuple[int, int]], bright: Leve
 def _whispered(calm: Levels, quiet: Levels, bands: NDArray[np.float32]) -> list[tuple[int, int]]:
     """Stretches without a voice that are broad, last, and change their colour as words do and breath does not."""
     out = np.clip(calm[:, 2:] - quiet[2:] - 5.0, 0.0, 15.0).mean(axis=1)
-    cores = [(a, b) for a, b in _runs(out > 2.5) if b - a >= 14]
-    found = [(a, b) for a, b in _runs(_closed(out > 0.8, 2)) if any(c < b and d > a for c, d in cores)]
+    cores = [(a, b) for a, b in runs(out > 2.5) if b - a >= 14]
+    found = [(a, b) for a, b in runs(_closed(out > 0.8, 2)) if any(c < b and d > a for c, d in cores)]
     if sum(b - a for a, b in found) < 120:
         return []
     heard = np.concatenate([bands[a:b] for a, b in found])

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from fendo_core.polish.scan import Place
 from fendo_core.production.state import State
-from fendo_core.takes.standing import comp_of, standing
+from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.voice import Comp
 from fendo_core.voice import Place as Map
@@ -24,14 +24,12 @@ def open_places(comp: Comp, recording: str, places: Iterable[Place], repairs: Se
     for place in places:
         if any(one.kind == place.kind and one.recording == recording and one.span.meets(place.span) for one in repairs):
             continue
-        sounding = Map(comp).spans_in_programme(recording, [place.span])
-        if not sounding:
+        heard = Map(comp).spans_in_programme(recording, [place.span])
+        if not heard:
             continue
-        at = Span(sounding[0].start, max(span.end for span in sounding))
+        at = Span(heard[0].start, max(span.end for span in heard))
         # A gap of which a part was taken out, or that is at the edge of what sounds, is none any more.
-        if place.kind == "gap" and at.length < place.span.length - CLOSED_BY:
-            continue
-        if place.kind == "gap" and len(sounding) > 1:
+        if place.kind == "gap" and (len(heard) > 1 or at.length < place.span.length - CLOSED_BY):
             continue
         found.append((place, at))
     return found
@@ -47,11 +45,7 @@ def left(state: State, scans: Mapping[str, Sequence[Place]]) -> int:
     by_recording: dict[str, list[Repair]] = {}
     for one in state.repairs.values():
         by_recording.setdefault(one.recording, []).append(one)
-    for line in state.lines:
-        found = None if line.dropped else standing(state, line)
-        comp = comp_of(state, found.voice) if found else None
-        if comp is None:
-            continue
+    for _, comp in sounding(state).values():
         if comp.recordings - scans.keys():
             count += 1
             continue

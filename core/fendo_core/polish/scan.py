@@ -14,7 +14,7 @@ from scipy.ndimage import maximum_filter1d, median_filter, uniform_filter1d
 from scipy.signal import butter, sosfilt
 
 from fendo_core.audio import levels
-from fendo_core.audio.speech import HOP, Ear, Frames, Heard
+from fendo_core.audio.speech import HOP, Ear, Frames, Heard, runs
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 Sound: TypeAlias = NDArray[np.float32]
@@ -66,11 +66,6 @@ def scan(samples: Sound, natural: int | None = None) -> tuple[Place, ...]:
     return tuple(sorted(found, key=lambda place: (place.span, place.kind)))
 
 
-def _runs(mask: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], mask.view(np.int8), [0]))))
-    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
-
-
 def _sure(*evidence: float) -> float:
     """How sure something is, from pieces of evidence that are each 0 at the limit and 1 when there is no doubt."""
     return round(float(np.clip(0.5 + 0.5 * min(evidence), 0.5, 0.99)), 2)
@@ -92,7 +87,7 @@ def _breaths(frames: Frames) -> list[Place]:
     # A frame beside a voice belongs to it.
     voiced = maximum_filter1d(frames.voiced.astype(np.int8), 5).astype(bool)
     found = []
-    for first, last in _runs((level > floor) & (level < voice - 9.0) & ~voiced):
+    for first, last in runs((level > floor) & (level < voice - 9.0) & ~voiced):
         length = last - first
         if not SHORTEST_BREATH <= length <= LONGEST_BREATH:
             continue
@@ -127,7 +122,7 @@ def _clicks(samples: Sound, frames: Frames) -> list[Place]:
     voice = float(np.percentile(frames.level[frames.voiced], 85)) if frames.voiced.any() else quiet + 60.0
     calm = max(quiet + 12.0, voice - 38.0)
     found: list[Place] = []
-    for first, last in _runs(level - around > 12.0):
+    for first, last in runs(level - around > 12.0):
         if last - first > 8:
             continue
         # The burst of a t or a k has breath or voice on one side at least; a click has the room on both.
@@ -154,7 +149,7 @@ def _plosives(samples: Sound, heard: Heard) -> list[Place]:
     usual, voice = float(np.percentile(level, 75)), float(np.percentile(loud, 90))
     limit = max(usual + 18.0, voice - 8.0)
     found = []
-    for first, last in _runs(level > limit):
+    for first, last in runs(level > limit):
         span = Span(max(0, first - 2) * hop, min(len(samples), (last + 4) * hop))
         near = any(p.start - milliseconds(150) < span.end and span.start < p.end + milliseconds(150) for p in heard.phrases)
         if near and last - first <= 30:

@@ -17,7 +17,7 @@ from fendo_core.script.pace import Pace, expected_length
 from fendo_core.timebase import FrameRate, Span
 from fendo_core.timebase.rates import nearest_rate
 from fendo_core.voice import Comp
-from fendo_core.voice.chain import Chain
+from fendo_core.voice.chain import Chain, nearest
 from fendo_core.voice.repair import Repair
 
 Row: TypeAlias = dict[str, Any]
@@ -138,7 +138,7 @@ class State:
 
     def chain_of(self, line: str) -> Chain | None:
         """How a line is treated: its own chain, else the production's; None: not at all."""
-        return self.chains.get(f"line:{line}", self.chains.get("production"))
+        return nearest(self.chains, line)
 
     def need(self, line: Line) -> int:
         """Samples that the line's words are expected to take its reader."""

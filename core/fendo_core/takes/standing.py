@@ -65,6 +65,17 @@ def take_of(state: State, voice: str) -> TakeRef | None:
     return next((take for taken in state.takes.values() for take in taken if take.id == voice), None)
 
 
+def sounding(state: State) -> dict[str, tuple[str, Comp]]:
+    """What sounds for each line that was read, by line: its identity, and the comp, untreated."""
+    found = {}
+    for line in state.lines:
+        one = None if line.dropped else standing(state, line)
+        comp = comp_of(replace(state, takes={line.id: state.takes.get(line.id, ())}), one.voice) if one else None
+        if one and comp:
+            found[line.id] = (one.voice, comp)
+    return found
+
+
 def as_joined(state: State, line: str, voice: str) -> str:
     """A pick-up that was joined to what was read before it stands as that comp: by itself it is a part of the line."""
     take = next((take for take in state.takes.get(line, ()) if take.id == voice), None)

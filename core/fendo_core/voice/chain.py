@@ -114,6 +114,11 @@ class Chain:
         return Chain(row["name"], tuple(stages))
 
 
+def nearest(chains: Mapping[str, Chain], line: str) -> Chain | None:
+    """How a line is treated: its own chain, else the production's; None: not at all. `chains` by scope."""
+    return chains.get(f"line:{line}", chains.get("production"))
+
+
 def made(name: str, **on: Mapping[str, float]) -> Chain:
     """A chain of all stages; those that are named are on, with these settings and the usual ones."""
     stages = (

@@ -14,6 +14,7 @@ from rest_framework.response import Response
 from fendo_core.audio import pcm
 from fendo_core.polish.places import open_places, said
 from fendo_core.polish.scan import PLACE_KINDS, Place
+from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Place as Map
 from fendo_core.voice.chain import STAGE_KINDS, STAGES, STARTS
@@ -109,7 +110,7 @@ def room(request: Request, production_id: UUID) -> Response:
     for one in present.repairs.values():
         settled.setdefault(one.recording, []).append(one)
     places, repairs, unscanned = [], [], 0
-    for line, (voice, comp) in jobs.sounding_comps(present).items():
+    for line, (voice, comp) in sounding(present).items():
         unscanned += bool(comp.recordings - known.keys())
         for name in sorted(comp.recordings):
             for place, span in open_places(comp, name, known.get(name, ()), settled.get(name, ())):
@@ -176,7 +177,7 @@ def scan(request: Request, production_id: UUID) -> Response:
     return Response(JobSerializer(job).data, status=201)
 
 
-class StretchQuery(serializers.Serializer):
+class AuditionQuery(serializers.Serializer):
     """A stretch of a recording, as it was read or with a mend."""
 
     first = serializers.IntegerField(min_value=0)
@@ -188,7 +189,7 @@ class StretchQuery(serializers.Serializer):
 
 @extend_schema(
     operation_id="recording_stretch",
-    parameters=[StretchQuery],
+    parameters=[AuditionQuery],
     responses={(200, "audio/wav"): OpenApiTypes.BINARY, 422: ProblemSerializer},
 )
 @api_view(["GET"])
@@ -197,7 +198,7 @@ def stretch(request: Request, recording_id: UUID) -> HttpResponseBase:
     recording = get_owned(Recording, request.user, recording_id, "production", "folder")
     if recording.state != Recording.State.FINISHED:
         raise Http404
-    asked = StretchQuery(data=request.query_params)
+    asked = AuditionQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     values = asked.validated_data
     first, last, mend = values["first"], values["last"], values.get("mend")

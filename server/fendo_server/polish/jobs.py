@@ -5,8 +5,7 @@ from typing import Any
 import numpy as np
 
 from fendo_core.polish.scan import Place, natural_gap, scan
-from fendo_core.production.state import State
-from fendo_core.takes.standing import comp_of, standing
+from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp, render_whole, tighten
 from fendo_core.voice.repair import Repair, RepairKind
@@ -26,23 +25,12 @@ STRETCH = 60 * SAMPLE_RATE
 _OVERLAP = 2 * SAMPLE_RATE
 
 
-def sounding_comps(present: State) -> dict[str, tuple[str, Comp]]:
-    """What sounds for each line that was read: its identity, and its comp."""
-    found = {}
-    for line in present.lines:
-        one = None if line.dropped else standing(present, line)
-        comp = comp_of(present, one.voice) if one else None
-        if one and comp:
-            found[line.id] = (one.voice, comp)
-    return found
-
-
 @running.handles(SCAN)
 def scan_voices(progress: running.Progress) -> dict[str, Any]:
     """Scan the recordings of what sounds; `again` those too that were scanned before."""
     production = progress.job.production
     present = state.load(production, spoken=False)
-    wanted = {name for _, comp in sounding_comps(present).values() for name in comp.recordings}
+    wanted = {name for _, comp in sounding(present).values() for name in comp.recordings}
     recordings = Recording.objects.filter(pk__in=list(wanted), production=production, state=Recording.State.FINISHED)
     if not progress.job.arguments.get("again"):
         recordings = recordings.filter(scan=None)
@@ -80,12 +68,12 @@ def make_all(progress: running.Progress) -> dict[str, Any]:
     """Make what sounds for all lines, treated as it is now."""
     production = progress.job.production
     present = state.load(production, spoken=False)
-    comps, polish = sounding_comps(present), Polish(production, present)
+    comps, polish = sounding(present), Polish(production, present)
     for number, (line, (_, comp)) in enumerate(comps.items()):
         progress(number / len(comps), f"treating {number + 1} of {len(comps)}")
-        sounding = polish.sounding(comp, line)
-        if not sounding.is_plain:
-            sounding.make()
+        voice = polish.sounding(comp, line)
+        if not voice.is_plain:
+            voice.make()
     production.touch()
     return {"voices": len(comps)}
 

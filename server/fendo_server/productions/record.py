@@ -27,14 +27,14 @@ from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import rows
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.voice import Comp
-from fendo_core.voice.chain import STAGE_KINDS, Chain
+from fendo_core.voice.chain import Chain
 from fendo_core.voice.level import DISTANCE
 from fendo_core.voice.repair import REPAIR_KINDS
 from fendo_server.picture import services as picture
 from fendo_server.picture.models import LaidSound, Piece, Source
 from fendo_server.productions import services, state
 from fendo_server.productions.models import Production, Reader
-from fendo_server.productions.serializers import DAY, SpanField
+from fendo_server.productions.serializers import DAY, ChainSerializer, SpanField
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
 
@@ -208,16 +208,7 @@ class _RepairRow(serializers.Serializer):
     on = serializers.BooleanField()
 
 
-class _StageRow(serializers.Serializer):
-    kind = serializers.ChoiceField(STAGE_KINDS)
-    on = serializers.BooleanField()
-    settings = serializers.DictField(child=serializers.FloatField())
-
-
-class _ChainRow(serializers.Serializer):
-    name = serializers.CharField(max_length=60)
-    stages = _StageRow(many=True)
-
+class _ChainRow(ChainSerializer):
     def validate(self, found: dict[str, Any]) -> dict[str, Any]:
         try:
             return checked(Chain.from_row(found)).as_row()

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from fendo_core.production.state import State
 from fendo_core.voice import Comp
-from fendo_core.voice.chain import Chain
+from fendo_core.voice.chain import Chain, nearest
 from fendo_core.voice.repair import Repair
 from fendo_server.productions.models import Production
 from fendo_server.voice.sounding import Sounding
@@ -28,13 +28,9 @@ class Polish:
         """Those of the recordings that a comp uses."""
         return tuple(one for name in sorted(comp.recordings) for one in self._repairs.get(name, ()))
 
-    def chain_of(self, line: str) -> Chain | None:
-        """How a line is treated: the nearest wins."""
-        return self._chains.get(f"line:{line}", self._chains.get("production"))
-
     def sounding(self, comp: Comp, line: str) -> Sounding:
         """A comp of a line as it sounds now."""
-        return Sounding(self.production, replace(comp, treatment=self.chain_of(line)), self.repairs_of(comp))
+        return Sounding(self.production, replace(comp, treatment=nearest(self._chains, line)), self.repairs_of(comp))
 
     def bare(self, comp: Comp) -> Sounding:
         """The same as it was read."""
