@@ -5,6 +5,7 @@ import { useRoomCheck, useRoomChecking } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { decibelText } from '../../app/numbers'
 import { packSamples } from '../../engine/pack'
 import { SAMPLE_RATE } from '../../engine/time'
 
@@ -56,7 +57,7 @@ export function RoomCheck({ production, busy }: { production: Production; busy: 
           onClick={() => (opened ? close() : setOpened(true))}
           data-testid="room"
         >
-          {room ? `room ${decibel(room.noise)} dBFS${grave ? ': heard' : ''}` : 'room not checked'}
+          {room ? `room ${decibelText(room.noise, 0)} dBFS${grave ? ': heard' : ''}` : 'room not checked'}
         </Button>
       </Popover.Target>
       <Popover.Dropdown>
@@ -110,7 +111,7 @@ function Found({ room }: { room: Checked }) {
   return (
     <>
       <p className="room-noise">
-        <b>{decibel(room.noise)} dBFS</b> of noise, {decibel(room.weighted)} by the A curve
+        <b>{decibelText(room.noise, 0)} dBFS</b> of noise, {decibelText(room.weighted, 0)} by the A curve
       </p>
       <ul className="room-advice">
         {room.advice.map(({ found, remedy, grave }) => (
@@ -121,8 +122,4 @@ function Found({ room }: { room: Checked }) {
       </ul>
     </>
   )
-}
-
-function decibel(value: number): string {
-  return value.toFixed(0).replace('-', '−')
 }

@@ -3,6 +3,7 @@ import { useEdits } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { decibelText } from '../../app/numbers'
 import { scoreOf } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE } from '../../engine/time'
@@ -45,7 +46,7 @@ export function Verdict({ production, line, take }: { production: Production; li
       {remarks.map((remark) => (
         <span key={remark}>{remark}</span>
       ))}
-      {peak !== null && <span>peak {peak.toFixed(1).replace('-', '−')}</span>}
+      {peak !== null && <span>peak {decibelText(peak)}</span>}
       <Key action="hearTake">hear it</Key> <Key action="asideTake">{take.aside ? 'bring it back' : 'set aside'}</Key>
     </p>
   )

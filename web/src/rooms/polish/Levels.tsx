@@ -1,4 +1,5 @@
 import type { Line, Production } from '../../api/client'
+import { decibelText } from '../../app/numbers'
 
 const CEILING = -1
 
@@ -13,7 +14,7 @@ export function Levels({ production, chosen, onChoose }: Props) {
       <p className="quiet polish-tally">
         {wanted === null
           ? 'Lines sound as loud as they were recorded.'
-          : `Each line is brought to ${decibel(wanted)} LUFS; the ceiling is ${decibel(CEILING)} dBTP.`}
+          : `Each line is brought to ${decibelText(wanted)} LUFS; the ceiling is ${decibelText(CEILING)} dBTP.`}
       </p>
       <table className="polish-levels" data-testid="levels">
         <thead>
@@ -36,14 +37,14 @@ export function Levels({ production, chosen, onChoose }: Props) {
                     {line.number}
                   </button>
                 </th>
-                <td>{loudness === null ? '…' : decibel(loudness)}</td>
+                <td>{loudness === null ? '…' : decibelText(loudness)}</td>
                 <td>
                   {gain > 0 ? '+' : ''}
-                  {decibel(gain)}
+                  {decibelText(gain)}
                 </td>
                 <td className={over ? 'take-fault' : ''}>
-                  {then === null ? '…' : decibel(then)}
-                  {over && ` held ${decibel(then - CEILING)}`}
+                  {then === null ? '…' : decibelText(then)}
+                  {over && ` held ${decibelText(then - CEILING)}`}
                 </td>
               </tr>
             )
@@ -52,8 +53,4 @@ export function Levels({ production, chosen, onChoose }: Props) {
       </table>
     </>
   )
-}
-
-function decibel(value: number): string {
-  return value.toFixed(1).replace('-', '−')
 }

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useCallback, useEffect, useRef, useState } from 'react'
 import { answered, client, type Line, type Take } from '../../api/client'
 import { useEngine } from '../../app/engine'
+import { decibelText } from '../../app/numbers'
 import { asSpan } from '../../app/room'
 import { SAMPLE_RATE, type Span, secondsText } from '../../engine/time'
 import { type Inks, type Paint, useDrawing } from '../../page/drawing'
@@ -45,9 +46,9 @@ export function TakeRow({ take, line, span, on, onHear, onPick, onApart, onSeam 
   const speech = take.voice?.speech
   const numbers = [
     speech ? `${secondsText(speech[1]! - speech[0]!)}${slot ? ` of ${secondsText(slot[1] - slot[0])}` : ''} s` : '',
-    take.peak === null ? '' : `peak ${decibel(take.peak)} dBFS`,
-    take.loudness === null ? '' : `${decibel(take.loudness)} LUFS`,
-    take.noise === null ? '' : `noise ${decibel(take.noise, 0)}`,
+    take.peak === null ? '' : `peak ${decibelText(take.peak)} dBFS`,
+    take.loudness === null ? '' : `${decibelText(take.loudness)} LUFS`,
+    take.noise === null ? '' : `noise ${decibelText(take.noise, 0)}`,
   ].filter(Boolean)
   const name = isComp ? take.name.replace('takes ', '').replaceAll(' ', '') : take.number
   return (
@@ -176,10 +177,6 @@ const WAYS = { none: 'simulated', browser: 'by the browser’s own figures', mea
 
 function inMs(samples: number, digits = 0): string {
   return `${Math.abs(samples / 48).toFixed(digits)} ms`
-}
-
-function decibel(value: number, digits = 1): string {
-  return value.toFixed(digits).replace('-', '−')
 }
 
 type WaveProps = {
