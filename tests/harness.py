@@ -178,13 +178,7 @@ def bring_in_film(page: Page, path: Path, shots: int = 3) -> None:
     """A film brought in, and its cuts found; the shots are in sight."""
     bring_in(page, path)
     look_at(page, "Shots")
-    try:
-        expect(page.locator(".picture-shots li")).to_have_count(shots, timeout=120_000)
-    except AssertionError:
-        # Once in some hundred films the shots came late or not at all into an open page; why is not found yet.
-        page.reload()
-        look_at(page, "Shots")
-        expect(page.locator(".picture-shots li")).to_have_count(shots, timeout=60_000)
+    expect(page.locator(".picture-shots li")).to_have_count(shots, timeout=120_000)
 
 
 def type_script(page: Page, text: str) -> None:

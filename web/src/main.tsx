@@ -21,10 +21,13 @@ setNonce(nonce)
 const queries = new QueryClient({
   defaultOptions: {
     queries: {
+      // The server may be on this machine, or in this house: whether there is an internet does not matter.
+      networkMode: 'always',
       staleTime: 2_000,
       // What the server refuses stays refused; what it could not answer is asked again.
       retry: (count, error) => count < 2 && isAway(error),
     },
+    mutations: { networkMode: 'always' },
   },
 })
 

@@ -165,8 +165,17 @@ def picture_rows(production: Production, present: State) -> dict[str, Any]:
         "laid": laid,
         "shots": [[shot.span.start, shot.span.end] for shot in shots],
         "shot_names": [shot.name for shot in shots],
-        "sources": [source_row(source) for source in production.sources.order_by("made")],
+        "sources": [_source_row_then(source, present) for source in production.sources.order_by("made")],
     }
+
+
+def _source_row_then(source: Source, present: State) -> dict[str, Any]:
+    """A source beside a state that was read a moment earlier. Whoever sees *ready* asks no more: a source whose shots were
+    found in that moment is told as still being prepared."""
+    known = present.sources.get(str(source.id))
+    late = known is not None and [[one.span.start, one.span.end] for one in known.shots] != source.shots
+    row = source_row(source)
+    return row | {"state": Source.State.PREPARING} if late and source.state == Source.State.READY else row
 
 
 def to_do(present: State, lines_with_takes: set[str], left: int) -> dict[str, int]:

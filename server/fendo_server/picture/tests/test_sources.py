@@ -9,6 +9,7 @@ from PIL import Image
 from fendo_core.picture import film
 from fendo_server.picture import services
 from fendo_server.picture.models import Arrival, Source
+from fendo_server.productions import state
 from fendo_server.work import running
 from fendo_server.work.models import Job
 from testing import bring, digest, record, send, takes_of, voice
@@ -53,6 +54,25 @@ def test_a_film_becomes_the_picture_and_its_cut_is_found(bring_in, client, whole
     assert client.get(f"{base}/strip/").headers["Content-Type"] == "image/jpeg"
     assert (own_data / "media" / "The Tide Mill" / "Picture" / "mill.mp4").read_bytes() == film_file.read_bytes()
     assert found["undo"] == "picture"
+
+
+def test_a_source_that_gets_ready_between_two_reads_is_not_told_as_ready_with_its_old_shots(
+    bring_in, whole, film_file, monkeypatch
+):
+    bring_in(film_file.read_bytes())
+    job, load = str(Job.objects.get().pk), state.load
+
+    def overtaken(production, **more):
+        found = load(production, **more)
+        monkeypatch.undo()
+        running.run(job)
+        return found
+
+    monkeypatch.setattr(state, "load", overtaken)
+    picture = whole()["picture"]
+    assert (len(picture["shots"]), picture["sources"][0]["state"]) == (1, "preparing")
+    picture = whole()["picture"]
+    assert (len(picture["shots"]), picture["sources"][0]["state"]) == (2, "ready")
 
 
 def test_the_same_name_twice_makes_two_files_and_the_same_file_twice_is_noticed(bring_in, film_file, own_data):
