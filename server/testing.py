@@ -7,9 +7,17 @@ import numpy as np
 from django.test import Client
 
 from fendo_core.audio import pcm
+from fendo_core.handover.order import Order
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
+from fendo_server.handover.models import Handover
+from fendo_server.picture.models import LaidSound, Piece
 from fendo_server.productions import changes
+from fendo_server.productions.models import Production
+from fendo_server.takes.models import Pick, Take
+from fendo_server.voice.models import Comp, Recording
+from fendo_server.work import running
+from fendo_server.work.models import Job
 
 
 def edit(production, author, what):
@@ -47,6 +55,37 @@ def send(client: Client, method: str, address: str, body=None, **more):
         method, address, json.dumps(body if body is not None else {}), content_type="application/json", **more
     )
     return answer
+
+
+def forget_everything():
+    """As if the database were gone."""
+    Pick.objects.all().delete()
+    Comp.objects.all().delete()
+    Take.objects.all().delete()
+    Recording.objects.all().delete()
+    Piece.objects.all().delete()
+    LaidSound.objects.all().delete()
+    Production.objects.all().delete()
+
+
+def order(**more) -> dict:
+    """An order as a page sends it."""
+    return {name: value for name, value in (Order().as_row() | more).items() if name != "version"}
+
+
+def hand_over(client: Client, production, **more) -> Job:
+    """Something handed over; the job, as it ended."""
+    made = send(client, "POST", f"/api/productions/{production.id}/handover/", order(**more))
+    assert made.status_code == 201, made.content
+    running.run(made.json()["id"])
+    return Job.objects.get(pk=made.json()["id"])
+
+
+def handed(client: Client, production, **more) -> Handover:
+    """What was handed over."""
+    job = hand_over(client, production, **more)
+    assert job.state == "done", job.error
+    return Handover.objects.get(pk=job.result["handover"])
 
 
 def takes_of(client: Client, production) -> list[dict]:

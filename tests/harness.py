@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import re
 import secrets
 import signal
 import socket
@@ -13,7 +14,7 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 import psycopg
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from launcher import serve
 from launcher.postgres import Cluster, free_port, wait_for
@@ -258,19 +259,37 @@ def crash_tabs(profile: Path, whole: bool = False) -> int:
     return len(renderers)
 
 
-def hand_over(page: Page, tmp_path, button: str = "write-film"):
-    """Write, wait for the job, download."""
+def order(page: Page, *parts: str, which: str = "all lines that were read") -> None:
+    """In Handover, with just these parts ticked."""
     page.keyboard.press("6")
-    expect(page.get_by_test_id(button)).to_be_enabled()
-    # The list may still be on its way, and what was written earlier is in it.
-    expect(page.get_by_test_id("jobs")).to_have_attribute("aria-busy", "false")
-    before = page.get_by_test_id("job").count()
-    page.get_by_test_id(button).click()
-    expect(page.get_by_test_id("job")).to_have_count(before + 1)
-    newest = page.get_by_test_id("job").first
-    expect(newest).to_have_attribute("data-state", "done", timeout=180_000)
+    expect(page.get_by_test_id("write")).to_be_visible()
+    for part in parts:
+        page.get_by_role("checkbox", name=part, exact=True).check()
+    for box in page.locator(".handover-parts input").all():
+        if box.is_checked() and box.evaluate("box => box.labels[0].textContent") not in parts:
+            box.uncheck()
+    page.get_by_role("combobox", name="Lines").click()
+    page.get_by_role("option", name=which).click()
+    page.locator("body").click(position={"x": 640, "y": 20})
+
+
+def handed_over(page: Page, seconds: float = 180.0) -> Locator:
+    """Write, and wait until it stands in the list; its row."""
+    told = page.get_by_role("radio", name=re.compile("Handed over"))
+    before = int(re.sub(r"\D", "", told.evaluate("box => box.labels[0].textContent")) or 0)
+    expect(page.get_by_test_id("write")).to_be_enabled()
+    page.get_by_test_id("write").click()
+    expect(page.get_by_test_id("handover")).to_have_count(before + 1, timeout=seconds * 1000)
+    return page.get_by_test_id("handover").first
+
+
+def hand_over(page: Page, tmp_path, part: str = "The film with the voice", ending: str = ".mp4") -> Path:
+    """Write one part, wait for it, download its file."""
+    order(page, part)
+    newest = handed_over(page)
+    newest.get_by_role("button", name="Files").click()
     with page.expect_download() as waited:
-        newest.get_by_test_id("download").click()
+        newest.get_by_role("link", name=re.compile(f"{re.escape(ending)}$")).first.click()
     path = tmp_path / waited.value.suggested_filename
     waited.value.save_as(path)
     return path

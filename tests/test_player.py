@@ -56,13 +56,13 @@ def played(page: Page, seconds: float) -> np.ndarray:
 MIX = """
 import numpy as np, sys
 from fendo_core.audio.ceiling import Ceiling
-from fendo_server.handover import jobs
+from fendo_server.handover import programme
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
 production = Production.objects.get(pk="{production}")
 present = state.load(production)
 with open("{target}", "wb") as file:
-    for block in jobs.programme_sound(production, present, jobs.spoken(production, present), Ceiling()):
+    for block in programme.programme_sound(production, present, programme.spoken(production, present), Ceiling()):
         file.write(block.astype("<f4").tobytes())
         if file.tell() > 8 * 48_000 * 60:
             break
@@ -108,7 +108,7 @@ def test_the_player_sounds_like_the_film(page: Page, world, demo, tmp_path):
     page.get_by_text("The Tide Mill at Orsey").first.click()
     state(page, "Ready")
     hand_over(page, tmp_path)
-    expect(page.get_by_test_id("job").first).to_contain_text("ceiling")
+    expect(page.get_by_test_id("handover").first).to_contain_text("ceiling")
     written = mixed(world, page.url.split("/")[4], tmp_path / "mix.f32")
 
     worst, count = np.inf, 0
@@ -118,7 +118,7 @@ def test_the_player_sounds_like_the_film(page: Page, world, demo, tmp_path):
             page.keyboard.press("PageUp")
         expect(page.get_by_test_id("page").locator("[data-line='1']")).to_have_attribute("aria-selected", "true")
         page.keyboard.press("6")
-        expect(page.get_by_test_id("write-film")).to_be_visible()
+        expect(page.get_by_test_id("write")).to_be_visible()
         steal = probe.stolen()
         count, worst = compared(played(page, 26), written)
         print(f"{count} blocks, {worst:.3f} dB")

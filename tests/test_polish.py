@@ -76,7 +76,7 @@ def test_a_treated_voice_is_heard_and_handed_over_treated(desk: Page, world, tmp
     voice = line_of(page)["voice"]
     page.get_by_text("Levels", exact=True).click()
     expect(page.get_by_test_id("levels").locator("tbody tr")).to_have_count(1)
-    whole = hand_over(page, tmp_path, "write-whole")
+    whole = hand_over(page, tmp_path, "The whole voice", " voice.wav")
     written = soundfile.read(whole, dtype="float32")[0]
     heard = page.evaluate(
         """async ([id, key]) => {

@@ -12,7 +12,7 @@ pytestmark = pytest.mark.browser
 
 OUTSIDE = """() => [...document.querySelectorAll('.shell button, .shell a, .shell input')]
   .filter(e => !e.closest('.page, .picture-side, .script-side, .takes-rows, .booth-words'))
-  .filter(e => !e.closest('.handover-what, .handover-names'))
+  .filter(e => !e.closest('.handover-body, .handover-list'))
   .map(e => [e.getBoundingClientRect(), e.getAttribute('aria-label') || e.textContent])
   .filter(([b]) => b.width && (b.left < -1 || b.top < -1 || b.right > innerWidth + 1 || b.bottom > innerHeight + 1))
   .map(([, name]) => name)"""
@@ -38,8 +38,10 @@ def test_an_empty_production_says_in_every_room_what_to_do(desk: Page):
     page.keyboard.press("4")
     expect(page.get_by_text("nothing to choose from")).to_be_visible()
     page.keyboard.press("6")
-    expect(page.get_by_text("Nothing has been written yet")).to_be_visible()
-    expect(page.get_by_test_id("write-film")).to_be_disabled()
+    expect(page.get_by_text("None of these lines was read yet")).to_be_visible()
+    expect(page.get_by_test_id("write")).to_be_disabled()
+    page.get_by_text("Handed over", exact=True).click()
+    expect(page.get_by_text("Nothing was handed over yet")).to_be_visible()
 
 
 def test_a_file_that_is_no_film_is_refused_in_words(desk: Page, tmp_path):

@@ -9,6 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 import probe
+from fendo_core.handover.order import Order
 from harness import state, until
 from measure import RATE, decoded, offset_of
 from probe import LATE_SLOT, SLOT, burst, distribution, find, make_film, samples_of
@@ -124,16 +125,21 @@ def test_takes_lie_where_the_picture_was_seen(page: Page, world, films, tmp_path
     line = whole["lines"][0]["id"]
     pick = {"kind": "pick", "line": line, "voice": taken.take, "revision": whole["revision"]}
     probe.api(page, "POST", f"/api/productions/{production}/edits/", pick)
-    job = probe.api(page, "POST", f"/api/productions/{production}/handover/", {"kind": "film with the voice"})["id"]
+    wanted = Order(parts=("film",)).as_row()
+    wanted.pop("version")
+    job = probe.api(page, "POST", f"/api/productions/{production}/handover/", wanted)["id"]
 
     def done():
         (own,) = [j for j in probe.api(page, "GET", f"/api/productions/{production}/jobs/") if j["id"] == job]
         assert own["state"] not in ("failed", "cancelled"), own["error"]
-        return own["state"] == "done"
+        return own["result"]["handover"] if own["state"] == "done" else None
 
-    until(done, each=0.4)
+    kept = until(done, each=0.4)
+    rows = probe.api(page, "GET", f"/api/productions/{production}/handover/")["handovers"]
+    (files,) = [one["files"] for one in rows if one["id"] == kept]
+    number = next(n for n, one in enumerate(files) if one["path"].endswith(".mp4"))
     film = tmp_path / "film.mp4"
-    film.write_bytes(page.request.get(f"{world.address}/api/jobs/{job}/file/").body())
+    film.write_bytes(page.request.get(f"{world.address}/api/handovers/{kept}/files/{number}/").body())
     heard = decoded(film)
     sound, _ = samples_of(taken.path)
     start = probe.api(page, "GET", f"/api/takes/{taken.take}/clock/")["pieces"][0]["programme"]

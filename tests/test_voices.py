@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from harness import hand_over, in_slot, read_one_take, state, until
+from harness import hand_over, in_slot, order, read_one_take, state, until
 from measure import RATE
 from probe import api, samples_of, takes_of
 
@@ -97,7 +97,7 @@ def test_a_voice_is_nudged_placed_snapped_and_dragged_and_the_file_says_where(de
     page.mouse.up()
     until(lambda: speaks() == 4 * RATE)
     (take,) = takes_of(page, production_of(page))
-    sound, at = samples_of(hand_over(page, tmp_path, "write-whole"))
+    sound, at = samples_of(hand_over(page, tmp_path, "The whole voice", " voice.wav"))
     assert at == 10 * 3600 * RATE, "its time reference is the programme's start"
     voice = sound[4 * RATE - 4_800 : 8 * RATE]
     assert np.max(np.abs(voice)) > 0.05 and np.max(np.abs(sound[: 3 * RATE])) < 0.01
@@ -108,10 +108,10 @@ def test_what_sounds_is_told_and_picked_at_once(desk: Page):
     page = desk
     in_slot(page, "Provisional")
     read_one_take(page)
-    page.keyboard.press("6")
-    expect(page.get_by_text("One line has no pick: what was read last is written")).to_be_visible()
-    expect(page.get_by_test_id("write-film")).to_be_disabled()
-    expect(page.get_by_test_id("write-voice")).to_be_enabled()
+    order(page, "Each line as a file")
+    expect(page.get_by_test_id("findings")).to_contain_text("has no pick: what was read last leaves.")
+    expect(page.get_by_role("checkbox", name="The film with the voice")).to_be_disabled()
+    expect(page.get_by_test_id("write")).to_be_enabled()
     page.keyboard.press("4")
     expect(page.get_by_test_id("provisional")).to_contain_text("One line sounds with what was read last")
     page.keyboard.press("Shift+Enter")

@@ -72,8 +72,9 @@ def test_on_the_demo(page: Page, world, demo, tmp_path, complaints):
     assert abs(float(found["format"]["duration"]) - 360) < 0.1
     check_take_in_film(second, film)
 
+    page.keyboard.press("4")
     with page.expect_download() as waited:
-        page.locator(".handover-names li", has_text="012").get_by_role("link", name="WAV").click()
+        page.locator("[data-take='2']").get_by_role("link", name="WAV").click()
     path = tmp_path / "line.wav"
     waited.value.save_as(path)
     assert path.read_bytes() == second.read_bytes()

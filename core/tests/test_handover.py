@@ -1,7 +1,6 @@
 """The mix: independent of how it is cut into blocks, with the voice where it belongs."""
 
 import json
-from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -12,8 +11,7 @@ from hypothesis import strategies as st
 from fendo_core.audio import levels
 from fendo_core.audio.ceiling import LATENCY, Ceiling
 from fendo_core.handover import mix
-from fendo_core.handover.listing import Listed, csv_list
-from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span
+from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import level
 
 spans = st.lists(
@@ -137,17 +135,3 @@ def test_a_voice_is_levelled_and_beds_lie_under_it():
     assert level.give_way(-40.0, 6.0, -16.0, 10.0) == 0.0, "it lies low enough already"
     assert level.give_way(None, 0.0, -16.0, 10.0) == level.UNKNOWN_BED
     assert level.voice_level(None, [-30.0, -20.0, -24.0]) == -24.0
-
-
-def test_the_list_tells_where_each_file_begins_and_holds_no_formula():
-    rate = FrameRate(Fraction(25))
-    rows = csv_list(
-        [
-            Listed("b.wav", "2", "1", '=HYPERLINK("x")', 96_000, 48_000),
-            Listed("a.wav", "1", "3", "Plain, words", 48_000, 24_000, True),
-        ],
-        rate,
-        10 * 3600 * 25,
-    ).splitlines()
-    assert rows[1] == 'a.wav,1,3,"Plain, words",10:00:01:00,48000,0.500,no'
-    assert rows[2].startswith("b.wav,2,1,\"'=HYPERLINK")

@@ -18,6 +18,8 @@ _OWNER_PATH = {
     "Recording": "production__owner",
     "Comp": "production__owner",
     "Job": "production__owner",
+    "Handover": "production__owner",
+    "Preset": "owner",
 }
 
 

@@ -11,6 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from fendo_core.booth.naming import PatternError
+from fendo_core.handover.order import OrderRefused
 from fendo_core.picture.film import FilmRefused
 from fendo_core.picture.timeline import TimelineRefused
 from fendo_core.production.refusal import EditRefused
@@ -41,7 +42,7 @@ class ProblemSerializer(serializers.Serializer):
     have = serializers.IntegerField(required=False, help_text="samples of a take that are on disk")
 
 
-REFUSALS = (EditRefused, PatternError, FilmRefused, ScriptRefused, TimecodeError, TimelineRefused)
+REFUSALS = (EditRefused, OrderRefused, PatternError, FilmRefused, ScriptRefused, TimecodeError, TimelineRefused)
 
 
 def _said(detail: Any) -> str:

@@ -32,7 +32,12 @@ api = [
     path("productions/<uuid:production_id>/timeline/", picture.timeline),
     path("productions/<uuid:production_id>/reel-preview/", productions.preview),
     path("productions/<uuid:production_id>/jobs/", work.jobs),
-    path("productions/<uuid:production_id>/handover/", handover.hand_over),
+    path("productions/<uuid:production_id>/handover/", handover.HandoverRoom.as_view()),
+    path("productions/<uuid:production_id>/handover/plan/", handover.plan_handover),
+    path("handovers/<uuid:handover_id>/zip/", handover.handover_zip),
+    path("handovers/<uuid:handover_id>/files/<int:number>/", handover.handover_file),
+    path("handover-presets/", handover.presets),
+    path("handover-presets/<uuid:preset_id>/", handover.one_preset),
     path("productions/<uuid:production_id>/room-check/", room.room_check),
     path("productions/<uuid:production_id>/polish/", polish.room),
     path("productions/<uuid:production_id>/polish/scan/", polish.scan),
@@ -59,7 +64,6 @@ api = [
     path("voices/<uuid:voice_id>/<str:key>/wave/", takes.voice_wave),
     path("jobs/<uuid:job_id>/cancel/", work.cancel),
     path("jobs/<uuid:job_id>/retry/", work.retry),
-    path("jobs/<uuid:job_id>/file/", work.job_file),
 ]
 
 

@@ -5,23 +5,25 @@ import uuid
 import pytest
 from django.test import Client
 
+from fendo_server.handover.models import Handover, Preset
 from fendo_server.picture.models import Arrival, Source
 from fendo_server.takes.description import comp_of_take
 from fendo_server.urls import api
 from fendo_server.voice.sounding import Sounding
 from fendo_server.work.models import Job
-from testing import record, send, voice
+from testing import order, record, send, voice
 
-OPEN_TO_ALL_SIGNED_IN = {"session/", "productions/", "round-trip/", "round-trip/sound/"}
+OPEN_TO_ALL_SIGNED_IN = {"session/", "productions/", "round-trip/", "round-trip/sound/", "handover-presets/"}
 
 
 @pytest.fixture
-def ids(production):
+def ids(production, ada):
     """One of everything that Ada owns, by the name it has in addresses."""
     line = production.lines.first()
     source = Source.objects.create(production=production, name="f", file="Picture/f.mp4", state="ready", length=48_000)
     arrival = Arrival.objects.create(production=production, name="g", size=9, digest="0" * 64)
-    job = Job.objects.create(production=production, kind="voice files", state="done", result={"file": "x.zip"})
+    job = Job.objects.create(production=production, kind="hand over", state="done")
+    kept = Handover.objects.create(production=production, folder="x", order=order(), files=[{"path": "y"}], lines={})
     take = record(line, voice())
     return {
         "production_id": production.id,
@@ -33,6 +35,8 @@ def ids(production):
         "recording_id": take.recording_id,
         "key": Sounding(production, comp_of_take(take)).key,
         "job_id": job.id,
+        "handover_id": kept.id,
+        "preset_id": Preset.objects.create(owner=ada, name="Mine", order=order()).id,
         "piece": 0,
         "number": 0,
         "form": "srt",

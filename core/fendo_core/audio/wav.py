@@ -6,7 +6,7 @@ is known; a file that was cut off is readable up to its last whole sample.
 """
 
 import struct
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from xml.etree.ElementTree import ParseError
 from xml.sax.saxutils import escape
@@ -24,11 +24,38 @@ LARGEST_SAMPLES = (0xFFFF_FFFF - HEADER_BYTES) // BYTES_A_SAMPLE
 
 
 @dataclass(frozen=True, slots=True)
+class Shape:
+    """How samples lie in a file. Recordings have the one shape that stands here."""
+
+    rate: int = SAMPLE_RATE
+    bits: int = 24
+    channels: int = 1
+
+    @property
+    def frame(self) -> int:
+        """Bytes of one sample of all channels."""
+        return self.bits // 8 * self.channels
+
+    def of_programme(self, samples: int) -> int:
+        """Samples at 48 kHz, counted at this rate, to the nearest."""
+        return (samples * self.rate + SAMPLE_RATE // 2) // SAMPLE_RATE
+
+
+@dataclass(frozen=True, slots=True)
+class Loud:
+    """Loudness as `bext` keeps it (EBU Tech 3285 version 2): LUFS and dBTP of the file as it is; None: not known."""
+
+    integrated: float | None = None
+    true_peak: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Tags:
     """What a recording says of itself.
 
-    `time_reference` is the sample since midnight of the first sample of the file (EBU Tech 3285); `origination` is
-    local date and time, `YYYY-MM-DD HH:MM:SS`. `notes` are further iXML elements of Fendo's own block.
+    `time_reference` is the sample (48 kHz) since midnight of the first sample of the file (EBU Tech 3285); `origination` is
+    local date and time, `YYYY-MM-DD HH:MM:SS`. `notes` are further iXML elements of Fendo's own block, `coding` a line of
+    the coding history.
     """
 
     production: str
@@ -42,6 +69,8 @@ class Tags:
     timecode_rate: str = "25/1"
     drop: bool = False
     notes: Mapping[str, str] = field(default_factory=dict)
+    loud: Loud = Loud()
+    coding: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,10 +87,19 @@ def _fixed(text: str, size: int) -> bytes:
     return text.encode("ascii", "replace")[:size].ljust(size, b"\0")
 
 
-def _bext(tags: Tags) -> bytes:
+_UNSET = 0x7FFF
+"""A loudness field that is not used (EBU Tech 3285 v2)."""
+
+
+def _hundredths(value: float | None) -> int:
+    return _UNSET if value is None else max(-32_768, min(_UNSET - 1, round(value * 100)))
+
+
+def _bext(tags: Tags, shape: Shape) -> bytes:
     date, _, clock = tags.origination.partition(" ")
-    low, high = tags.time_reference & 0xFFFF_FFFF, tags.time_reference >> 32
-    unset = 0x7FFF  # loudness fields not used (EBU Tech 3285 v2)
+    reference, loud = shape.of_programme(tags.time_reference), tags.loud
+    low, high = reference & 0xFFFF_FFFF, reference >> 32
+    told = (loud.integrated, None, loud.true_peak, None, None)
     fixed = (
         _fixed(f"{tags.production}, line {tags.line}, take {tags.take}: {tags.words}", 256)
         + _fixed(tags.reader, 32)
@@ -70,18 +108,20 @@ def _bext(tags: Tags) -> bytes:
         + _fixed(clock, 8)
         + struct.pack("<IIH", low, high, 2)
         + bytes(64)
-        + struct.pack("<5h", *([unset] * 5))
+        + struct.pack("<5h", *map(_hundredths, told))
     )
-    return fixed.ljust(BEXT_BYTES, b"\0")
+    history = tags.coding.encode("ascii", "replace")
+    return fixed.ljust(BEXT_BYTES, b"\0") + history + b"\0" * (len(history) & 1)
 
 
-def _ixml(tags: Tags) -> bytes:
+def _ixml(tags: Tags, shape: Shape) -> bytes:
     def el(name: str, text: str) -> str:
         kept = "".join(c for c in text if c in "\t\n" or ord(c) >= 32)
         return f"<{name}>{escape(kept)}</{name}>"
 
     def body(words: str) -> bytes:
-        low, high = tags.time_reference & 0xFFFF_FFFF, tags.time_reference >> 32
+        reference = shape.of_programme(tags.time_reference)
+        low, high = reference & 0xFFFF_FFFF, reference >> 32
         own = "".join(el(name, text) for name, text in tags.notes.items())
         text = (
             '<?xml version="1.0" encoding="UTF-8"?><BWFXML><IXML_VERSION>2.10</IXML_VERSION>'
@@ -93,11 +133,11 @@ def _ixml(tags: Tags) -> bytes:
             + "<SPEED>"
             + el("TIMECODE_RATE", tags.timecode_rate)
             + el("TIMECODE_FLAG", "DF" if tags.drop else "NDF")
-            + el("FILE_SAMPLE_RATE", str(SAMPLE_RATE))
-            + el("AUDIO_BIT_DEPTH", "24")
+            + el("FILE_SAMPLE_RATE", str(shape.rate))
+            + el("AUDIO_BIT_DEPTH", str(shape.bits))
             + el("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI", str(high))
             + el("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO", str(low))
-            + el("TIMESTAMP_SAMPLE_RATE", str(SAMPLE_RATE))
+            + el("TIMESTAMP_SAMPLE_RATE", str(shape.rate))
             + "</SPEED>"
             + "<USER>"
             + el("READER", tags.reader)
@@ -116,28 +156,53 @@ def _ixml(tags: Tags) -> bytes:
     return packed.ljust(IXML_BYTES, b" ")
 
 
-def header(tags: Tags, samples: int) -> bytes:
-    """The `HEADER_BYTES` bytes that stand before `samples` packed 24-bit samples.
+RECORDED = Shape()
+
+
+def header(tags: Tags, samples: int, shape: Shape = RECORDED, after: int = 0) -> bytes:
+    """What stands before `samples` packed samples; of a recording the same `HEADER_BYTES` bytes whatever it says.
+
+    Args:
+        samples: of one channel, at the rate of `shape`.
+        after: bytes of chunks that follow the samples (`marks`).
 
     Raises:
         ValueError: when the sound is too long for a RIFF file, or the names too long for the header.
     """
-    if not 0 <= samples <= LARGEST_SAMPLES:
-        raise ValueError(f"a WAV file holds at most {LARGEST_SAMPLES} samples, not {samples}")
-    size = samples * BYTES_A_SAMPLE
+    size, bext = samples * shape.frame, _bext(tags, shape)
+    first = 12 + (8 + 16) + (8 + len(bext)) + (8 + IXML_BYTES) + 8
+    if samples < 0 or first + size + after > 0xFFFF_FFFF:
+        raise ValueError(f"a WAV file holds at most 4 GB, not {samples} samples")
     packed = (
         b"RIFF"
-        + struct.pack("<I", HEADER_BYTES - 8 + size + (size & 1))
+        + struct.pack("<I", first - 8 + size + (size & 1) + after)
         + b"WAVE"
-        + struct.pack("<4sIHHIIHH", b"fmt ", 16, 1, 1, SAMPLE_RATE, SAMPLE_RATE * BYTES_A_SAMPLE, BYTES_A_SAMPLE, 24)
-        + struct.pack("<4sI", b"bext", BEXT_BYTES)
-        + _bext(tags)
+        + struct.pack(
+            "<4sIHHIIHH", b"fmt ", 16, 1, shape.channels, shape.rate, shape.rate * shape.frame, shape.frame, shape.bits
+        )
+        + struct.pack("<4sI", b"bext", len(bext))
+        + bext
         + struct.pack("<4sI", b"iXML", IXML_BYTES)
-        + _ixml(tags)
+        + _ixml(tags, shape)
         + struct.pack("<4sI", b"data", size)
     )
-    assert len(packed) == HEADER_BYTES
+    assert len(packed) == first and (tags.coding or first == HEADER_BYTES)
     return packed
+
+
+def marks(labels: Sequence[tuple[int, str]]) -> bytes:
+    """The chunks `cue ` and `LIST adtl` (Multimedia Programming Interface and Data Specifications 1.0), which stand after
+    the samples: a mark with its label at each sample of the file. Nothing without marks.
+    """
+    if not labels:
+        return b""
+    points, texts = b"", b"adtl"
+    for number, (sample, text) in enumerate(labels, start=1):
+        points += struct.pack("<II4sIII", number, sample, b"data", 0, 0, sample)
+        told = text.encode() + b"\0"
+        texts += struct.pack("<4sII", b"labl", 4 + len(told), number) + told + b"\0" * (len(told) & 1)
+    cue = struct.pack("<4sII", b"cue ", 4 + len(points), len(labels)) + points
+    return cue + struct.pack("<4sI", b"LIST", len(texts)) + texts
 
 
 def describe(start_of_file: bytes) -> Described:

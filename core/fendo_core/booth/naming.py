@@ -2,7 +2,7 @@
 
 import re
 import unicodedata
-from collections.abc import Callable, Container
+from collections.abc import Callable, Container, Mapping
 from dataclasses import dataclass
 
 LONGEST_NAME = 120
@@ -48,18 +48,28 @@ class NameParts:
 FIELDS = tuple(NameParts("", "", "", "", "", "", 1).fields())
 
 
+def fill(pattern: str, fields: Mapping[str, str]) -> str:
+    """A pattern with the values of its fields.
+
+    Raises:
+        PatternError: with a text for the person who wrote it.
+    """
+    for name in _FIELD.findall(pattern):
+        if name not in fields:
+            known = ", ".join(f"{{{field}}}" for field in fields)
+            raise PatternError(f"There is no field {{{name}}}. Known are {known}.")
+    if re.search(r"[{}]", _FIELD.sub("", pattern)):
+        raise PatternError("A curly bracket stands alone: fields are written like {line}.")
+    return _FIELD.sub(lambda match: fields[match[1]], pattern)
+
+
 def check_pattern(pattern: str) -> None:
     """Raise for a pattern with unknown fields or without line and take.
 
     Raises:
         PatternError: with a text for the person who wrote it.
     """
-    for name in _FIELD.findall(pattern):
-        if name not in FIELDS:
-            known = ", ".join(f"{{{field}}}" for field in FIELDS)
-            raise PatternError(f"There is no field {{{name}}}. Known are {known}.")
-    if re.search(r"[{}]", _FIELD.sub("", pattern)):
-        raise PatternError("A curly bracket stands alone: fields are written like {line}.")
+    fill(pattern, dict.fromkeys(FIELDS, ""))
     if "{line}" not in pattern or "{take}" not in pattern:
         raise PatternError("The name must hold {line} and {take}, so that a file found alone says what it is.")
 
@@ -98,6 +108,5 @@ def file_name(pattern: str, parts: NameParts, taken: Container[str]) -> str:
         PatternError: for a bad pattern.
     """
     check_pattern(pattern)
-    fields = parts.fields()
-    stem = safe_name(_FIELD.sub(lambda match: fields[match[1]], pattern))
+    stem = safe_name(fill(pattern, parts.fields()))
     return unused(stem, lambda name: name.lower() in taken, ".wav")

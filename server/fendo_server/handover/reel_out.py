@@ -15,18 +15,19 @@ from fendo_server.picture.services import facts_of
 from fendo_server.work import running
 
 LARGEST = (1920, 1080)
-_DRAWN = 0.8
+DRAWN = 0.8
+"""Of the work on a film whose pieces are drawn so much is the drawing."""
 _SEEKABLE = ("mov", "matroska")
 """What has an index: in other films a seek lands several frames off, and they are read from the beginning."""
 
 
 @dataclass(frozen=True)
 class PictureOut:
-    """ffmpeg's arguments for the picture, and the share of the work that is done already."""
+    """ffmpeg's arguments for the picture, and whether its pieces were drawn."""
 
     inputs: list[str]
     options: list[str]
-    share: float
+    drawn: bool
 
 
 def folder_of(making: Path) -> Path:
@@ -34,10 +35,13 @@ def folder_of(making: Path) -> Path:
     return making.with_name(f"{making.name}-pieces")
 
 
-def picture(present: State, sources: dict[str, Source], making: Path, progress: running.Progress) -> PictureOut:
+def picture(
+    present: State, sources: dict[str, Source], making: Path, progress: running.Progress, first: float, last: float
+) -> PictureOut:
     """The picture of a production's reel, as inputs and options.
 
-    One piece that shows a whole film is copied as it is, where its codec allows.
+    One piece that shows a whole film is copied as it is, where its codec allows. Drawing takes the job from `first` to
+    `last`.
     """
     only = present.pieces[0]
     stored = sources.get(only.source or "")
@@ -45,21 +49,21 @@ def picture(present: State, sources: dict[str, Source], making: Path, progress: 
         facts = facts_of(stored)
         if only.length == present.sources[str(stored.id)].frames and facts.rate.fps == present.rate.fps:
             options = ["-c:v", "copy"] if facts.copyable else ["-vf", _fps(present.rate), *_ENCODED]
-            return PictureOut(codec.input_of(stored.original, facts.kind), options, 0.0)
+            return PictureOut(codec.input_of(stored.original, facts.kind), options, False)
     folder = folder_of(making)
     folder.mkdir(parents=True, exist_ok=True)
     size, done, whole = _size(sources.values()), 0, sum(piece.length for piece in present.pieces)
     listed = []
     for number, piece in enumerate(present.pieces):
         name = f"{number:05}.mp4"
-        part = (done / whole * _DRAWN, (done + piece.length) / whole * _DRAWN)
-        report = progress.part(*part, f"drawing piece {number + 1} of {len(present.pieces)}")
+        begun, ended = (first + (last - first) * frame / whole for frame in (done, done + piece.length))
+        report = progress.part(begun, ended, f"drawing piece {number + 1} of {len(present.pieces)}")
         _draw(piece, sources.get(piece.source or ""), present.rate, size, folder / name, report)
         listed.append(f"file '{name}'\n")
         done += piece.length
     (folder / "pieces.txt").write_text("".join(listed))
     inputs = ["-protocol_whitelist", "file", "-f", "concat", "-safe", "1", "-i", f"file:{folder / 'pieces.txt'}"]
-    return PictureOut(inputs, ["-c:v", "copy"], _DRAWN)
+    return PictureOut(inputs, ["-c:v", "copy"], True)
 
 
 _ENCODED = ["-c:v", "libx264", "-preset", "veryfast", "-crf", "18", "-pix_fmt", "yuv420p"]

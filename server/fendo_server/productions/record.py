@@ -85,6 +85,11 @@ def of(production: Production) -> dict[str, Any]:
     }
 
 
+def packed(production: Production) -> bytes:
+    """The record as it lies in a file."""
+    return json.dumps(of(production), ensure_ascii=False, indent=1).encode()
+
+
 def write(production: Production) -> None:
     """Put the record into the production's folder; what was there before is replaced whole or not at all.
 
@@ -92,8 +97,8 @@ def write(production: Production) -> None:
     """
     path = settings.MEDIA / production.directory / NAME
     new = path.with_suffix(".new")
-    with new.open("w", encoding="utf-8") as file:
-        json.dump(of(production), file, ensure_ascii=False, indent=1)
+    with new.open("wb") as file:
+        file.write(packed(production))
         file.flush()
         os.fsync(file.fileno())
     new.replace(path)

@@ -2,9 +2,6 @@
 
 from uuid import UUID
 
-from django.conf import settings
-from django.http import Http404, HttpResponseBase
-from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.decorators import api_view
@@ -12,7 +9,6 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from fendo_server.access import get_owned, owned
-from fendo_server.media import send_file
 from fendo_server.productions.models import Production
 from fendo_server.work import running
 from fendo_server.work.models import Job
@@ -21,12 +17,12 @@ NEWEST = 30
 
 
 class JobSerializer(serializers.ModelSerializer):
-    """A job. `result.file` names what can be downloaded once it is done, `about` the source that it prepares."""
+    """A job. `about` is the source that it prepares, or the name of the handover that it writes."""
 
     about = serializers.SerializerMethodField()
 
     def get_about(self, job: Job) -> str:
-        return str(job.arguments.get("source", ""))
+        return str(job.arguments.get("source", "") or job.arguments.get("order", {}).get("name", ""))
 
     class Meta:
         model = Job
@@ -60,16 +56,3 @@ def retry(request: Request, job_id: UUID) -> Response:
     running.retry(job)
     job.refresh_from_db()
     return Response(JobSerializer(job).data)
-
-
-@extend_schema(operation_id="job_file", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-@api_view(["GET"])
-def job_file(request: Request, job_id: UUID) -> HttpResponseBase:
-    """What a finished job made."""
-    job = get_owned(Job, request.user, job_id)
-    name = job.result.get("file")
-    if job.state != Job.State.DONE or not name:
-        raise Http404
-    path = settings.MEDIA / job.production.directory / "Handover" / name
-    kinds = {".mp4": "video/mp4", ".zip": "application/zip", ".wav": "audio/wav"}
-    return send_file(request, path, kinds.get(path.suffix, "application/octet-stream"), download_as=name)

@@ -14,6 +14,7 @@ import {
   isAway,
   type Job,
   type Line,
+  type Order,
   type Patch,
   Problem,
   type Production,
@@ -213,16 +214,6 @@ export function useJobs(id: string) {
 export function useJobActions(id: string) {
   const queries = useQueryClient()
   const refresh = () => queries.invalidateQueries({ queryKey: ['jobs', id] })
-  const begin = useMutation({
-    mutationFn: (kind: 'film with the voice' | 'voice files' | 'whole voice') =>
-      answered(
-        client.POST('/api/productions/{production_id}/handover/', {
-          params: { path: { production_id: id } },
-          body: { kind },
-        }),
-      ),
-    onSuccess: refresh,
-  })
   const cancel = useMutation({
     mutationFn: (job_id: string) => answered(client.POST('/api/jobs/{job_id}/cancel/', { params: { path: { job_id } } })),
     onSuccess: refresh,
@@ -231,7 +222,56 @@ export function useJobActions(id: string) {
     mutationFn: (job_id: string) => answered(client.POST('/api/jobs/{job_id}/retry/', { params: { path: { job_id } } })),
     onSuccess: refresh,
   })
-  return { begin, cancel, retry }
+  return { cancel, retry }
+}
+
+const handovers = (id: string) => ['handovers', id]
+
+/** Presets, what can be chosen, what was handed over. */
+export function useHandovers(id: string) {
+  return useQuery({
+    queryKey: handovers(id),
+    queryFn: () =>
+      answered(client.GET('/api/productions/{production_id}/handover/', { params: { path: { production_id: id } } })),
+  })
+}
+
+/** What an order would write; worked out anew with each change of the production. */
+export function usePlan({ id, revision }: Production, order: Order) {
+  return useQuery({
+    queryKey: ['plan', id, revision, order],
+    queryFn: () =>
+      answered(
+        client.POST('/api/productions/{production_id}/handover/plan/', {
+          params: { path: { production_id: id } },
+          body: order,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  })
+}
+
+/** Hand over; keep an order as a preset, remove one; ask for what was written. */
+export function useHandingOver(id: string) {
+  const queries = useQueryClient()
+  const refresh = () => queries.invalidateQueries({ queryKey: handovers(id) })
+  const begin = useMutation({
+    mutationFn: (body: Order) =>
+      answered(
+        client.POST('/api/productions/{production_id}/handover/', { params: { path: { production_id: id } }, body }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['jobs', id] }),
+  })
+  const keep = useMutation({
+    mutationFn: (body: Order) => answered(client.POST('/api/handover-presets/', { body })),
+    onSuccess: refresh,
+  })
+  const remove = useMutation({
+    mutationFn: (preset_id: string) =>
+      answered(client.DELETE('/api/handover-presets/{preset_id}/', { params: { path: { preset_id } } })),
+    onSuccess: refresh,
+  })
+  return { begin, keep, remove, refresh }
 }
 
 /** What is suspicious, mended, treated; asked for again with each change of the production. */

@@ -39,6 +39,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/handover-presets/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep an order under its name; what had that name before is replaced. Which lines it chose by hand is not kept. */
+        post: operations["keep_preset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handover-presets/{preset_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Remove a preset. What was handed over by it stays. */
+        delete: operations["remove_preset"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handovers/{handover_id}/files/{number}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One file of a handover, by its place in the list. */
+        get: operations["handover_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handovers/{handover_id}/zip/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of a handover as one file. */
+        get: operations["handover_zip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/cancel/": {
         parameters: {
             query?: never;
@@ -50,23 +118,6 @@ export interface paths {
         put?: never;
         /** @description Ask a job to stop. */
         post: operations["cancel_job"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/file/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description What a finished job made. */
-        get: operations["job_file"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -236,10 +287,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Presets, what can be chosen, and what was handed over, the newest first. */
+        get: operations["handovers"];
+        put?: never;
+        /** @description Begin to write an order. */
+        post: operations["hand_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/handover/plan/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
         get?: never;
         put?: never;
-        /** @description Begin to write what is wanted. */
-        post: operations["hand_over"];
+        /** @description What an order would write; nothing is written. */
+        post: operations["plan_handover"];
         delete?: never;
         options?: never;
         head?: never;
@@ -842,6 +911,8 @@ export interface components {
             file: string;
             folder: string;
         };
+        /** @enum {unknown} */
+        BlankEnum: "";
         /**
          * @description * `bring_in_lines` - bring_in_lines
          * @enum {string}
@@ -1076,6 +1147,13 @@ export interface components {
          * @enum {string}
          */
         EdgeEnum: "start" | "end";
+        /**
+         * @description * `voice` - voice
+         *     * `handles` - handles
+         *     * `slot` - slot
+         * @enum {string}
+         */
+        EdgesEnum: "voice" | "handles" | "slot";
         EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
         /**
          * @description * `fill_piece` - fill_piece
@@ -1097,6 +1175,35 @@ export interface components {
              */
             kind: "fill_piece";
         };
+        /** @description Something that is not as it should be. */
+        Finding: {
+            kind: components["schemas"]["FindingKindEnum"];
+            says: string;
+            room: components["schemas"]["RoomEnum"] | components["schemas"]["BlankEnum"];
+            lines: string[];
+            /** @description nothing can be written with it */
+            stops: boolean;
+        };
+        /**
+         * @description * `no take` - no take
+         *     * `not picked` - not picked
+         *     * `silent` - silent
+         *     * `over` - over
+         *     * `overlaps` - overlaps
+         *     * `clipped` - clipped
+         *     * `doubtful` - doubtful
+         *     * `other words` - other words
+         *     * `wild` - wild
+         *     * `cut off` - cut off
+         *     * `not treated` - not treated
+         *     * `no slide` - no slide
+         *     * `name` - name
+         *     * `hole` - hole
+         *     * `missing` - missing
+         *     * `disk` - disk
+         * @enum {string}
+         */
+        FindingKindEnum: "no take" | "not picked" | "silent" | "over" | "overlaps" | "clipped" | "doubtful" | "other words" | "wild" | "cut off" | "not treated" | "no slide" | "name" | "hole" | "missing" | "disk";
         /** @description The end of a take. */
         FinishRequest: {
             total: number;
@@ -1124,22 +1231,50 @@ export interface components {
             id: string;
             path: string;
         };
+        /** @description A form of voice files. */
+        Form: {
+            key: components["schemas"]["FormEnum"];
+            name: string;
+        };
+        /**
+         * @description * `wav 48/24` - wav 48/24
+         *     * `wav 44.1/16` - wav 44.1/16
+         *     * `wav 96/24` - wav 96/24
+         *     * `flac` - flac
+         *     * `mp3` - mp3
+         *     * `aac` - aac
+         *     * `opus` - opus
+         * @enum {string}
+         */
+        FormEnum: "wav 48/24" | "wav 44.1/16" | "wav 96/24" | "flac" | "mp3" | "aac" | "opus";
         /**
          * @description * `ear` - ear
          *     * `eye` - eye
          * @enum {string}
          */
         GuideEnum: "ear" | "eye";
-        /**
-         * @description * `film with the voice` - film with the voice
-         *     * `voice files` - voice files
-         *     * `whole voice` - whole voice
-         * @enum {string}
-         */
-        HandoverKindEnum: "film with the voice" | "voice files" | "whole voice";
-        /** @description What is wanted. */
-        HandoverRequest: {
-            kind: components["schemas"]["HandoverKindEnum"];
+        /** @description Something that was handed over. */
+        Handover: {
+            /** Format: uuid */
+            readonly id: string;
+            /** @description its folder in the production's folder Handover */
+            readonly folder: string;
+            order: components["schemas"]["Order"];
+            files: components["schemas"]["Written"][];
+            readonly lines: number;
+            findings: components["schemas"]["Finding"][];
+            limited: {
+                [key: string]: number;
+            };
+            /** Format: date-time */
+            readonly made: string;
+        };
+        /** @description What the room shows besides the plan. */
+        HandoverRoom: {
+            presets: components["schemas"]["Preset"][];
+            forms: components["schemas"]["Form"][];
+            fields: string[];
+            handovers: components["schemas"]["Handover"][];
         };
         /** @description Samples of the take that are on the server's disk. */
         Have: {
@@ -1181,7 +1316,7 @@ export interface components {
             /** @description which of them is start, end, words, notes, reader */
             columns: (number | null)[];
         };
-        /** @description A job. `result.file` names what can be downloaded once it is done, `about` the source that it prepares. */
+        /** @description A job. `about` is the source that it prepares, or the name of the handover that it writes. */
         Job: {
             /** Format: uuid */
             readonly id: string;
@@ -1619,6 +1754,32 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        /** @description What is to leave. */
+        Order: {
+            name: string;
+            parts: components["schemas"]["PartsEnum"][];
+            which: components["schemas"]["WhichEnum"];
+            /** @description the folders, readers or lines */
+            of: string[];
+            sound: components["schemas"]["SoundEnum"];
+            edges: components["schemas"]["EdgesEnum"];
+            form: components["schemas"]["FormEnum"];
+            channels: number;
+            names: string;
+        };
+        /** @description What is to leave. */
+        OrderRequest: {
+            name: string;
+            parts: components["schemas"]["PartsEnum"][];
+            which: components["schemas"]["WhichEnum"];
+            /** @description the folders, readers or lines */
+            of: string[];
+            sound: components["schemas"]["SoundEnum"];
+            edges: components["schemas"]["EdgesEnum"];
+            form: components["schemas"]["FormEnum"];
+            channels: number;
+            names: string;
+        };
         /** @description What lengths are told by, in syllables a second. */
         Pace: {
             styles: components["schemas"]["Style"][];
@@ -1653,6 +1814,20 @@ export interface components {
             number: string;
             parts: string[];
         };
+        /**
+         * @description * `lines` - lines
+         *     * `voice` - voice
+         *     * `film` - film
+         *     * `mix` - mix
+         *     * `bed` - bed
+         *     * `subtitles` - subtitles
+         *     * `script` - script
+         *     * `timeline` - timeline
+         *     * `takes` - takes
+         *     * `sources` - sources
+         * @enum {string}
+         */
+        PartsEnum: "lines" | "voice" | "film" | "mix" | "bed" | "subtitles" | "script" | "timeline" | "takes" | "sources";
         /** @description What a change made different; `takes` are all takes of the lines in `lines`. */
         Patch: {
             revision: number;
@@ -1801,6 +1976,27 @@ export interface components {
             line: string;
             spans: number[][];
         };
+        /** @description What an order would write. */
+        Plan: {
+            lines: components["schemas"]["PlannedLine"][];
+            /** @description besides those of the lines */
+            files: string[];
+            /** @description about */
+            bytes: number;
+            findings: components["schemas"]["Finding"][];
+            /** @description why nothing can be written; empty when it can */
+            stops: string;
+        };
+        /** @description A line that would leave. */
+        PlannedLine: {
+            line: string;
+            number: string;
+            path: string;
+            /** @description programme samples of the file */
+            span: number[];
+            takes: string;
+            provisional: boolean;
+        };
         /** @description The room: places in the order of the programme, mends, treatments. */
         Polish: {
             places: components["schemas"]["Place"][];
@@ -1810,6 +2006,11 @@ export interface components {
             stages: components["schemas"]["StageKind"][];
             starts: components["schemas"]["Chain"][];
             treatments: components["schemas"]["Scope"][];
+        };
+        /** @description An order under its name; those that ship have no identity. */
+        Preset: {
+            id: string | null;
+            order: components["schemas"]["Order"];
         };
         /** @description The one form of every error. */
         Problem: {
@@ -1990,6 +2191,16 @@ export interface components {
             file: string;
             advice: components["schemas"]["Advice"][];
         };
+        /**
+         * @description * `picture` - picture
+         *     * `script` - script
+         *     * `booth` - booth
+         *     * `takes` - takes
+         *     * `polish` - polish
+         *     * `` -
+         * @enum {string}
+         */
+        RoomEnum: "picture" | "script" | "booth" | "takes" | "polish";
         /** @description A measured round trip in samples; all null when it was never measured. */
         RoundTrip: {
             latency: number | null;
@@ -2287,6 +2498,12 @@ export interface components {
             /** @default slate */
             colour?: components["schemas"]["ColourEnum"];
         };
+        /**
+         * @description * `treated` - treated
+         *     * `recorded` - recorded
+         * @enum {string}
+         */
+        SoundEnum: "treated" | "recorded";
         /** @description Something that was brought in; `length` in samples, 0 for what has none of its own. */
         Source: {
             id: string;
@@ -2637,6 +2854,22 @@ export interface components {
              */
             decibel?: number;
         };
+        /**
+         * @description * `all` - all
+         *     * `picked` - picked
+         *     * `folder` - folder
+         *     * `reader` - reader
+         *     * `chosen` - chosen
+         *     * `changed` - changed
+         * @enum {string}
+         */
+        WhichEnum: "all" | "picked" | "folder" | "reader" | "chosen" | "changed";
+        /** @description A file that was written. */
+        Written: {
+            path: string;
+            bytes: number;
+            sha256: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2751,6 +2984,108 @@ export interface operations {
             };
         };
     };
+    keep_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preset"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handover_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handover_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    handover_zip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handover_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
     cancel_job: {
         parameters: {
             query?: never;
@@ -2768,27 +3103,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
-                };
-            };
-        };
-    };
-    job_file: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": string;
                 };
             };
         };
@@ -3175,6 +3489,27 @@ export interface operations {
             };
         };
     };
+    handovers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverRoom"];
+                };
+            };
+        };
+    };
     hand_over: {
         parameters: {
             query?: never;
@@ -3186,7 +3521,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["HandoverRequest"];
+                "application/json": components["schemas"]["OrderRequest"];
             };
         };
         responses: {
@@ -3196,6 +3531,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
                 };
             };
             422: {

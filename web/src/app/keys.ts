@@ -87,6 +87,7 @@ export const ACTIONS = {
   edgeOn: { key: 'Alt+ArrowRight', does: 'the place begins 5 ms later', room: 'Polish' },
   endBack: { key: 'Alt+Shift+ArrowLeft', does: 'the place ends 5 ms earlier', room: 'Polish' },
   endOn: { key: 'Alt+Shift+ArrowRight', does: 'the place ends 5 ms later', room: 'Polish' },
+  write: { key: 'Enter', does: 'write what is chosen', room: 'Handover' },
   gapCloses: { key: 'h', does: 'what follows a gap moves up, or stays', room: 'Polish' },
 } as const
 

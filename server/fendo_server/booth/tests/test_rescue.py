@@ -18,17 +18,16 @@ from fendo_core.production.state import rows
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.booth import capture
 from fendo_server.booth.rescue import rescue
-from fendo_server.picture.models import LaidSound, Piece
 from fendo_server.productions import description, services, state
 from fendo_server.productions import record as record_of
 from fendo_server.productions.models import Production
 from fendo_server.takes.description import take_rows
-from fendo_server.takes.models import Pick, Take
-from fendo_server.voice.models import Comp, Recording
+from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording
 from fendo_server.voice.reading import read_sound
 from fendo_server.work import running
 from fendo_server.work.models import Job
-from testing import bring, clock_of, edit, record, voice
+from testing import bring, clock_of, edit, forget_everything, record, voice
 
 FIELDS = (
     "id", "line_id", "line__number", "line__text", "line__slot_start", "line__slot_end", "line__production_id", "number",
@@ -42,17 +41,6 @@ FIELDS = (
 
 def known():
     return list(Take.objects.order_by("id").values(*FIELDS))
-
-
-def forget_everything():
-    """As if the database were gone."""
-    Pick.objects.all().delete()
-    Comp.objects.all().delete()
-    Take.objects.all().delete()
-    Recording.objects.all().delete()
-    Piece.objects.all().delete()
-    LaidSound.objects.all().delete()
-    Production.objects.all().delete()
 
 
 @pytest.fixture

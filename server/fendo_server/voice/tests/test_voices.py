@@ -2,14 +2,13 @@
 
 import io
 import os
-import zipfile
 
 import numpy as np
 import pytest
 import soundfile
 from wavinfo import WavInfoReader
 
-from fendo_core.audio import pcm, wav
+from fendo_core.audio import pcm
 from fendo_core.production import edits
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_core.voice.comp import BEFORE_SPEECH
@@ -20,7 +19,7 @@ from fendo_server.voice import sounding
 from fendo_server.voice.models import Comp
 from fendo_server.work import running
 from fendo_server.work.models import Job
-from testing import clock_of, edit, record, send, voice
+from testing import clock_of, edit, handed, record, send, voice
 
 
 def lines(client, production):
@@ -144,17 +143,15 @@ def test_a_voice_is_moved_and_its_files_tell_where_it_lies_now(client, productio
     after = rows(client, line)[0]
     assert after["voice"]["key"] == before["key"] and after["start"] == take.recording.start + 480
     assert after["voice"]["span"] == [at + 480 for at in before["span"]]
-    made = send(client, "POST", f"/api/productions/{production.id}/handover/", {"kind": "voice files"}).json()
-    running.run(made["id"])
-    (tmp_path / "voice.zip").write_bytes(client.get(f"/api/jobs/{made['id']}/file/").getvalue())
-    with zipfile.ZipFile(tmp_path / "voice.zip") as archive:
-        archive.extractall(tmp_path)
-        name = take.recording.file_name
-        body = archive.read(name)
-        assert body[wav.HEADER_BYTES :] == take.path.read_bytes()[wav.HEADER_BYTES :]
-        assert archive.read("list.csv").decode("utf-8-sig").splitlines()[1].endswith(",no"), "nobody picked it"
+    kept = handed(client, production, sound="recorded", edges="handles", names="{line} {take}")
+    assert (
+        soundfile.read(kept.path / "Lines/001 01.wav", dtype="int32")[0].tolist()
+        == soundfile.read(take.path, dtype="int32")[0].tolist()
+    )
+    assert ",no," in (kept.path / "Files.csv").read_text().splitlines()[1], "nobody picked it"
     midnight = production.rate.first_sample(production.start_frame)
-    assert WavInfoReader(str(tmp_path / name)).bext.time_reference == midnight + take.recording.start + 480
+    info = WavInfoReader(str(kept.path / "Lines/001 01.wav"))
+    assert info.bext.time_reference == midnight + take.recording.start + 480
 
 
 def test_the_whole_voice_is_one_file_of_the_programmes_length(client, production, ada, line, tmp_path):
@@ -163,12 +160,8 @@ def test_the_whole_voice_is_one_file_of_the_programmes_length(client, production
     take = record(line, sound)
     second = production.lines.all()[1]
     record(second, voice(3.0, 2))
-    made = send(client, "POST", f"/api/productions/{production.id}/handover/", {"kind": "whole voice"}).json()
-    running.run(made["id"])
-    job = Job.objects.get(pk=made["id"])
-    assert job.state == "done", job.error
-    path = tmp_path / "voice.wav"
-    path.write_bytes(client.get(f"/api/jobs/{job.pk}/file/").getvalue())
+    kept = handed(client, production, parts=["voice"])
+    (path,) = kept.path.glob("*.wav")
     info = WavInfoReader(str(path))
     assert info.bext.time_reference == production.rate.first_sample(production.start_frame)
     whole = soundfile.read(path, dtype="int32")[0] >> 8

@@ -1,209 +1,226 @@
-import { Button, Progress } from '@mantine/core'
+import { Button, SegmentedControl } from '@mantine/core'
+import { useDebouncedValue } from '@mantine/hooks'
+import { useEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
-import type { Job, Production, StandingVoice } from '../../api/client'
-import { useJobActions, useJobs } from '../../api/production'
-import { timecodeAt, useRoom, voicesOf } from '../../app/room'
-import { sayProblem } from '../../app/Said'
-import { SAMPLE_RATE, secondsText } from '../../engine/time'
+import type { Finding, Order, Plan, Preset, Production } from '../../api/client'
+import { useHandingOver, useHandovers, useJobs, usePlan } from '../../api/production'
+import { useDesk } from '../../app/desk'
+import { useEngine } from '../../app/engine'
+import { Key } from '../../app/Key'
+import { useKeys } from '../../app/keys'
+import { useLines, useRoom, voicesOf } from '../../app/room'
+import { Failed, Loading, sayProblem } from '../../app/Said'
+import { Handed } from './Handed'
+import { OrderForm } from './OrderForm'
+import { bytesText } from './text'
+import { WillBeWritten } from './WillBeWritten'
 import './handover.css'
 
-const WRITES = ['film with the voice', 'voice files', 'whole voice'] as const
-type Kind = (typeof WRITES)[number]
-const NAMES: Record<string, string> = {
-  'film with the voice': 'Film with the voice',
-  'voice files': 'Voice files',
-  'whole voice': 'The whole voice',
-}
-/** Something that can be written: what it is, and what is said where it can't be. */
-type Written = {
-  kind: Kind
-  title: string
-  says: string
-  button: string
-  id: string
-  possible?: boolean
-  instead?: string
-}
-const isWriting = (job: Job) => WRITES.includes(job.kind as Kind)
+const KIND = 'hand over'
+const PICTURED = ['film', 'mix', 'bed']
 
-/** Hand over: what will be written, under which names, how far it is, what is done. */
+/** Hand over: what will leave and under which names, what is open, what was written. */
 export function Component() {
   const { production } = useRoom()
-  const { begin, cancel, retry } = useJobActions(production.id)
-  const { data: jobs, error } = useJobs(production.id)
-  const voices = voicesOf(production)
-  const open = voices.filter((voice) => voice.provisional).length
-  const silent = production.lines.length - voices.length
-  const pictured = production.picture.pieces.length > 0
-  const kinds: Written[] = [
-    {
-      kind: 'film with the voice',
-      title: 'The film with the voice in it',
-      says: 'MP4. The picture untouched where nothing was cut, each reading where it lies, all other sound ducked while the voice speaks.',
-      button: 'Write the film',
-      id: 'write-film',
-      possible: pictured,
-      instead: 'There is no picture in this production.',
-    },
-    {
-      kind: 'voice files',
-      title: 'The voice files',
-      says: 'One archive with a WAV for each line, 48 kHz 24 bit, and a list of where each begins.',
-      button: 'Write the voice files',
-      id: 'write-voice',
-    },
-    {
-      kind: 'whole voice',
-      title: 'The whole voice as one file',
-      says: `One WAV, 48 kHz 24 bit mono, as long as the ${pictured ? 'picture' : 'programme'}; its time reference is the programme’s start, so that it falls into place in another program.`,
-      button: 'Write the whole voice',
-      id: 'write-whole',
-    },
-  ]
-  const going = (kind: string) =>
-    jobs?.some((job) => job.kind === kind && (job.state === 'waiting' || job.state === 'running'))
-  const start = (kind: Kind) => begin.mutate(kind, { onError: sayProblem })
+  const { data, error, refetch } = useHandovers(production.id)
+  if (error && !data) return <Failed said={error.message} onRetry={() => void refetch()} />
+  if (!data) return <Loading />
+  return <Room production={production} presets={data.presets} handovers={data.handovers} forms={data.forms} />
+}
+
+type Known = NonNullable<ReturnType<typeof useHandovers>['data']>
+type Props = { production: Production } & Pick<Known, 'presets' | 'handovers' | 'forms'>
+
+/** An order without what there is no picture for. */
+function fitted(order: Order, production: Production): Order {
+  const { version: _, ...plain } = order as Order & { version?: number }
+  if (production.picture.pieces.length) return plain
+  const parts = plain.parts.filter((part) => !PICTURED.includes(part))
+  return { ...plain, parts: parts.length ? parts : ['lines'] }
+}
+
+function Room({ production, presets, handovers, forms }: Props) {
+  const engine = useEngine()
+  const { line } = useLines(production, engine)
+  const [order, setOrder] = useState<Order>(() => fitted(handovers[0]?.order ?? presets[0]!.order, production))
+  const [asked] = useDebouncedValue(order, 200)
+  const { data: plan, error } = usePlan(production, asked)
+  const { begin, keep, remove, refresh } = useHandingOver(production.id)
+  const { data: jobs } = useJobs(production.id)
+  const own = jobs?.filter((job) => job.kind === KIND)
+  const [shows, setShows] = useState<'plan' | 'written'>('plan')
+  const done = own?.filter((job) => job.state === 'done').length
+  const before = useRef(done)
+  useEffect(() => {
+    // A job has ended: what it wrote stands in the list.
+    if (before.current !== undefined && done !== before.current) void refresh()
+    before.current = done
+  }, [done, refresh])
+  const writing = own?.some((job) => job.state === 'waiting' || job.state === 'running') ?? false
+  const read = voicesOf(production).length
+  const stops = error ? error.message : (plan?.stops ?? '')
+  const ready = Boolean(plan) && !stops && asked === order
+  const write = () => {
+    if (!ready) return
+    begin.mutate(order, { onSuccess: () => setShows('written'), onError: sayProblem })
+  }
+  useKeys({ write })
   return (
     <div className="handover">
-      <section className="handover-what">
-        {kinds.map(({ kind, title, says, button, id, possible = true, instead }) => (
-          <div key={kind} className="handover-kind">
-            <h2>{title}</h2>
-            <p className="quiet">{says}</p>
-            <Button
-              disabled={!voices.length || !possible || going(kind)}
-              onClick={() => start(kind)}
-              variant={kind === 'film with the voice' ? 'filled' : 'default'}
-              data-testid={id}
-            >
-              {button}
-            </Button>
-            {!possible && <p className="quiet">{instead}</p>}
-          </div>
-        ))}
-        {open > 0 && (
-          <p className="handover-open">
-            {open === 1 ? 'One line has' : `${open} lines have`} no pick: what was read last is written, and the list says
-            so. <Link to="../takes">Pick in Takes</Link>
-          </p>
-        )}
-        {silent > 0 && (
-          <p className="handover-open">
-            {silent === 1 ? 'One line was' : `${silent} lines were`} never read and will be silent.{' '}
-            <Link to="../booth">Read in the Booth</Link>
-          </p>
-        )}
-        <h2>Written</h2>
-        {error && <p role="alert">{error.message}</p>}
-        <ul className="handover-jobs" aria-live="polite" aria-busy={!jobs} data-testid="jobs">
-          {jobs
-            ?.filter((job) => isWriting(job))
-            .map((job) => (
-              <OneJob
-                key={job.id}
-                job={job}
-                onCancel={() => cancel.mutate(job.id, { onError: sayProblem })}
-                onRetry={() => retry.mutate(job.id, { onError: sayProblem })}
-              />
-            ))}
-        </ul>
-        {jobs && !jobs.some((job) => isWriting(job)) && <p className="quiet">Nothing has been written yet.</p>}
+      <section className="handover-order">
+        <div className="handover-body">
+          <Presets
+            presets={presets}
+            order={order}
+            onChoose={(chosen) => setOrder(fitted(chosen, production))}
+            onRemove={(id) => remove.mutate(id, { onError: sayProblem })}
+          />
+          <OrderForm production={production} forms={forms} order={order} line={line} onChange={setOrder} />
+          <Findings findings={plan?.findings ?? []} refused={error?.message} />
+        </div>
+        <div className="handover-write">
+          <Button onClick={write} disabled={!ready} data-testid="write">
+            {plan && !stops ? `Write ${filesText(plan)}` : 'Write'}
+          </Button>
+          <Key action="write" />
+          <span className="quiet">
+            {plan && !stops && `about ${bytesText(plan.bytes)}, into the production’s folder Handover`}
+          </span>
+          <KeepPreset order={order} presets={presets} onKeep={(kept) => keep.mutate(kept, { onError: sayProblem })} />
+        </div>
       </section>
-      <Names production={production} voices={voices} />
+      <aside className="handover-sheet">
+        <SegmentedControl
+          aria-label="what is shown"
+          size="xs"
+          value={shows}
+          onChange={(value) => setShows(value as typeof shows)}
+          data={[
+            { value: 'plan', label: 'Will be written' },
+            { value: 'written', label: `Handed over${handovers.length ? ` (${handovers.length})` : ''}` },
+          ]}
+        />
+        {shows === 'plan' ? (
+          !read ? (
+            <p className="quiet">
+              Nothing was read yet. <Link to="../booth">Read in the Booth</Link>; each line will stand here.
+            </p>
+          ) : (
+            plan && <WillBeWritten production={production} plan={plan} order={order} onChange={setOrder} />
+          )
+        ) : (
+          <Handed production={production} jobs={own} handovers={handovers} />
+        )}
+        {writing && shows === 'plan' && (
+          <p className="quiet" role="status">
+            Writing. How far it is stands under <b>Handed over</b>.
+          </p>
+        )}
+      </aside>
     </div>
   )
 }
 
-type Result = { file?: string; bytes?: number; files?: number; limited?: { share: number; deepest: number } }
-
-/** How hard the ceiling had to work. */
-function limitedText({ limited }: Result): string {
-  if (!limited) return ''
-  if (!limited.share) return ' · the ceiling had nothing to do'
-  const share = (limited.share * 100).toFixed(limited.share < 0.001 ? 2 : 1)
-  return ` · the ceiling worked ${share} % of the time, at most ${(-limited.deepest).toFixed(1)} dB`
+function filesText(plan: Plan): string {
+  const count = plan.lines.filter(({ path }) => path).length + plan.files.length
+  return `${count} files`
 }
 
-function OneJob({ job, onCancel, onRetry }: { job: Job; onCancel: () => void; onRetry: () => void }) {
-  const result = job.result as Result
-  const going = job.state === 'waiting' || job.state === 'running'
+type PresetsProps = {
+  presets: Preset[]
+  order: Order
+  onChoose: (order: Order) => void
+  onRemove: (id: string) => void
+}
+
+/** What an order can begin with: who it is for. */
+function Presets({ presets, order, onChoose, onRemove }: PresetsProps) {
   return (
-    <li data-testid="job" data-state={job.state}>
-      <span className="handover-job-name">
-        {result.file ?? NAMES[job.kind]}
-        <small className="quiet">
-          {job.state === 'done' &&
-            `${size(result.bytes ?? 0)}${result.files ? ` · ${result.files} files` : ''}${limitedText(result)}`}
-          {job.state === 'failed' && job.error}
-          {job.state === 'cancelled' && 'stopped; nothing was written'}
-          {going && (job.step || 'waiting for its turn')}
-        </small>
-      </span>
-      {going && <Progress value={job.progress * 100} w={180} aria-label="written so far" />}
-      {going && (
-        <Button size="compact-sm" variant="default" onClick={onCancel}>
-          {job.cancel_wanted ? 'stopping' : 'Stop'}
-        </Button>
-      )}
-      {(job.state === 'failed' || job.state === 'cancelled') && (
-        <Button size="compact-sm" variant="default" onClick={onRetry}>
-          Try again
-        </Button>
-      )}
-      {job.state === 'done' && (
-        <Button size="compact-sm" component="a" href={`/api/jobs/${job.id}/file/`} download data-testid="download">
-          Download
-        </Button>
-      )}
-    </li>
+    <fieldset className="handover-presets" aria-label="presets">
+      <h1>Hand over for</h1>
+      {presets.map(({ id, order: each }) => (
+        <span key={id ?? each.name}>
+          <button type="button" aria-pressed={each.name === order.name} onClick={() => onChoose(each)}>
+            {each.name}
+          </button>
+          {id && each.name === order.name && (
+            <button
+              type="button"
+              className="handover-remove"
+              onClick={() => onRemove(id)}
+              aria-label={`remove ${each.name}`}
+            >
+              ×
+            </button>
+          )}
+        </span>
+      ))}
+    </fieldset>
   )
 }
 
-function size(bytes: number): string {
-  return bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1000))} kB` : `${(bytes / 1e6).toFixed(1)} MB`
-}
-
-/** Every file that will be written, with the moment it begins. */
-function Names({ production, voices }: { production: Production; voices: StandingVoice[] }) {
+/** Keep the order under a name of one's own. */
+function KeepPreset({ order, presets, onKeep }: { order: Order; presets: Preset[]; onKeep: (order: Order) => void }) {
+  const [name, setName] = useState<string | null>(null)
+  const ships = presets.some((preset) => !preset.id && preset.order.name === order.name)
+  if (name === null)
+    return (
+      <Button variant="subtle" size="compact-sm" onClick={() => setName(ships ? '' : order.name)}>
+        Keep as a preset
+      </Button>
+    )
   return (
-    <aside className="handover-names">
-      <h2>
-        {voices.length} {voices.length === 1 ? 'file' : 'files'}
-      </h2>
-      {!voices.length && (
-        <p className="quiet">
-          Nothing was read yet. <Link to="../booth">Read in the Booth</Link>; each reading will stand here.
-        </p>
-      )}
-      <ol>
-        {production.lines.map(({ id, number, voice }) =>
-          voice ? (
-            <li key={id}>
-              <span className="page-number">{number}</span>
-              <span className="handover-file">
-                {voice.file}
-                <small className="quiet">
-                  {timecodeAt(production, voice.span[0]!)} · {secondsText(voice.length)} s · {voice.name}
-                  {voice.provisional && ' · not picked'}
-                </small>
-              </span>
-              {voice.kind === 'take' ? (
-                <a href={`/api/takes/${voice.id}/recording/?download=1`} download>
-                  WAV
-                </a>
-              ) : (
-                voice.length <= LONGEST_DOWNLOAD && (
-                  <a href={`/api/voices/${voice.id}/${voice.key}/sound/`} download={voice.file}>
-                    WAV
-                  </a>
-                )
-              )}
-            </li>
-          ) : null,
-        )}
-      </ol>
-    </aside>
+    <form
+      className="handover-keep"
+      onSubmit={(event) => {
+        event.preventDefault()
+        if (name.trim()) onKeep({ ...order, name: name.trim() })
+        setName(null)
+      }}
+    >
+      <input
+        aria-label="name of the preset"
+        placeholder="name of the preset"
+        value={name}
+        maxLength={60}
+        // biome-ignore lint/a11y/noAutofocus: somebody asked for it just now
+        autoFocus
+        onChange={(event) => setName(event.currentTarget.value)}
+        onKeyDown={(event) => event.key === 'Escape' && setName(null)}
+      />
+      <Button size="compact-sm" type="submit" variant="default" disabled={!name.trim()}>
+        Keep
+      </Button>
+    </form>
   )
 }
 
-const LONGEST_DOWNLOAD = 60 * SAMPLE_RATE
+const ROOM_NAMES: Record<string, string> = {
+  picture: 'Picture',
+  script: 'Script',
+  booth: 'Booth',
+  takes: 'Takes',
+  polish: 'Polish',
+}
+
+/** What is open, each with a way there. */
+function Findings({ findings, refused }: { findings: Finding[]; refused?: string | undefined }) {
+  const choose = useDesk((desk) => desk.choose)
+  if (refused) return <p role="alert">{refused}</p>
+  if (!findings.length) return <p className="handover-fine">Nothing is open.</p>
+  return (
+    <ul className="handover-findings" data-testid="findings" aria-label="what is open">
+      {findings.map(({ kind, says, room, lines, stops }) => (
+        <li key={`${kind}${says}`} data-stops={stops}>
+          {stops && <b>Stops: </b>}
+          {says}{' '}
+          {room && (
+            <Link to={`../${room}`} onClick={() => lines[0] && choose(lines[0])}>
+              {ROOM_NAMES[room]}
+            </Link>
+          )}
+        </li>
+      ))}
+    </ul>
+  )
+}

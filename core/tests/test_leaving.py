@@ -1,0 +1,214 @@
+"""What leaves: forms, names, checks, lists and timelines, read back by others than those that wrote them."""
+
+import csv
+import io
+from dataclasses import replace
+from fractions import Fraction
+
+import numpy as np
+import opentimelineio
+import pytest
+import soundfile
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from wavinfo import WavInfoReader
+
+from fendo_core.audio import wav
+from fendo_core.booth.naming import NameParts, PatternError
+from fendo_core.handover import forms
+from fendo_core.handover.checks import Finding, Read, check
+from fendo_core.handover.forms import FORMS, edged
+from fendo_core.handover.listing import Listed, csv_list, sheet, subtitles
+from fendo_core.handover.names import LineParts, names_of
+from fendo_core.handover.order import PRESETS, Order, OrderRefused
+from fendo_core.handover.timelines import VoiceClip, edl, otio, tracks
+from fendo_core.picture import timeline
+from fendo_core.picture.reel import Piece, Source
+from fendo_core.script.lines import Line
+from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span, parse_timecode
+
+PAL = FrameRate(Fraction(25))
+DROP = FrameRate(Fraction(30000, 1001), True)
+TAGS = wav.Tags("Orsey", "Handover", "7", 2, "Sam", "Nobody; needs a <clock>.", 48_000 * 36_000, "2026-11-28 10:00:00")
+
+
+def tone(hertz: float, seconds: float, level: float = 0.5) -> np.ndarray:
+    return (level * np.sin(2 * np.pi * hertz * np.arange(int(seconds * SAMPLE_RATE)) / SAMPLE_RATE)).astype(np.float32)
+
+
+@pytest.mark.parametrize("key", ["wav 48/24", "wav 44.1/16", "wav 96/24"])
+@pytest.mark.parametrize("channels", [1, 2])
+def test_a_wav_of_every_shape_is_read_by_two_others_with_its_marks_and_its_time(tmp_path, key, channels):
+    sound, path = tone(997.0, 2.0), tmp_path / "line.wav"
+    shape = replace(FORMS[key].shape, channels=channels)
+    marks, samples = wav.marks([(shape.of_programme(24_000), "line 7")]), shape.of_programme(len(sound))
+    tags = replace(TAGS, coding="A=PCM\r\n", loud=wav.Loud(-16.25, -1.5))
+    body = b"".join(forms.packed(np.array_split(sound, 7), len(sound), shape))
+    path.write_bytes(wav.header(tags, samples, shape, len(marks)) + body + marks)
+    read, rate = soundfile.read(path, always_2d=True)
+    assert (rate, read.shape) == (shape.rate, (samples, channels))
+    assert channels == 1 or np.array_equal(read[:, 0], read[:, 1])
+    t = np.arange(samples) / rate
+    # Against the tone itself at the new rate: nothing moved, nothing louder.
+    inside = slice(rate // 10, -rate // 10)
+    apart = read[inside, 0] - 0.5 * np.sin(2 * np.pi * 997.0 * t[inside])
+    assert np.max(np.abs(apart)) < (2.5 / 32_768 if shape.bits == 16 else 3e-6)
+    info = WavInfoReader(str(path))
+    assert info.fmt.bits_per_sample == shape.bits
+    assert info.bext.time_reference == shape.rate * 36_000
+    assert (round(info.bext.loudness_value, 2), round(info.bext.max_true_peak, 2)) == (-16.25, -1.5)
+    assert info.bext.coding_history.startswith("A=PCM")
+    assert info.cues.cues[0].position == shape.of_programme(24_000)
+    assert info.cues.labels[0].text == "line 7"
+
+
+def test_sixteen_bits_are_dithered_so_that_less_than_a_step_is_still_heard():
+    """A tone of a third of a step would be silence without dither; with it it stands out of the noise at its place."""
+    shape = wav.Shape(SAMPLE_RATE, 16)
+    quiet = tone(1000.0, 4.0, 0.33 / 32_768)
+    steps = np.frombuffer(b"".join(forms.packed([quiet], len(quiet), shape)), "<i2")
+    spectrum = np.abs(np.fft.rfft(steps * np.hanning(len(steps))))
+    assert spectrum[4000] > 5 * np.median(spectrum)
+    assert abs(float(np.mean(steps))) < 0.02
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(-50, 150), st.integers(1, 200), st.lists(st.integers(1, 99), max_size=4), st.integers(0, 20))
+def test_a_sound_cut_to_a_span_has_its_length_and_its_place_wherever_blocks_are_cut(first, length, cuts, fade):
+    sound = np.arange(1, 101, dtype=np.float32)
+    blocks = np.split(sound, sorted(set(cuts)))
+    found = np.concatenate(list(edged(blocks, first, length, fade)))
+    assert len(found) == length
+    plain = np.concatenate([np.zeros(50, np.float32), sound, np.zeros(300, np.float32)])[50 + first :][:length]
+    inner = slice(fade, max(fade, length - fade))
+    assert np.array_equal(found[inner], plain[inner])
+    assert np.all(np.abs(found) <= np.abs(plain) + 1e-6)
+
+
+def parts(line: str, words: str, take: str = "2", slide: int = 0) -> LineParts:
+    return LineParts(take, NameParts("Orsey", "Narration", line, words, "Sam", "2026-11-28", 1), "the creek", slide)
+
+
+def test_names_are_filled_safe_and_never_twice():
+    rows = [parts("1", "Who? Me", slide=3), parts("2", "a/b", "1+3", 3), parts("2A", "a b")]
+    named = names_of("{slide} {words}", rows, ".wav")
+    assert [one.name for one in named] == ["03 Who Me.wav", "03 a b.wav", "no slide a b.wav"]
+    assert [one.name for one in names_of("{line} t{take} {shot}", rows, ".mp3")][1] == "002 t01+03 the creek.mp3"
+    assert [one.name for one in names_of("{count} {reader}", rows, "")] == ["01 Sam", "02 Sam", "03 Sam"]
+    twice = names_of("{production}", rows, ".wav")
+    assert [(one.name, one.clash) for one in twice[:2]] == [("Orsey.wav", False), ("Orsey (2).wav", True)]
+    assert [one.changed for one in names_of("{line}: {words}", rows, "")] == [True, True, True]
+    for bad in ("{nothing}", "{line", "", "   "):
+        with pytest.raises(PatternError):
+            names_of(bad, rows, "")
+
+
+def test_an_order_comes_back_from_its_row_and_refuses_what_it_does_not_know():
+    for order in PRESETS:
+        assert Order.from_row(order.as_row()) == order
+    for wrong in (
+        {"parts": []},
+        {"parts": ["everything"]},
+        {"form": "wax"},
+        {"channels": 3},
+        {"version": 99},
+        {"parts": 7},
+    ):
+        with pytest.raises(OrderRefused):
+            Order.from_row(Order().as_row() | wrong)
+
+
+LINES = [Line(str(n), str(n), f"Words of line {n}.", Span(n * 100_000, n * 100_000 + 90_000)) for n in range(1, 6)]
+
+
+def spoken(n: int, start: int = 0, end: int = 80_000, **more) -> Read:
+    return Read(LINES[n - 1], Span(n * 100_000 + start, n * 100_000 + end), words=LINES[n - 1].text, **more)
+
+
+def test_nothing_is_said_where_nothing_is_wrong_and_each_thing_where_it_is():
+    fine = [spoken(n) for n in range(1, 6)]
+    assert check(LINES, fine, pictured=True, treated=True) == []
+    wild = replace(LINES[4], slot=None)
+
+    def kinds(read, lines=LINES):
+        return [(one.kind, one.lines) for one in check(lines, read, True, True)]
+
+    assert kinds(fine[1:]) == [("no take", ("1",))]
+    assert kinds([replace(fine[0], speech=None), *fine[1:]]) == [("silent", ("1",))]
+    assert kinds([replace(fine[0], provisional=True), replace(fine[1], provisional=True), *fine[2:]]) == [
+        ("not picked", ("1", "2"))
+    ]
+    assert kinds([replace(fine[0], words="Words of another line."), *fine[1:]]) == [("other words", ("1",))]
+    assert kinds([replace(fine[0], words="words of LINE 1"), *fine[1:]]) == [], "a comma is no other word"
+    assert kinds([spoken(1, 0, 95_000), *fine[1:]]) == [("over", ("1",))]
+    assert kinds([spoken(1, 0, 110_000), *fine[1:]]) == [("overlaps", ("1", "2")), ("over", ("1",))]
+    assert kinds([replace(fine[0], clipped=2), *fine[1:]]) == [("clipped", ("1",))]
+    assert kinds([replace(fine[0], doubts=("x",), cut_off=True), *fine[1:]]) == [("cut off", ("1",)), ("doubtful", ("1",))]
+    assert kinds([*fine[:4], replace(fine[4], line=wild)]) == [("wild", ("5",))]
+    assert kinds([replace(fine[0], treated=False), *fine[1:]]) == [("not treated", ("1",))]
+    assert check(LINES, fine[1:], True, True)[0].says == "Line 1 was never read and will be silent."
+    assert "lines were never read" in check(LINES, fine[2:], True, True)[0].says
+
+
+def listed(n: int, **more) -> Listed:
+    base = Listed(
+        str(n),
+        f"Words {n} & <more>",
+        "1",
+        "Sam",
+        Span(n * 48_000, n * 48_000 + 24_000),
+        False,
+        f"Lines/{n}.wav",
+        n * 48_000 - 100,
+        30_000,
+        -16.04,
+        -1.2,
+    )
+    return replace(base, **more)
+
+
+def test_list_sheet_and_subtitles_tell_what_leaves_and_hold_no_formula_and_no_markup():
+    rows = [listed(2, words='=HYPERLINK("x")', provisional=True), listed(1)]
+    table = list(csv.DictReader(io.StringIO(csv_list(rows, PAL, 10 * 3600 * 25))))
+    assert [row["line"] for row in table] == ["1", "2"]
+    assert table[0]["starts at"] == "10:00:00:24" and table[0]["first sample"] == "47900" and table[0]["picked"] == "yes"
+    assert table[1]["words"].startswith("'=") and table[1]["picked"] == "no" and table[0]["LUFS (dual mono)"] == "-16.0"
+    page = sheet("Orsey <1>", ["Two lines."], rows, [Finding("clipped", "Line 2 is clipped & loud.", "takes")], PAL, 0)
+    assert "Words 1 &amp; &lt;more&gt;" in page and "not picked" in page and "clipped &amp; loud" in page
+    assert "<more>" not in page and "Orsey <1>" not in page
+    told = subtitles([*rows, listed(9, speech=None), listed(3, speech=Span(-9_000, 24_000))], PAL)
+    assert "00:00:01,000 --> 00:00:01,500\nWords 1 & <more>" in told
+    assert "00:00:00,000 --> 00:00:00,500\nWords 3" in told and "Words 9" not in told
+
+
+@pytest.mark.parametrize("rate", [PAL, DROP, FrameRate(Fraction(24000, 1001))], ids=["25", "29.97 drop", "23.976"])
+def test_timelines_come_back_where_they_were_read_by_others(rate):
+    start = parse_timecode("10:00:00;00" if rate.drop else "10:00:00:00", rate)
+    reel = (Piece("p", 100, "film", first=30), Piece("q", 50, None, name="a card"), Piece("r", 70, "film", first=0))
+    sources = {"film": Source("film", "mill walk.mp4", frames=400)}
+    clips = [
+        VoiceClip("1 one", "Lines/1.wav", -4_000, 60_000, "One."),
+        VoiceClip("2 two", "Lines/2.wav", 50_000, 60_000, "Two."),
+        VoiceClip("3 three", "Lines/3.wav", 130_123, 9_000, "Three."),
+    ]
+    assert [[clip.name[0] for clip in track] for track in tracks(clips)] == [["1", "3"], ["2"]]
+    for text in (otio("Orsey", clips, reel, sources, rate, start), edl("Orsey", clips, reel, sources, rate, start)):
+        back = timeline.read(text.encode(), rate)
+        found = [(event.medium, event.first, event.length) for event in back.events]
+        assert back.start == start
+        assert [length for _, _, length in found] == [100, 50, 70]
+        assert found[0][:2] == ("mill walk.mp4", 30) and found[1][0] == "" and found[2][:2] == ("mill walk.mp4", 0)
+    whole = opentimelineio.adapters.read_from_string(otio("Orsey", clips, reel, sources, rate, start), "otio_json")
+    placed = {}
+    for track in whole.tracks:
+        if track.kind == "Audio":
+            for clip in track.find_clips():
+                placed[clip.name] = round(clip.range_in_parent().start_time.rescaled_to(SAMPLE_RATE).value)
+                assert clip.media_reference.target_url.startswith("Lines/")
+    assert placed == {"1 one": 0, "2 two": 50_000, "3 three": 130_123}
+    rows = [row.split() for row in edl("Orsey", clips, reel, sources, rate, start).splitlines() if " C " in row]
+    events = sorted((row for row in rows if row[2] != "V"), key=lambda row: row[6])
+    for clip, event in zip(sorted(clips, key=lambda one: one.start), events, strict=True):
+        said = rate.first_sample(parse_timecode(event[6], rate) - start)
+        assert abs(said - max(0, clip.start)) <= SAMPLE_RATE / rate.fps / 2 + 1, "to the nearest frame"
+        assert event[4] == event[6], "the file's own time code is where it lies"

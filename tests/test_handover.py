@@ -1,0 +1,113 @@
+"""Handing over by the interface, and what leaves, read by other programs."""
+
+import csv
+import hashlib
+import io
+import json
+import subprocess
+import zipfile
+from pathlib import Path
+
+import opentimelineio
+import pytest
+import soundfile
+from playwright.sync_api import Page, expect
+from wavinfo import WavInfoReader
+
+from fendo_core.handover.order import PRESETS
+from harness import handed_over, order, state
+from measure import RATE
+from probe import api
+
+pytestmark = pytest.mark.browser
+MIDNIGHT = 10 * 3600 * RATE
+CODECS = {".wav": "pcm_s24le", ".mp3": "mp3", ".mp4": "h264"}
+
+
+def unpacked(page: Page, tmp_path: Path, name: str) -> Path:
+    """The newest handover, downloaded whole."""
+    with page.expect_download(timeout=120_000) as waited:
+        page.get_by_test_id("handover").first.get_by_test_id("download").click()
+    waited.value.save_as(tmp_path / f"{name}.zip")
+    with zipfile.ZipFile(tmp_path / f"{name}.zip") as archive:
+        archive.extractall(tmp_path / name)
+    (folder,) = (tmp_path / name).iterdir()
+    return folder
+
+
+@pytest.mark.parametrize("name", [one.name for one in PRESETS])
+def test_the_demo_leaves_in_every_preset_and_others_read_all_of_it(page: Page, world, demo, tmp_path, name):
+    page.goto(world.link())
+    page.get_by_text("The Tide Mill at Orsey").first.click()
+    state(page, "Ready")
+    page.keyboard.press("6")
+    page.get_by_role("button", name=name, exact=True).click()
+    expect(page.get_by_role("button", name=name, exact=True)).to_have_attribute("aria-pressed", "true")
+    handed_over(page)
+    folder = unpacked(page, tmp_path, name)
+    for row in (folder / "checksums.sha256").read_text().splitlines():
+        digest, path = row.split("  ", 1)
+        assert hashlib.sha256((folder / path).read_bytes()).hexdigest() == digest
+    listed = list(csv.DictReader(io.StringIO((folder / "Files.csv").read_text("utf-8-sig"))))
+    lines = {line["number"]: line for line in api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/")["lines"]}
+    assert len(listed) == sum(1 for line in lines.values() if line["voice"] and (name != "Client" or line["pick"]))
+    for row in listed:
+        path = folder / row["file"]
+        shown = subprocess.run(
+            ["ffprobe", "-v", "error", "-show_streams", "-of", "json", path], capture_output=True, check=True
+        )
+        (stream,) = json.loads(shown.stdout)["streams"]
+        assert stream["codec_name"] == CODECS[path.suffix]
+        assert abs(float(stream["duration"]) - float(row["seconds"])) < (0.06 if path.suffix == ".mp3" else 0.001)
+        if path.suffix == ".wav":
+            assert WavInfoReader(str(path)).bext.time_reference == MIDNIGHT + int(row["first sample"])
+            assert soundfile.info(path).frames == round(float(row["seconds"]) * RATE) or name != "Course"
+    if name == "Editor":
+        (timeline,) = folder.glob("*.otio")
+        whole = opentimelineio.adapters.read_from_file(str(timeline))
+        clips = [clip for track in whole.tracks if track.kind == "Audio" for clip in track.find_clips()]
+        starts = {clip.media_reference.target_url: clip.range_in_parent().start_time.value for clip in clips}
+        assert starts == {row["file"]: max(0, int(row["first sample"])) for row in listed}
+    if name == "Client":
+        (film,) = folder.glob("*.mp4")
+        shown = subprocess.run(
+            ["ffprobe", "-v", "error", "-show_format", "-of", "json", film], capture_output=True, check=True
+        )
+        assert abs(float(json.loads(shown.stdout)["format"]["duration"]) - 360) < 0.1
+    if name == "Archive":
+        assert (folder / "Production/production.json").exists() and len(list(folder.rglob("Production/**/*.wav"))) >= 20
+    assert "Take sheet.html" in {path.name for path in folder.iterdir()}
+
+
+def test_an_order_is_ticked_named_kept_and_only_what_changed_leaves_again(page: Page, world, demo):
+    page.goto(world.link())
+    page.get_by_text("The Tide Mill at Orsey").first.click()
+    state(page, "Ready")
+    order(page, "Each line as a file", which="lines that I tick")
+    plan = page.get_by_test_id("plan")
+    page.get_by_role("checkbox", name="line 2", exact=True).check()
+    page.get_by_role("checkbox", name="line 4", exact=True).check()
+    names = page.get_by_role("textbox", name="Names of the lines")
+    names.fill("{count} {reader} {line}")
+    expect(plan.locator("[data-leaves='true']").first).to_contain_text("01 ")
+    names.fill("{nobody}")
+    expect(page.get_by_role("alert")).to_contain_text("There is no field {nobody}")
+    expect(page.get_by_test_id("write")).to_be_disabled()
+    names.fill("{line} {words}")
+    page.get_by_role("button", name="Keep as a preset").click()
+    page.get_by_role("textbox", name="name of the preset").fill("Two for a friend")
+    page.keyboard.press("Enter")
+    kept = page.get_by_role("button", name="Two for a friend", exact=True)
+    expect(kept).to_be_visible()
+    page.locator("body").click(position={"x": 640, "y": 20})
+    page.get_by_test_id("write").wait_for()
+    handed_over(page)
+    expect(page.get_by_test_id("handover").first).to_contain_text("2 lines")
+    order(page, "Each line as a file")
+    handed_over(page)
+    order(page, "Each line as a file", which="what has changed since the last time")
+    expect(page.get_by_test_id("findings")).to_contain_text("Nothing has changed since")
+    expect(page.get_by_test_id("write")).to_be_disabled()
+    kept.click()
+    page.get_by_role("button", name="remove Two for a friend").click()
+    expect(kept).to_have_count(0)
