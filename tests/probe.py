@@ -274,7 +274,7 @@ def record(
 def samples_of(path: Path) -> tuple[np.ndarray, int]:
     """The sound of a take's file as floats, and its time reference."""
     raw = path.read_bytes()
-    described = wav.describe(raw[: wav.HEADER_BYTES])
+    described = wav.describe(raw[: wav.MOST_HEADER_BYTES])
     packed = np.frombuffer(raw[described.data_offset : described.data_offset + described.samples * 3], np.uint8).reshape(
         -1, 3
     )

@@ -19,6 +19,8 @@ from fendo_core.timebase import SAMPLE_RATE
 BEXT_BYTES = 602
 IXML_BYTES = 8192
 HEADER_BYTES = 12 + (8 + 16) + (8 + BEXT_BYTES) + (8 + IXML_BYTES) + 8
+MOST_HEADER_BYTES = HEADER_BYTES + 512
+"""With a coding history, as a file has that was handed over."""
 LARGEST_SAMPLES = (0xFFFF_FFFF - HEADER_BYTES) // BYTES_A_SAMPLE
 """A RIFF size is 32 bits: about 8 hours 16 minutes."""
 

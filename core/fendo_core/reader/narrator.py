@@ -118,6 +118,8 @@ def read(text: str, seed: int, voice: str = VOICES[0], fault: Fault = "none", ta
 
 def _with_fault(words: Sequence[str], fault: Fault, rng: np.random.Generator) -> list[str]:
     if fault == "word left out" and len(words) > 2:
-        out = int(rng.integers(1, len(words) - 1))
+        inner = range(1, len(words) - 1)
+        # A word that is missed: of the small ones nobody could say later whether they were swallowed.
+        out = int(rng.choice([at for at in inner if len(words[at]) > 3] or list(inner)))
         return [word for at, word in enumerate(words) if at != out]
     return list(words)

@@ -126,6 +126,8 @@ def judge(
     measured: bool = True,
     cue: int | None = None,
     level: Sequence[str] = (),
+    words: Sequence[str] = (),
+    doubtful: Sequence[str] = (),
 ) -> Judgement:
     """Say what is wrong and what is right with a take.
 
@@ -138,9 +140,10 @@ def judge(
         doubts: what its clock map says of itself, (sample of the recording, words).
         cue: programme sample inside the slot at which a pick-up was to begin (None: with the slot).
         level: what is wrong with its level, from `level_faults`.
+        words: what is amiss with its words, from the read check; `doubtful` what may be.
         measured: its sound was looked at; until then nothing is said of it.
     """
-    faults, remarks = [], []
+    faults, remarks = list[str](), list[str]()
     if cut_off:
         faults.append("cut off")
     faults += [
@@ -152,6 +155,8 @@ def judge(
         return Judgement(None, None, tuple(faults), ("being measured",))
     if speech_span is None:
         return Judgement(None, None, (*faults, "silent: nobody speaks"), ())
+    faults += words
+    remarks += doubtful
     if clipped:
         faults.append(f"clipped at {clipped} place{'s' if clipped != 1 else ''}")
     faults += level

@@ -27,7 +27,7 @@ from fendo_core.timebase import SAMPLE_RATE, milliseconds
 from fendo_server.problems import Problem
 from fendo_server.script import pace
 from fendo_server.script.models import Line
-from fendo_server.takes import joining
+from fendo_server.takes import joining, listening
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
 from fendo_server.voice.reading import blocks_of, samples_of
@@ -283,6 +283,7 @@ def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: 
 def _measured(take: Take) -> None:
     """What follows when a take is known: its reader's pace, and a pick-up joins what was read before it."""
     pace.learn(take.recording.reader)
+    listening.ask(take)
     try:
         joining.join_pickup(take)
     except Exception:

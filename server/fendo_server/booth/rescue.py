@@ -75,7 +75,7 @@ def _recordings(top: Path, report: Report) -> Iterator[Found]:
             continue
         try:
             with path.open("rb") as file:
-                described = wav.describe(file.read(wav.HEADER_BYTES))
+                described = wav.describe(file.read(wav.MOST_HEADER_BYTES))
         except (ValueError, OSError) as error:
             report.refused.append(f"{path.name}: {error}")
             continue

@@ -17,6 +17,7 @@ from fendo_core.script.syllables import LANGUAGES
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice.chain import STAGE_KINDS, Chain
 from fendo_core.voice.repair import REPAIR_KINDS
+from fendo_core.words import MARKS
 from fendo_server.picture.models import Source
 from fendo_server.productions.models import Production
 from fendo_server.voice.models import Recording
@@ -76,6 +77,23 @@ class StandingVoiceSerializer(VoiceSerializer):
     measured = serializers.BooleanField()
 
 
+class ReadWordSerializer(serializers.Serializer):
+    """A word of the line, and what became of it."""
+
+    ordinal = serializers.IntegerField(help_text="of the line's words")
+    text = serializers.CharField()
+    mark = serializers.ChoiceField(MARKS)
+    span = SpanField(allow_null=True, help_text="programme samples; null: not heard")
+
+
+class ReadCheckSerializer(serializers.Serializer):
+    """Is what was read the text?"""
+
+    state = serializers.ChoiceField(["waiting", "checked", "not checked"])
+    words = ReadWordSerializer(many=True)
+    put_in = serializers.ListField(child=SpanField(), help_text="where something else was said")
+
+
 class TakeSerializer(serializers.Serializer):
     """A take, or a comp listed like one; positions in programme samples, levels in dBFS, dBTP and LUFS."""
 
@@ -105,6 +123,10 @@ class TakeSerializer(serializers.Serializer):
     measured = serializers.BooleanField(help_text="its sound was looked at; a long take is there before that")
     latency_source = serializers.CharField(allow_blank=True)
     within = serializers.IntegerField(allow_null=True, help_text="samples by which its place may be off")
+    suggested = serializers.ListField(
+        child=serializers.CharField(), required=False, help_text="why to begin with this one; empty for all others"
+    )
+    read = ReadCheckSerializer(allow_null=True, help_text="null for what is no take, or not measured yet")
 
 
 class StrokeSerializer(serializers.Serializer):

@@ -10,11 +10,14 @@ from django.db.models.fields.json import KeyTextTransform
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.production.state import LineComp
+from fendo_core.script.lines import tokens
 from fendo_core.takes.measures import judge, level_faults
+from fendo_core.takes.ranking import Candidate, suggest
 from fendo_core.takes.standing import Standing
 from fendo_core.timebase import Span
 from fendo_core.voice import Comp, Place, seams
 from fendo_core.voice.level import gain_for
+from fendo_core.words import LISTENS, ReadCheck, faults, remarks
 from fendo_server.takes.models import Take
 from fendo_server.voice import sounding as sounding_jobs
 from fendo_server.voice.models import Recording
@@ -23,7 +26,7 @@ from fendo_server.voice.sounding import Sounding
 
 OF_TAKE = (
     "id", "line_id", "recording_id", "first", "last", "number", "aside", "place", "cue", "speech_start", "speech_end",
-    "peak", "true_peak", "loudness", "noise", "clipped", "phrases",
+    "peak", "true_peak", "loudness", "noise", "clipped", "phrases", "words", "read",
 )  # fmt: skip
 OF_RECORDING = ("start", "length", "state", "cut_off", "file_name", "folder_id", "reader_id", "within", "doubts")
 COLUMNS = (*OF_TAKE, *(f"recording__{name}" for name in OF_RECORDING))
@@ -105,6 +108,7 @@ class Describer:
         """One take (a row of `COLUMNS`), judged against its line's slot as it is now."""
         finished = take.recording__state == Recording.State.FINISHED
         place = take.recording__start if take.place is None else take.place
+        check = ReadCheck.from_row(take.read) if take.read and "words" in take.read else None
         moved = place - take.recording__start
         measured = take.peak is not None
         voice, said = None, None
@@ -122,6 +126,8 @@ class Describer:
                 measured,
                 None if take.cue is None else take.cue + moved,
                 level_faults(take.peak, take.loudness, take.noise, self.window),
+                faults(check, take.words) if check else (),
+                remarks(check, take.words) if check else (),
             )
         return {
             "id": str(take.id),
@@ -150,7 +156,28 @@ class Describer:
             "measured": measured,
             "latency_source": take.latency_source or "",
             "within": take.recording__within,
+            "read": self._read(take, check, place) if said and measured else None,
         }
+
+    def _read(self, take: Any, check: ReadCheck | None, place: int) -> dict[str, Any]:
+        """What was heard of the words, in programme samples."""
+        if check is None:
+            spoken = take.words and take.speech_start is not None and self.production.language in LISTENS
+            waits = spoken and take.read is None
+            return {"state": "waiting" if waits else "not checked", "words": [], "put_in": []}
+        page = tokens(take.words)
+        words = [
+            {
+                "ordinal": one.ordinal,
+                "text": page[one.ordinal],
+                "mark": one.mark,
+                "span": [one.span.start + place, one.span.end + place] if one.span else None,
+            }
+            for one in check.words
+            if one.ordinal < len(page)
+        ]
+        put_in = [[span.start + place, span.end + place] for span in check.put_in]
+        return {"state": "checked", "words": words, "put_in": put_in}
 
     def comp(self, one: LineComp, spoken: Mapping[str, list[Span]]) -> dict[str, Any]:
         """One comp, judged like a take; `spoken` are phrases by recording, in its samples."""
@@ -183,6 +210,7 @@ class Describer:
             "measured": found is not None,
             "latency_source": "",
             "within": None,
+            "read": None,
         }
 
     def comp_voice(self, one: LineComp, spoken: Mapping[str, list[Span]]) -> tuple[dict[str, Any], dict[str, Any] | None]:
@@ -213,7 +241,38 @@ def take_rows(
     """Some takes of the production in order of their numbers, and comps; `slots` by their lines' identities."""
     describer, comps = Describer(production, slots), list(comps)
     spoken = spoken_in(production, comps)
-    return [*map(describer.take, _rows(takes)), *(describer.comp(one, spoken) for one in comps)]
+    rows = [*map(describer.take, _rows(takes)), *(describer.comp(one, spoken) for one in comps)]
+    _suggest(rows)
+    return rows
+
+
+def _suggest(rows: list[dict[str, Any]]) -> None:
+    """Tell of each line's takes which one to begin with, and why."""
+    by_line = defaultdict[str, list[dict[str, Any]]](list)
+    for row in rows:
+        if row["kind"] == "take":
+            by_line[row["line"]].append(row)
+    found = dict(one for takes in by_line.values() if (one := suggest([_candidate(row) for row in takes])))
+    for row in rows:
+        row["suggested"] = list(found.get(row["id"], ()))
+
+
+def _candidate(row: Mapping[str, Any]) -> Candidate:
+    read, speech = row["read"], row["voice"]["speech"] if row["voice"] else None
+    amiss = None
+    if read and read["state"] == "checked":
+        amiss = sum(1 for word in read["words"] if word["mark"] in ("left out", "again")) + len(read["put_in"])
+    return Candidate(
+        row["id"],
+        row["number"],
+        usable=row["state"] == "finished" and not row["aside"] and bool(speech),
+        whole="cut off" not in row["faults"],
+        amiss=amiss,
+        clipped=len(row["clipped"]),
+        late=row["late"],
+        past_end=row["past_end"],
+        level=sum(1 for fault in row["faults"] if fault.endswith(("too hot", "too quiet", "under the voice"))),
+    )
 
 
 def voices(production: Any, standing: Mapping[str, Standing], comps: Iterable[LineComp]) -> dict[str, dict[str, Any]]:

@@ -38,6 +38,9 @@ class Take(models.Model):
     noise = models.FloatField(null=True)
     clipped = QuickJSONField(default=list)
     phrases = QuickJSONField(default=list)
+    read = QuickJSONField(
+        null=True, help_text="the read check, as the core's `ReadCheck.as_row` gives it; null: not listened to yet"
+    )
 
     class Meta:
         ordering = ["number"]

@@ -66,15 +66,17 @@ const NONE: Take[] = []
 const ofProduction = (production: string) => ['takes', production]
 const ofLine = (production: string, line: string) => [...ofProduction(production), line]
 
+const isUnknown = (take: Take) => take.state === 'finished' && (!take.measured || take.read?.state === 'waiting')
+
 export function takesOf(production: string, line: Line | undefined) {
   return queryOptions({
     queryKey: ofLine(production, line?.id ?? ''),
     queryFn: () => answered(client.GET('/api/lines/{line_id}/takes/', { params: { path: { line_id: line!.id } } })),
     // Nobody has to wait for nothing.
     enabled: Boolean(line?.tally.length),
-    // A long take gets its measures later.
+    // A long take gets its measures later, and every take its words.
     refetchInterval: ({ state: { data, error } }) =>
-      (error && isAway(error)) || data?.some((take) => take.state === 'finished' && !take.measured) ? 1500 : false,
+      (error && isAway(error)) || data?.some((take) => isUnknown(take)) ? 1500 : false,
   })
 }
 

@@ -1563,6 +1563,14 @@ export interface components {
             still_column: number;
         };
         /**
+         * @description * `read` - read
+         *     * `again` - again
+         *     * `left out` - left out
+         *     * `doubtful` - doubtful
+         * @enum {string}
+         */
+        MarkEnum: "read" | "again" | "left out" | "doubtful";
+        /**
          * @description * `mend` - mend
          * @enum {string}
          */
@@ -2069,6 +2077,29 @@ export interface components {
             duck_rise: number;
             picture: components["schemas"]["Picture"];
             lines: components["schemas"]["Line"][];
+        };
+        /** @description Is what was read the text? */
+        ReadCheck: {
+            state: components["schemas"]["ReadCheckStateEnum"];
+            words: components["schemas"]["ReadWord"][];
+            /** @description where something else was said */
+            put_in: number[][];
+        };
+        /**
+         * @description * `waiting` - waiting
+         *     * `checked` - checked
+         *     * `not checked` - not checked
+         * @enum {string}
+         */
+        ReadCheckStateEnum: "waiting" | "checked" | "not checked";
+        /** @description A word of the line, and what became of it. */
+        ReadWord: {
+            /** @description of the line's words */
+            ordinal: number;
+            text: string;
+            mark: components["schemas"]["MarkEnum"];
+            /** @description programme samples; null: not heard */
+            span: number[] | null;
         };
         /** @description Somebody who reads; `pace` in syllables a second, learned from `takes` takes. */
         Reader: {
@@ -2751,6 +2782,10 @@ export interface components {
             latency_source: string;
             /** @description samples by which its place may be off */
             within: number | null;
+            /** @description why to begin with this one; empty for all others */
+            suggested?: string[];
+            /** @description null for what is no take, or not measured yet */
+            read: components["schemas"]["ReadCheck"] | null;
         };
         /**
          * @description * `take_apart` - take_apart

@@ -61,6 +61,8 @@ export const ACTIONS = {
   clip: { key: 'c', does: 'clear the clip light', room: 'Booth' },
   pick: { key: 'Enter', does: 'pick the take', room: 'Takes' },
   aside: { key: 'x', does: 'set the take aside, or bring it back', room: 'Takes' },
+  against: { key: 'b', does: 'hear the take that was heard before, from the same word', room: 'Takes' },
+  hearSuggested: { key: 'g', does: 'hear the take to try first', room: 'Takes' },
   withFilm: { key: 'f', does: 'hear it with the film’s sound, or alone', room: 'Takes' },
   nudgeBack: { key: 'q', does: 'the take a frame earlier', room: 'Takes' },
   nudgeOn: { key: 'w', does: 'the take a frame later', room: 'Takes' },

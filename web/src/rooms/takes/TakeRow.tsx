@@ -1,4 +1,5 @@
 import { Popover } from '@mantine/core'
+import { useElementSize } from '@mantine/hooks'
 import { useQuery } from '@tanstack/react-query'
 import { useCallback, useEffect, useRef, useState } from 'react'
 import { answered, client, type Line, type Take } from '../../api/client'
@@ -25,7 +26,8 @@ type RowProps = {
   line: Line
   span: Span
   on: boolean
-  onHear: () => void
+  /** From a place of the programme, or from its beginning. */
+  onHear: (from?: number) => void
   onPick: () => void
   onApart: () => void
   /** Another place for a seam: its index, and the sample of the comp. */
@@ -59,11 +61,14 @@ export function TakeRow({ take, line, span, on, onHear, onPick, onApart, onSeam 
       data-take={isComp ? take.name : take.number}
       data-kind={take.kind}
     >
-      <button type="button" className="take-hear" onClick={onHear} aria-label={`hear ${take.name}`}>
+      <button type="button" className="take-hear" onClick={() => onHear()} aria-label={`hear ${take.name}`}>
         <b>{name}</b>
         <small>{status || ' '}</small>
       </button>
-      <TakeWave take={take} slot={slot} span={span} picked={picked} on={on} onSeam={onSeam} />
+      <div className="take-shown">
+        <TakeWave take={take} slot={slot} span={span} picked={picked} on={on} onSeam={onSeam} />
+        <ReadWords take={take} span={span} onHear={onHear} />
+      </div>
       <div className="take-said">
         <p>
           {take.state === 'recording' && <span className="take-fault">not closed yet</span>}
@@ -72,11 +77,18 @@ export function TakeRow({ take, line, span, on, onHear, onPick, onApart, onSeam 
               {fault}
             </span>
           ))}
-          {take.remarks.map((remark) => (
-            <span key={remark} className="take-remark">
-              {remark}
+          {take.suggested?.length ? (
+            <span className="take-suggested" data-testid="suggested">
+              try first: {take.suggested.join(', ')}
             </span>
-          ))}
+          ) : null}
+          {take.remarks
+            .filter((remark) => !take.suggested?.includes(remark))
+            .map((remark) => (
+              <span key={remark} className="take-remark">
+                {remark}
+              </span>
+            ))}
         </p>
         <p className="quiet take-numbers">
           {numbers.join(' · ')} <Place take={take} />
@@ -101,6 +113,36 @@ export function TakeRow({ take, line, span, on, onHear, onPick, onApart, onSeam 
     </li>
   )
 }
+
+const LETTER = 5.6
+
+/** The words as they were read, each where it was said; one press hears from there. */
+function ReadWords({ take, span, onHear }: { take: Take; span: Span; onHear: (from: number) => void }) {
+  const { ref, width } = useElementSize<HTMLDivElement>()
+  const [from, to] = span
+  const shown = []
+  let end = Number.NEGATIVE_INFINITY
+  for (const [n, { text, mark, span: said }] of (take.read?.words ?? []).toSorted(bySpan).entries()) {
+    if (!said) continue
+    const x = ((said[0]! - from) / (to - from)) * width
+    // A word that would lie over the one before it is left out: the waveform tells that there is more.
+    if (x < end || x > width) continue
+    end = x + text.length * LETTER + 4
+    shown.push(
+      <button key={n} type="button" data-mark={mark} style={{ left: x }} onClick={() => onHear(said[0]!)}>
+        {text}
+      </button>,
+    )
+  }
+  return (
+    <div ref={ref} className="take-words" aria-busy={take.read?.state === 'waiting'}>
+      {shown}
+    </div>
+  )
+}
+
+type ReadWord = NonNullable<Take['read']>['words'][number]
+const bySpan = (a: ReadWord, b: ReadWord) => (a.span?.[0] ?? 0) - (b.span?.[0] ?? 0)
 
 /** How well the take's place is known; its clock map when asked. */
 function Place({ take }: { take: Take }) {

@@ -1,6 +1,6 @@
 import { Button } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
-import { useEffect, useMemo, useState } from 'react'
+import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import { answered, client, type Line, type Production, type Take } from '../../api/client'
 import { learned, useEdits, useTakes, workIn } from '../../api/production'
@@ -43,13 +43,15 @@ export function Component() {
     for (const { voice } of takes) if (voice) engine.sounds.prepare(voice)
   }, [engine, takes])
 
-  const hear = (take: Take | undefined) => {
+  const before = useRef<string | null>(null)
+  const hear = (take: Take | undefined, at?: number) => {
     if (!take || !line || engine.recorder.isBusy) return
+    if (current && take.id !== current.id) before.current = current.id
     chooseTake(take.id)
     const { voice } = take
     if (!voice) return
     const [first, last] = asSpan(voice.span)!
-    const from = Math.max(0, Math.min(first, line.slot?.[0] ?? first) - RUN_UP)
+    const from = at ?? Math.max(0, Math.min(first, line.slot?.[0] ?? first) - RUN_UP)
     const { score, ducks, ducking } = scoreOf(engine, production, [voice], withFilm ? 'all' : 'none')
     void engine.transport.play(from, {
       to: Math.max(last, line.slot?.[1] ?? 0) + RUN_UP / 2,
@@ -63,6 +65,16 @@ export function Component() {
   const stepTake = (by: number) => {
     const now = current ? takes.indexOf(current) : -1
     hear(chosenTake === null ? current : takes[Math.max(0, Math.min(takes.length - 1, now + by))])
+  }
+  const suggested = takes.find((take) => take.suggested?.length)
+  /** The take that was heard before, from the word that is said now. */
+  const against = () => {
+    const other = takes.find((take) => take.id === before.current) ?? takes.find((take) => take !== current)
+    if (!other) return
+    const at = engine.transport.position()
+    const said = (take: Take | undefined) => take?.read?.words.filter(({ mark, span }) => span && mark === 'read') ?? []
+    const word = playing ? said(current).findLast(({ span }) => span![0]! <= at) : undefined
+    hear(other, said(other).find(({ ordinal }) => ordinal === word?.ordinal)?.span?.[0])
   }
   const say = { onError: sayProblem }
   const pick = (take: Take | undefined) => {
@@ -111,6 +123,8 @@ export function Component() {
     seamBack: () => seam(-SAMPLE_RATE / 100),
     seamOn: () => seam(SAMPLE_RATE / 100),
     joinTakes: () => void join(),
+    against,
+    hearSuggested: () => hear(suggested),
     withFilm: () => setWithFilm((on) => !on),
     pickOpen: () => pickOpen(open),
   })
@@ -134,6 +148,8 @@ export function Component() {
               <span className="quiet">{count === 1 ? 'one take' : `${count} takes`}</span>
               <Key action="down" /> <Key action="up">hear next, previous</Key>
               <Key action="pick">pick</Key> <Key action="aside">set aside</Key> <Key action="lineDown">next line</Key>
+              {takes.length > 1 && <Key action="against">the other, same word</Key>}
+              {suggested && suggested.id !== current?.id && <Key action="hearSuggested">the one to try first</Key>}
               <Key action="withFilm">{withFilm ? 'with the film’s sound' : 'alone'}</Key>
             </p>
             {current?.voice && (
@@ -176,7 +192,7 @@ export function Component() {
                 line={line!}
                 span={span}
                 on={take.id === current?.id}
-                onHear={() => hear(take)}
+                onHear={(from) => hear(take, from)}
                 onPick={() => pick(take)}
                 onApart={() => edit.mutate({ kind: 'take_apart', comp: take.id }, say)}
                 onSeam={(which, to) => edit.mutate({ kind: 'move_seam', comp: take.id, seam: which, to }, say)}

@@ -1,0 +1,186 @@
+"""The read check: is what was read the text? Words left out, said again, put in, and those that are doubtful."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Literal, TypeAlias, get_args
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fendo_core.script.lines import tokens
+from fendo_core.timebase import Span, milliseconds
+from fendo_core.words.listener import Said, listener
+from fendo_core.words.text import Spoken, spoken_words
+
+Mark: TypeAlias = Literal["read", "again", "left out", "doubtful"]
+MARKS: tuple[Mark, ...] = get_args(Mark)
+
+
+@dataclass(frozen=True, slots=True)
+class Word:
+    """A word of the text: its ordinal on the page, what happened to it, and where (samples of the sound; None: not found).
+
+    A word that was said again comes twice: what was broken off is `again`, what counts is `read`. `doubtful`: it was not
+    heard, but it is so short, or so unlike a word, that nothing follows from that.
+    """
+
+    ordinal: int
+    mark: Mark
+    span: Span | None
+
+
+@dataclass(frozen=True, slots=True)
+class ReadCheck:
+    """What was heard of a text. `put_in` are stretches in which something else was said; `lost`: so much is amiss that the
+    reading could not be followed, or is of another text."""
+
+    words: tuple[Word, ...]
+    put_in: tuple[Span, ...] = ()
+    lost: bool = False
+
+    @property
+    def fine(self) -> bool:
+        """Nothing is amiss."""
+        return not (self.lost or self.put_in or self.of("again") or self.of("left out"))
+
+    def as_row(self) -> dict[str, Any]:
+        """Plain values; `from_row` reads them back."""
+        words = [[one.ordinal, one.mark, *((one.span.start, one.span.end) if one.span else ())] for one in self.words]
+        return {"words": words, "put_in": [[span.start, span.end] for span in self.put_in], "lost": self.lost}
+
+    @staticmethod
+    def from_row(row: Mapping[str, Any]) -> "ReadCheck":
+        """One that was kept."""
+        words = tuple(Word(ordinal, mark, Span(*span) if span else None) for ordinal, mark, *span in row["words"])
+        return ReadCheck(words, tuple(Span(*pair) for pair in row["put_in"]), row["lost"])
+
+    def of(self, mark: Mark) -> tuple[Word, ...]:
+        """The words with that mark."""
+        return tuple(word for word in self.words if word.mark == mark)
+
+
+SHORTEST_PUT_IN = milliseconds(320)
+"""Speech between two words that belongs to none of them is something put in from this length on: a breath or the tail of a
+word is shorter."""
+SHORTEST_AGAIN = milliseconds(200)
+SHORTEST_SMALL_AGAIN = milliseconds(320)
+"""What was said again is no shorter than this, and longer where it is small words alone: the decoder hears one of these
+twice now and then."""
+_SMALL = (
+    "a am an and are as at be but by did do for had has have he her his i if in is it its me my no not of on or our she so "
+    "that the their them then there they this to too up us was we were will with would you your"
+)
+SMALL = frozenset(_SMALL.split())
+"""Words that are said so fast that the decoder may miss one."""
+MOST_AMISS = 0.35
+"""Share of the words from which on a reading is not followed."""
+
+
+_MARKS = ',.;:!?“”"'
+
+
+def faults(check: ReadCheck, text: str) -> tuple[str, ...]:
+    """What is amiss with a reading, in words; `text` is what was to be read."""
+    if check.lost:
+        return ("reads other words than the line’s",)
+    page, said = tokens(text), list[str]()
+    for mark, told in (("left out", "leaves out “{}”"), ("again", "says “{}” twice")):
+        ordinals = sorted({word.ordinal for word in check.words if word.mark == mark})
+        for run in _stretches(ordinals):
+            words = " ".join(page[n].strip(_MARKS) for n in run if n < len(page))
+            said.append(told.format(words if len(run) <= 4 else f"{' '.join(words.split()[:3])} …"))
+    if check.put_in:
+        said.append("something put in" if len(check.put_in) == 1 else f"something put in, {len(check.put_in)} times")
+    return tuple(said)
+
+
+def remarks(check: ReadCheck, text: str) -> tuple[str, ...]:
+    """What is doubtful in a reading, in words."""
+    page = tokens(text)
+    small = [page[one.ordinal].strip(_MARKS) for one in check.of("doubtful") if one.ordinal < len(page)]
+    if check.lost or not small:
+        return ()
+    return (f"“{small[0]}” was not heard" if len(small) == 1 else f"{len(small)} small words were not heard",)
+
+
+def _stretches(ordinals: Sequence[int]) -> list[list[int]]:
+    """Neighbours together."""
+    runs: list[list[int]] = []
+    for n in ordinals:
+        if runs and runs[-1][-1] == n - 1:
+            runs[-1].append(n)
+        else:
+            runs.append([n])
+    return runs
+
+
+def read_check(text: str, sound: NDArray[np.float32], phrases: Sequence[Span]) -> ReadCheck:
+    """Compare a reading with its text (English).
+
+    Args:
+        sound: mono at 48 kHz, shape (n,).
+        phrases: where somebody speaks in it, as the ear heard.
+    """
+    words = spoken_words(text)
+    heard = listener().listen(sound, [word.text for word in words])
+    return checked(words, heard, phrases)
+
+
+def checked(words: Sequence[Spoken], heard: Sequence[Said], phrases: Sequence[Span]) -> ReadCheck:
+    """What was heard of the words, as the page counts them."""
+    # What somebody went back over is broken off: the last time that a word was said is the one that counts.
+    last = {one.index: n for n, one in enumerate(heard)}
+    broken = _runs([n for n, one in enumerate(heard) if last[one.index] != n], heard, words)
+    marked = [Word(words[heard[n].index].ordinal, "again", heard[n].span) for run in broken for n in run]
+    own: dict[int, list[int]] = {}
+    for n, word in enumerate(words):
+        own.setdefault(word.ordinal, []).append(n)
+    for ordinal, parts in own.items():
+        spans = [heard[last[n]].span for n in parts if n in last]
+        # Of a number of many words one may be swallowed: it is there when most of it is.
+        if len(spans) * 2 > len(parts):
+            marked.append(Word(ordinal, "read", Span(spans[0].start, max(span.end for span in spans))))
+        else:
+            unsure = len(parts) > 1 or words[parts[0]].text in SMALL
+            marked.append(Word(ordinal, "doubtful" if unsure else "left out", None))
+    marked.sort(key=lambda word: (word.ordinal, word.span.start if word.span else 0))
+    amiss = sum(1 for word in marked if word.mark != "read")
+    found = ReadCheck(_joined(marked), _put_in([one.span for one in heard], phrases))
+    return replace(found, lost=amiss > MOST_AMISS * len(own) and len(own) > 3)
+
+
+def _runs(broken: Sequence[int], heard: Sequence[Said], words: Sequence[Spoken]) -> list[list[int]]:
+    """Words that were said again, in stretches, each long enough to be believed."""
+
+    def believed(run: list[int]) -> bool:
+        small = all(words[heard[n].index].text in SMALL for n in run)
+        return heard[run[-1]].span.end - heard[run[0]].span.start >= (SHORTEST_SMALL_AGAIN if small else SHORTEST_AGAIN)
+
+    return [run for run in _stretches(broken) if believed(run)]
+
+
+def _joined(marked: list[Word]) -> tuple[Word, ...]:
+    """Small words that lack beside others that lack were left out with them."""
+    lacking = {word.ordinal for word in marked if word.mark == "left out"}
+    return tuple(
+        replace(word, mark="left out")
+        if word.mark == "doubtful" and {word.ordinal - 1, word.ordinal + 1} & lacking
+        else word
+        for word in marked
+    )
+
+
+def _put_in(said: Sequence[Span], phrases: Sequence[Span]) -> tuple[Span, ...]:
+    """Stretches of speech in which no word of the text was said."""
+    found = []
+    for phrase in phrases:
+        at = phrase.start
+        for span in sorted(said):
+            if span.end <= at or span.start >= phrase.end:
+                continue
+            if span.start - at >= SHORTEST_PUT_IN:
+                found.append(Span(at, span.start))
+            at = max(at, span.end)
+        if phrase.end - at >= SHORTEST_PUT_IN:
+            found.append(Span(at, phrase.end))
+    return tuple(found)

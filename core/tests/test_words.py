@@ -1,0 +1,136 @@
+"""What was said: a text found in readings of it, and in readings that are not quite it."""
+
+import random
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fendo_core.audio.levels import gain
+from fendo_core.audio.speech import hear
+from fendo_core.reader import narrator
+from fendo_core.script.lines import tokens
+from fendo_core.takes.ranking import Candidate, suggest
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_core.words import ReadCheck, Spoken, faults, read_check, remarks, spoken_words
+from fendo_core.words.check import checked
+from fendo_core.words.listener import Said, _arcs, _placed, listener
+from fendo_core.words.text import pronounced
+
+TEXTS = (
+    "The heron waits below the weir until the water turns.",
+    "Each spring the carpenter replaced three paddles of the wheel.",
+    "Orsey kept its own clock, and the clock kept the tide.",
+)
+
+
+def read(text: str, voice: str) -> np.ndarray:
+    """A reading in a quiet room, half a second of it before and after."""
+    sound = np.pad(narrator._spoken(text, voice, 1.0), SAMPLE_RATE // 2)
+    rms = np.sqrt(np.mean(sound[sound != 0] ** 2))
+    noise = np.random.default_rng(len(text)).standard_normal(len(sound)) * gain(-62)
+    return (sound * gain(-22) / rms + noise).astype(np.float32)
+
+
+def check(text: str, said: str, voice: str) -> ReadCheck:
+    sound = read(said, voice)
+    return read_check(text, sound, hear(sound).phrases)
+
+
+@pytest.mark.parametrize("voice", narrator.VOICES)
+def test_what_was_read_is_told_word_by_word_and_what_was_not_is_told_too(voice):
+    dice = random.Random(voice)
+    found = {"clean": 0, "out": 0, "twice": 0, "in": 0}
+    for text in TEXTS:
+        page = tokens(text)
+        clean = check(text, text, voice)
+        found["clean"] += clean.fine
+        spans = [word.span for word in clean.of("read")]
+        assert len(spans) >= len(page) - 1 and spans == sorted(spans)
+        inner = [n for n in range(1, len(page) - 1) if len(page[n]) > 3]
+        out = dice.choice(inner)
+        short = check(text, " ".join(page[:out] + page[out + 1 :]), voice)
+        found["out"] += any(word.ordinal == out for word in short.of("left out"))
+        back = dice.choice(range(3, 6))
+        twice = check(text, f"{' '.join(page[:back])}, {text}", voice)
+        found["twice"] += {word.ordinal for word in twice.of("again")} >= set(range(1, back - 1))
+        more = check(text, " ".join([*page[:back], "twenty seven elephants", *page[back:]]), voice)
+        found["in"] += not more.fine
+    assert min(found.values()) >= 2 and sum(found.values()) >= 11, found
+
+
+def test_another_text_is_not_taken_for_the_line():
+    other = check(TEXTS[0], "My uncle sells bicycles and radios behind the station.", narrator.VOICES[0])
+    assert other.lost and faults(other, TEXTS[0]) == ("reads other words than the line’s",)
+
+
+def test_where_words_were_said_is_near_where_they_were():
+    """A reading of two halves with a second of quiet between them: the words know on which side they are."""
+    voice = narrator.VOICES[1]
+    first, second = "The heron waits below the weir", "until the water turns."
+    a, b = read(first, voice), read(second, voice)
+    sound = np.concatenate([a, np.zeros(SAMPLE_RATE, np.float32), b])
+    found = read_check(f"{first} {second}", sound, hear(sound).phrases)
+    spans = {word.ordinal: word.span for word in found.of("read")}
+    assert abs(spans[0].start - hear(a).speech.start) < milliseconds(80)
+    assert abs(spans[5].end - hear(a).speech.end) < milliseconds(120)
+    assert abs(spans[6].start - len(a) - SAMPLE_RATE - hear(b).speech.start) < milliseconds(80)
+
+
+def test_numbers_are_spoken_out_and_belong_to_their_word_on_the_page():
+    words = spoken_words("In 1847 Mr. O’Dell’s mill ground 312 sacks.")
+    assert [(one.text, one.ordinal) for one in words if one.ordinal in (1, 6)] == [
+        ("eighteen", 1), ("forty", 1), ("seven", 1), ("three", 6), ("hundred", 6), ("and", 6), ("twelve", 6),
+    ]  # fmt: skip
+    assert [one.text for one in words if one.ordinal in (2, 3)] == ["mister", "o'dell's"]
+    assert pronounced(["sluice", "quay"]) == ["S L UW S", "K IY"]
+    assert listener().listen(np.zeros(0, np.float32), ["a"]) == [] == listener().listen(np.zeros(4800, np.float32), [])
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.data())
+def test_any_way_through_the_grammar_is_found_again_from_what_is_heard_of_it(data):
+    words = data.draw(st.lists(st.sampled_from(["the", "a", "mill", "wheel", "tide"]), min_size=1, max_size=12))
+    arcs = _arcs(list(range(len(words))), len(words), set())
+    state, said = 0, []
+    for n in range(data.draw(st.integers(1, 15))):
+        steps = [(b, w) for (a, b), (_, w) in arcs.items() if a == state and w >= 0]
+        if not steps:
+            break
+        state, word = data.draw(st.sampled_from(steps))
+        said.append((words[word], Span(n * 10, n * 10 + 9)))
+    found = _placed(said, words, arcs)
+    assert [words[one.index] for one in found] == [text for text, _ in said]
+    assert [one.span for one in found] == [span for _, span in said]
+    row = checked([Spoken(text, n) for n, text in enumerate(words)], found, ()).as_row()
+    assert ReadCheck.from_row(row).as_row() == row
+
+
+def test_faults_and_remarks_are_said_as_a_colleague_would():
+    text = "Then the keeper lifts one oak board, and waits."
+    words = [Spoken(word.text, word.ordinal) for word in spoken_words(text)]
+    spans = [Span(n * 20_000, n * 20_000 + 15_000) for n in range(20)]
+
+    def told(*order: int, phrases=()):
+        return checked(words, [Said(n, span) for n, span in zip(order, spans, strict=False)], phrases)
+
+    assert told(*range(9)).fine
+    gone = told(0, 1, 2, 3, 7, 8)
+    assert faults(gone, text) == ("leaves out “one oak board”",)
+    assert faults(told(0, 1, 2, 0, 1, 2, *range(3, 9)), text) == ("says “Then the keeper” twice",)
+    small = told(0, 2, 3, 4, 5, 6, 7, 8)
+    assert faults(small, text) == () and remarks(small, text) == ("“the” was not heard",)
+    more = told(*range(9), phrases=[Span(0, 9 * 20_000 + 30_000)])
+    assert faults(more, text) == ("something put in",)
+
+
+def test_what_to_try_first_is_what_cannot_be_mended_and_says_why():
+    fine = Candidate("a", 1, amiss=0, late=0, past_end=-4_800)
+    assert suggest([fine]) is None
+    assert suggest([fine, Candidate("b", 2, amiss=0, late=0, past_end=-4_800)]) == ("b", ("the newest of equals",))
+    assert suggest([fine, Candidate("b", 2, amiss=2, late=0, past_end=-4_800)]) == ("a", ("every word",))
+    late = Candidate("c", 3, amiss=0, late=24_000, past_end=-100)
+    clipped = Candidate("d", 4, amiss=0, clipped=3, late=0, past_end=-100)
+    assert suggest([late, clipped]) == ("c", ("not clipped",)), "a place can be mended, a peak can't"
+    assert suggest([Candidate("e", 5, usable=False), fine, late]) == ("a", ("on cue",))

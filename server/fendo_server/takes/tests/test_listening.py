@@ -1,0 +1,68 @@
+"""The read check of takes: heard once, kept in samples of the recording, told with the take."""
+
+import numpy as np
+import pytest
+
+from fendo_core.audio import pcm
+from fendo_core.production import edits
+from fendo_core.reader import narrator
+from fendo_core.timebase import SAMPLE_RATE
+from fendo_server.takes import listening
+from fendo_server.takes.models import Take
+from testing import edit, record, takes_of
+
+TEXT = "The heron waits below the weir until the water turns."
+
+
+@pytest.fixture
+def line(production, ada):
+    found = production.lines.first()
+    edit(production, ada, edits.SetWords(str(found.id), TEXT))
+    found.refresh_from_db()
+    return found
+
+
+def read(line, seed: int, fault: str = "none", silence: int = 0):
+    """A take of the simulated reader, with some quiet before it."""
+    sound = narrator.read(TEXT, seed, fault=fault).samples
+    return record(line, pcm.from_floats(np.pad(sound, (silence, 0))))
+
+
+def test_a_take_says_which_words_were_read_and_the_whole_one_is_tried_first(client, production, line):
+    whole, short = read(line, 1), read(line, 2, "word left out")
+    assert [take["read"]["state"] for take in takes_of(client, production)] == ["waiting", "waiting"]
+    assert listening.check_missing() == 2 and listening.check_missing() == 0
+    first, second = takes_of(client, production)
+    assert [word["text"] for word in first["read"]["words"]] == TEXT.split()
+    assert {word["mark"] for word in first["read"]["words"]} <= {"read", "doubtful"}
+    assert any("leaves out" in fault for fault in second["faults"]) and "every word" in first["suggested"]
+    assert second["suggested"] == []
+    # Words lie in the programme where the take does, and go with it.
+    start = first["read"]["words"][0]["span"][0]
+    assert abs(start - first["voice"]["speech"][0]) < SAMPLE_RATE // 10
+    assert whole.number < short.number
+
+
+def test_words_of_a_stretch_are_counted_in_its_recording(client, production, line):
+    take = read(line, 3, silence=2 * SAMPLE_RATE)
+    Take.objects.filter(pk=take.pk).update(first=SAMPLE_RATE)
+    listening.check_one(str(take.pk))
+    take.refresh_from_db()
+    assert abs(take.read["words"][0][2] - take.speech_start) < SAMPLE_RATE // 10
+
+
+def test_what_nobody_listens_for_says_so_and_what_cannot_be_heard_is_asked_once(client, production, line, monkeypatch):
+    read(line, 4)
+    production.language = "fr-fr"
+    production.save()
+    assert takes_of(client, production)[0]["read"]["state"] == "not checked" and listening.check_missing() == 0
+    production.language = "en-gb"
+    production.save()
+
+    def fall(*_):
+        raise RuntimeError("the decoder fell")
+
+    monkeypatch.setattr(listening, "read_check", fall)
+    assert listening.check_missing() == 1 and listening.check_missing() == 0
+    (take,) = takes_of(client, production)
+    assert take["read"]["state"] == "not checked"
