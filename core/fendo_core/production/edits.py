@@ -252,6 +252,14 @@ class SetAside:
 
 
 @dataclass(frozen=True, slots=True)
+class UsePass:
+    """The takes that were cut out of one long pass are used from now on, and the pass itself is put away quietly."""
+
+    whole: str
+    takes: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Shown:
     """What is to be seen: a source (one of its pages, or all of them), or a card with words. `length` in samples is for all
     but films; 0: as long as such a thing usually stands.
@@ -427,6 +435,7 @@ Edit: TypeAlias = (
     | MoveSeam
     | TakeApart
     | SetAside
+    | UsePass
     | Mend
     | DropRepairs
     | CloseGap
@@ -694,6 +703,10 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
                 raise EditRefused("The picked take can't be set aside. Pick another one first, or take the pick back.")
             away = state.aside | {take} if aside else state.aside - {take}
             return replace(state, aside=away), "take set aside" if aside else "take brought back"
+        case UsePass(whole, takes):
+            # A pass that is picked stays where it is.
+            put_away = {whole} - {*state.picks.values(), *takes}
+            return replace(state, aside=(state.aside - set(takes)) | put_away), f"pass cut into {len(takes)} takes"
         case PartShot(at):
             number = _shot_here(state, at)[0] + 1
             return _part_shot(state, at), f"shot {number} parted"

@@ -20,8 +20,8 @@ from fendo_core.audio.levels import gain
 from fendo_core.reader import noises
 from fendo_core.timebase import SAMPLE_RATE, milliseconds
 
-Fault: TypeAlias = Literal["none", "late", "early", "long", "loud", "word left out", "silent"]
-FAULTS: tuple[Fault, ...] = ("none", "late", "early", "long", "loud", "word left out", "silent")
+Fault: TypeAlias = Literal["none", "late", "early", "long", "loud", "word left out", "silent", "reads on"]
+FAULTS: tuple[Fault, ...] = ("none", "late", "early", "long", "loud", "word left out", "silent", "reads on")
 
 VOICES = ("rms", "slt", "awb")
 ROOM_NOISE = -62.0
@@ -92,7 +92,7 @@ def read(text: str, seed: int, voice: str = VOICES[0], fault: Fault = "none", ta
         seed: which reading; equal seeds give equal samples.
         voice: one of `VOICES`.
         fault: what goes wrong: "late" by 0.45 s, "early" by 0.3 s, "long" at 1.35 times the length, "loud" into clipping,
-            "word left out" in the middle, "silent" with the room only.
+            "word left out" in the middle, "silent" with the room only; "reads on" is one of `read_on`.
         tail: samples of room after the last word.
     """
     if voice not in VOICES or fault not in FAULTS:
@@ -114,6 +114,27 @@ def read(text: str, seed: int, voice: str = VOICES[0], fault: Fault = "none", ta
     before = start - milliseconds(60) - len(breath)
     samples[max(0, before) : before + len(breath)] += breath[max(0, -before) :]
     return Reading(np.clip(samples, -1.0, 1.0).astype(np.float32), cue, start, start + len(spoken))
+
+
+def read_on(texts: Sequence[str], seed: int, voice: str = VOICES[0]) -> Reading:
+    """One long pass over several texts: the second is broken off in its middle and said again.
+
+    Raises:
+        NoVoice: when none is installed.
+    """
+    first, rng = read(texts[0], seed, voice, tail=0), np.random.default_rng([seed, 5])
+    words = texts[1].split() if len(texts) > 1 else []
+    broken = [" ".join(words[: max(2, len(words) // 2)])] if len(words) > 3 else []
+    parts, level = [first.samples], gain(PEAK)
+    for text in [*broken, *texts[1:]]:
+        said = _spoken(text, voice, 1.0)
+        said *= level / max(1e-6, float(np.max(np.abs(said))))
+        parts += [np.zeros(milliseconds(int(rng.integers(800, 1300))), np.float32), said]
+    end = sum(len(part) for part in parts)
+    parts.append(np.zeros(SAMPLE_RATE, np.float32))
+    samples = np.concatenate(parts)
+    samples[len(first.samples) :] += room(len(samples) - len(first.samples), seed)
+    return Reading(np.clip(samples, -1.0, 1.0).astype(np.float32), first.cue, first.speech_start, end)
 
 
 def _with_fault(words: Sequence[str], fault: Fault, rng: np.random.Generator) -> list[str]:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from fendo_core.script.lines import tokens
 from fendo_core.timebase import Span, milliseconds
-from fendo_core.words.listener import Said, listener
+from fendo_core.words.listener import Said, listener, spoken_in
 from fendo_core.words.text import Spoken, spoken_words
 
 Mark: TypeAlias = Literal["read", "again", "left out", "doubtful"]
@@ -123,7 +123,7 @@ def read_check(text: str, sound: NDArray[np.float32], phrases: Sequence[Span]) -
     """
     words = spoken_words(text)
     heard = listener().listen(sound, [word.text for word in words])
-    return checked(words, heard, phrases)
+    return checked(words, spoken_in(heard, phrases), phrases)
 
 
 def checked(words: Sequence[Spoken], heard: Sequence[Said], phrases: Sequence[Span]) -> ReadCheck:

@@ -6,7 +6,7 @@ something else does not come out as the text (plain alignment would squeeze it i
 """
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import cache
 from typing import Any
@@ -25,6 +25,8 @@ _FRAME = SAMPLE_RATE // 100
 AHEAD, BACK = 4, 15
 """Words that may be left out at once, and by which a reader may go back."""
 _NEXT, _SELDOM = 0.9, 1e-4
+_FAR = 90
+"""Words by which the beginning of a line may lie off, for a reader who goes on elsewhere."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,21 +47,24 @@ class Listener:
         self._lock = threading.Lock()
         self._unknown: set[str] = set()
 
-    def listen(self, sound: NDArray[np.float32], words: Sequence[str], starts: Sequence[int] = ()) -> list[Said]:
+    def listen(
+        self, sound: NDArray[np.float32], words: Sequence[str], starts: Collection[int] = (), begin: int = 0
+    ) -> list[Said]:
         """The words of a text in the order in which they were said; words may lack, and come several times.
 
         Args:
             sound: mono at 48 kHz, shape (n,).
             words: in small letters, in the order of the text.
             starts: words at which a reader may begin anew from anywhere nearby (the first of lines and sentences).
+            begin: the word that is expected first.
         """
         if not words or not len(sound):
             return []
         with self._lock:
             known = self._known(words)
             arcs = _arcs([n for n, word in enumerate(words) if word in known], len(words), set(starts))
-            heard = self._decoded(sound, words, arcs)
-        return _placed(heard, words, arcs)
+            heard = self._decoded(sound, words, arcs, begin)
+        return _placed(heard, words, arcs, begin)
 
     def _known(self, words: Sequence[str]) -> set[str]:
         """Those of the words that the decoder can listen for; what its dictionary lacks is added by how it is said."""
@@ -71,10 +76,12 @@ class Listener:
                 self._decoder.add_word(word, phones, update=True)
         return set(words) - self._unknown
 
-    def _decoded(self, sound: NDArray[np.float32], words: Sequence[str], arcs: "Arcs") -> list[tuple[str, Span]]:
+    def _decoded(
+        self, sound: NDArray[np.float32], words: Sequence[str], arcs: "Arcs", begin: int
+    ) -> list[tuple[str, Span]]:
         final = len(words) + 1
         told = [(a, b, p, words[w]) if w >= 0 else (a, b, p) for (a, b), (p, w) in arcs.items()]
-        fsg = self._decoder.create_fsg("text", 0, final, told)
+        fsg = self._decoder.create_fsg("text", begin, final, told)
         self._decoder.add_fsg("text", fsg)
         self._decoder.activate_search("text")
         narrow = soxr.resample(sound, SAMPLE_RATE, _RATE, quality="HQ")
@@ -121,18 +128,23 @@ def _arcs(known: list[int], count: int, starts: set[int]) -> Arcs:
     return arcs
 
 
+def spoken_in(heard: Sequence[Said], phrases: Sequence[Span]) -> list[Said]:
+    """Without what was heard where nobody speaks: into silence the decoder hears a word now and then."""
+    return [one for one in heard if any(one.span.meets(phrase) for phrase in phrases)]
+
+
 Ways = dict[int, tuple[float, tuple[int, ...]]]
 """To each state the likeliest way: what it costs, and the words on it."""
 
 
-def _placed(heard: Sequence[tuple[str, Span]], words: Sequence[str], arcs: Arcs) -> list[Said]:
+def _placed(heard: Sequence[tuple[str, Span]], words: Sequence[str], arcs: Arcs, begin: int = 0) -> list[Said]:
     """Which of the text's words each heard one is: the likeliest way through the grammar that says them."""
     if not heard:
         return []
     by_state: dict[int, list[tuple[int, float, int]]] = {}
     for (start, end), (likely, word) in arcs.items():
         by_state.setdefault(start, []).append((end, likely, word))
-    best: Ways = {0: (0.0, ())}
+    best: Ways = {begin: (0.0, ())}
     for text, _ in heard:
         nxt: Ways = {}
         for state, (cost, path) in _with_silent(best, by_state).items():

@@ -19,7 +19,7 @@ from fendo_core.booth import loop
 from fendo_core.reader import narrator
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
-from fendo_server.booth import capture
+from fendo_server.booth import capture, cutting
 from fendo_server.booth.models import RoundTrip
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import description
@@ -28,6 +28,8 @@ from fendo_server.script.models import Line
 from fendo_server.takes import joining
 from fendo_server.takes.description import take_rows
 from fendo_server.takes.models import Take
+from fendo_server.work import running
+from fendo_server.work.api import JobSerializer
 
 
 class SoundParser(BaseParser):
@@ -174,6 +176,19 @@ def abandon(request: Request, take_id: UUID) -> Response:
     return Response(status=204)
 
 
+@extend_schema(operation_id="cut_take", request=None, responses={201: JobSerializer, 422: ProblemSerializer})
+@api_view(["POST"])
+def cut(request: Request, take_id: UUID) -> Response:
+    """Begin to cut a take, in which several lines were read, into the takes of these lines."""
+    take = _take(request, take_id)
+    production = take.line.production
+    going = production.jobs.filter(
+        kind=cutting.KIND, state__in=("waiting", "running"), arguments__take=str(take.pk)
+    ).first()
+    job = going or running.start(production, cutting.KIND, take=str(take.pk))
+    return Response(JobSerializer(job).data, status=201)
+
+
 class JoinSerializer(serializers.Serializer):
     """A take that goes on from another take or a comp of the same line."""
 
@@ -262,6 +277,10 @@ def loop_sound(request: Request) -> HttpResponseBase:
     return HttpResponse(wav.getvalue(), content_type="audio/wav")
 
 
+READS_ON = 4
+"""Lines that the simulated reader reads in one long pass."""
+
+
 class ReadingQuery(serializers.Serializer):
     """Which reading of the simulated reader."""
 
@@ -282,7 +301,13 @@ def simulated_reading(request: Request, line_id: UUID) -> HttpResponseBase:
     asked = ReadingQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     try:
-        reading = narrator.read(line.text, **asked.validated_data)
+        wanted = asked.validated_data
+        if wanted["fault"] == "reads on":
+            following = line.production.lines.filter(dropped=False, position__gte=line.position).order_by("position")
+            texts = [text for text in following.values_list("text", flat=True)[:READS_ON] if text]
+            reading = narrator.read_on(texts or [line.text], wanted["seed"], wanted["voice"])
+        else:
+            reading = narrator.read(line.text, **wanted)
     except narrator.NoVoice as error:
         raise Problem(503, "No made voice", f"The simulated reader can't speak: {error}. Real microphones work.") from error
     wav = io.BytesIO()

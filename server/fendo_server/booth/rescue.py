@@ -116,6 +116,9 @@ def rescue(owner, top: Path, say: Callable[[str], None] = lambda text: None) -> 
             except UNUSABLE:
                 report.refused += [f"{found.path.name}: {NOT_STORED}" for found in recordings]
         if restored and known:
+            for take in record.stretches(restored, known):
+                capture.measure(take)
+                take.save()
             report.picks += record.restore_takes(restored, known)
     return report
 

@@ -1,3 +1,3 @@
 """Makes the worker know this room's jobs."""
 
-from fendo_server.booth import capture  # noqa: F401
+from fendo_server.booth import capture, cutting  # noqa: F401

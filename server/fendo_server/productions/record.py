@@ -25,6 +25,7 @@ from fendo_core.picture.reel import COLOURS, HEARD
 from fendo_core.polish.edits import PRODUCTION, checked
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import rows
+from fendo_core.script.lines import LONGEST_TEXT
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.voice import Comp
 from fendo_core.voice.chain import Chain
@@ -80,6 +81,7 @@ def of(production: Production) -> dict[str, Any]:
             }
             for source in production.sources.order_by("made")
         ],
+        "stretches": [[str(take), str(line), str(of), *rest] for take, line, of, *rest in _cut_takes(production)],
         "rows": {key: row for key, row in present.items() if not key.startswith(("pick:", "shots:"))},
         "picks": [[str(key) for key in pick] for pick in picks],
     }
@@ -88,6 +90,13 @@ def of(production: Production) -> dict[str, Any]:
 def packed(production: Production) -> bytes:
     """The record as it lies in a file."""
     return json.dumps(of(production), ensure_ascii=False, indent=1).encode()
+
+
+def _cut_takes(production: Production) -> Any:
+    """The takes that are stretches of their recordings: no file tells of them."""
+    finished = production_takes(production).filter(recording__state=Take.State.FINISHED)
+    columns = ("pk", "line_id", "recording_id", "first", "last", "number", "words")
+    return finished.exclude(first=0, last=F("recording__length")).values_list(*columns)
 
 
 def write(production: Production) -> None:
@@ -244,8 +253,15 @@ class _Record(serializers.Serializer):
     folders = serializers.ListField(child=serializers.CharField(max_length=400))
     landing = serializers.CharField(max_length=400, allow_null=True)
     sources = _Source(many=True)
+    stretches = serializers.ListField(child=serializers.ListField(min_length=7, max_length=7), default=list)
     rows = serializers.DictField()
     picks = serializers.ListField(child=serializers.ListField(child=serializers.UUIDField(), min_length=3, max_length=3))
+
+    def validate_stretches(self, found: list[list[Any]]) -> list[list[Any]]:
+        number = serializers.IntegerField(min_value=0, max_value=2**53)
+        words = serializers.CharField(allow_blank=True, max_length=LONGEST_TEXT)
+        kinds = [*[serializers.UUIDField()] * 3, *[number] * 3, words]
+        return [[kind.run_validation(value) for kind, value in zip(kinds, row, strict=True)] for row in found]
 
     def validate(self, found: dict[str, Any]) -> dict[str, Any]:
         known = {str(one["id"]) for one in (*found["sources"], *found["readers"])}
@@ -337,6 +353,21 @@ def _restore(owner: Any, record: dict[str, Any], folder: Path, directory: str) -
 
 
 OF_TAKES = ("take:", "comp:", "repair:")
+
+
+def stretches(production: Production, record: dict[str, Any]) -> list[Take]:
+    """The takes of a record that are stretches of recordings which are there now; not stored yet."""
+    lengths = dict(production.recordings.values_list("pk", "length"))
+    lines, there = set(production.lines.values_list("pk", flat=True)), set(Take.objects.values_list("pk", flat=True))
+    used = set(production_takes(production).values_list("line_id", "number"))
+    found = []
+    for key, line, recording, first, last, number, words in record["stretches"]:
+        if key in there or line not in lines or not first < last <= lengths.get(recording, 0) or (line, number) in used:
+            continue
+        used.add((line, number))
+        take = Take(pk=key, line_id=line, recording_id=recording, first=first, last=last, number=number, words=words)
+        found.append(take)
+    return found
 
 
 def restore_takes(production: Production, record: dict[str, Any]) -> int:

@@ -227,6 +227,15 @@ export function useJobActions(id: string) {
   return { cancel, retry }
 }
 
+/** Have a take cut into the lines that were read in it, by a job. */
+export function useCut(id: string) {
+  const queries = useQueryClient()
+  return useMutation({
+    mutationFn: (take_id: string) => answered(client.POST('/api/takes/{take_id}/cut/', { params: { path: { take_id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['jobs', id] }),
+  })
+}
+
 const handovers = (id: string) => ['handovers', id]
 
 /** Presets, what can be chosen, what was handed over. */

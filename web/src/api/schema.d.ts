@@ -759,6 +759,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/cut/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Begin to cut a take, in which several lines were read, into the takes of these lines. */
+        post: operations["cut_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/finish/": {
         parameters: {
             query?: never;
@@ -3207,8 +3224,9 @@ export interface operations {
                  *     * `loud` - loud
                  *     * `word left out` - word left out
                  *     * `silent` - silent
+                 *     * `reads on` - reads on
                  */
-                fault?: "none" | "late" | "early" | "long" | "loud" | "word left out" | "silent";
+                fault?: "none" | "late" | "early" | "long" | "loud" | "word left out" | "silent" | "reads on";
                 seed?: number;
                 /**
                  * @description * `rms` - rms
@@ -4336,6 +4354,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClockMap"];
+                };
+            };
+        };
+    };
+    cut_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -59,6 +59,7 @@ export const ACTIONS = {
   callOff: { key: 'Escape', does: 'call off the count-in; stop', room: 'Booth' },
   headphones: { key: 'h', does: 'headphones are on, or not', room: 'Booth' },
   clip: { key: 'c', does: 'clear the clip light', room: 'Booth' },
+  cutPass: { key: 'k', does: 'cut the take into the lines that were read in it', room: 'Booth, Takes' },
   pick: { key: 'Enter', does: 'pick the take', room: 'Takes' },
   aside: { key: 'x', does: 'set the take aside, or bring it back', room: 'Takes' },
   against: { key: 'b', does: 'hear the take that was heard before, from the same word', room: 'Takes' },

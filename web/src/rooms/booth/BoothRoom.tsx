@@ -1,6 +1,6 @@
 import { Button, Menu, Switch } from '@mantine/core'
 import { notifications } from '@mantine/notifications'
-import { useEffect, useRef } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import type { Line, Production, Voice } from '../../api/client'
 import { useSettings, useTakes } from '../../api/production'
@@ -85,7 +85,20 @@ export function Component() {
     if (state.kind === 'recording') recorder.pause()
     else if (state.kind === 'paused') void recorder.goOn()
   }
+  // In one long pass the words go on from line to line while the take does.
+  const [ahead, setAhead] = useState(0)
+  const passed = useRef(0)
+  const reading = state.kind === 'recording' || state.kind === 'paused'
+  useEffect(() => {
+    if (state.kind === 'counting in') passed.current = 0
+    if (quiet) setAhead(0)
+  }, [state.kind, quiet])
   const move = (by: number) => {
+    if (reading) {
+      const on = Math.max(0, Math.min(lines.length - 1 - index, ahead + by))
+      passed.current = Math.max(passed.current, on)
+      return setAhead(on)
+    }
     if (!quiet) return
     recorder.dismiss()
     step(by)
@@ -108,10 +121,12 @@ export function Component() {
   const read =
     state.kind === 'saved' && state.line === line?.id ? takes.find(({ number }) => number === state.take) : undefined
   if (!line) return <EmptyBooth production={production} />
+  const shown = lines[index + ahead] ?? line
   const before = lines[index - 1]
-  const next = lines[index + 1]
+  const next = lines[index + ahead + 1]
   const reader =
-    production.readers.length > 1 && production.readers.find((each) => each.id === (line.reader ?? production.reader))?.name
+    production.readers.length > 1 &&
+    production.readers.find((each) => each.id === (shown.reader ?? production.reader))?.name
   return (
     <div className="booth" data-state={state.kind} data-picture={production.picture.pieces.length ? 'there' : 'none'}>
       <section className="booth-top">
@@ -130,7 +145,7 @@ export function Component() {
             </p>
           )}
           <SlotWave line={line} read={read?.voice ?? null} />
-          {read && <Verdict key={read.id} production={production} line={line} take={read} />}
+          {read && <Verdict key={read.id} production={production} line={line} take={read} passed={passed.current > 0} />}
           <div className="booth-under">
             <Clock line={line} />
             <span className="booth-tally">
@@ -141,12 +156,12 @@ export function Component() {
         </div>
       </section>
       <section className="booth-words">
-        <span className="booth-number">{line.number}</span>
+        <span className="booth-number">{shown.number}</span>
         <p className="booth-line" data-testid="booth-line" style={{ fontSize: Math.round(page.size * 2.1) }}>
-          {line.text ? <Words line={line} /> : 'No words yet. Speak freely, or write them in Script.'}
+          {shown.text ? <Words line={shown} /> : 'No words yet. Speak freely, or write them in Script.'}
         </p>
-        {(line.notes || reader) && (
-          <p className="booth-notes">{[reader && `read by ${reader}`, line.notes].filter(Boolean).join('\n')}</p>
+        {(shown.notes || reader) && (
+          <p className="booth-notes">{[reader && `read by ${reader}`, shown.notes].filter(Boolean).join('\n')}</p>
         )}
         {next && (
           <>
@@ -179,7 +194,10 @@ export function Component() {
             </>
           ) : (
             (state.kind === 'recording' || state.kind === 'paused') && (
-              <Key action="pause">{state.kind === 'paused' ? 'go on' : 'pause'}</Key>
+              <>
+                <Key action="pause">{state.kind === 'paused' ? 'go on' : 'pause'}</Key>
+                {next && <Key action="down">read on</Key>}
+              </>
             )
           )}
         </span>

@@ -1,5 +1,7 @@
+import { useState } from 'react'
 import type { Line, Production, Take } from '../../api/client'
 import { useEdits } from '../../api/production'
+import { Cutting, useCutting } from '../../app/Cutting'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
@@ -10,11 +12,14 @@ import { SAMPLE_RATE } from '../../engine/time'
 
 const RUN_UP = Math.round(0.4 * SAMPLE_RATE)
 
+type Props = { production: Production; line: Line; take: Take; passed: boolean }
+
 /** What is right and wrong with the take that was just read; it can be heard, or set aside, without leaving the Booth. */
-export function Verdict({ production, line, take }: { production: Production; line: Line; take: Take }) {
+export function Verdict({ production, line, take, passed }: Props) {
   const engine = useEngine()
   const { playing } = useWatched(engine.transport.state)
   const { edit } = useEdits(production.id)
+  const [opened] = useState(() => Date.now() - 1000)
   const hear = () => {
     if (engine.recorder.isBusy) return
     if (playing) return engine.transport.stop()
@@ -32,7 +37,9 @@ export function Verdict({ production, line, take }: { production: Production; li
     })
   }
   const aside = () => edit.mutate({ kind: 'set_aside', take: take.id, aside: !take.aside }, { onError: sayProblem })
-  useKeys({ hearTake: hear, asideTake: aside })
+  const { job, cut } = useCutting(production.id)
+  const own = job && Date.parse(job.made) > opened ? job : undefined
+  useKeys({ hearTake: hear, asideTake: aside, cutPass: () => cut(take.id) })
   const { faults, remarks, peak } = take
   return (
     <p className="booth-verdict" data-testid="verdict">
@@ -47,6 +54,8 @@ export function Verdict({ production, line, take }: { production: Production; li
         <span key={remark}>{remark}</span>
       ))}
       {peak !== null && <span>peak {decibelText(peak)}</span>}
+      {passed && !own && <Key action="cutPass">cut it into the lines that you read</Key>}
+      {own && <Cutting production={production.id} job={own} />}
       <Key action="hearTake">hear it</Key> <Key action="asideTake">{take.aside ? 'bring it back' : 'set aside'}</Key>
     </p>
   )

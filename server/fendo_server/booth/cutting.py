@@ -1,0 +1,116 @@
+"""One long pass cut into the takes of its lines, by a job."""
+
+from collections import defaultdict
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+
+from fendo_core.booth.passes import Attempt, Pass, PassLine, cut_by_pauses, cut_by_words
+from fendo_core.production import edits
+from fendo_core.timebase import Span, seconds_text
+from fendo_core.words import LISTENS
+from fendo_server.booth import capture
+from fendo_server.productions import changes, state
+from fendo_server.productions.models import Production
+from fendo_server.script.models import Line
+from fendo_server.takes import listening
+from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording
+from fendo_server.voice.reading import read_sound
+from fendo_server.work import running
+
+KIND = "cut into lines"
+
+
+@running.handles(KIND)
+def cut_into_lines(progress: running.Progress) -> dict[str, Any]:
+    """Find the lines that were read in a take, and make takes of them: stretches of the same recording."""
+    take = Take.objects.select_related(*capture.WITH).filter(pk=progress.job.arguments["take"]).first()
+    if take is None or take.recording.state != Recording.State.FINISHED:
+        raise running.JobFailed("This take is not there any more, or is recorded still.")
+    if take.peak is None:
+        # Just read, and waiting to be measured: that is done here, and a second time by its own job.
+        capture.measure(take, progress.part(0.0, 0.05, "measuring the pass"))
+        take.save(update_fields=capture.MEASURED)
+    production = progress.job.production
+    lines = _lines(production, take)
+    progress(0.05, "listening for the lines")
+    found = _found(production, take, lines)
+    if not any(one.line != str(take.line_id) for one in found.attempts) and len(found.attempts) < 2:
+        raise running.JobFailed("Only its own line was found in this take, so there is nothing to cut. It is as it was.")
+    progress(0.6, "measuring the takes")
+    made = []
+    for count, one in enumerate(found.attempts):
+        made.append(_measured(take, one))
+        progress(0.6 + 0.35 * (count + 1) / len(found.attempts))
+    progress.still_wanted()
+    with transaction.atomic():
+        _number(production, made)
+        Take.objects.bulk_create(made)
+        production.refresh_from_db()
+        whole = {one.line for one in found.attempts if one.whole}
+        wanted = [(str(new.pk), one.whole or one.line not in whole) for new, one in zip(made, found.attempts, strict=True)]
+        used = edits.UsePass(str(take.pk), tuple(key for key, good in wanted if good))
+        changes.perform(production, production.owner, production.revision, used)
+    for new in made:
+        listening.ask(new)
+    loose = [f"{seconds_text(span.start - take.first)}–{seconds_text(span.end - take.first)} s" for span in found.loose]
+    return {"lines": len({one.line for one in found.attempts}), "takes": len(made), "loose": loose[:20]}
+
+
+def _lines(production: Production, take: Take) -> list[PassLine]:
+    """The lines from the take's own on that its reader reads."""
+    present = state.load(production)
+    own = next((n for n, line in enumerate(present.lines) if line.id == str(take.line_id)), 0)
+    reader = str(take.recording.reader_id)
+    return [
+        PassLine(line.id, line.text, present.need(line))
+        for line in present.lines[own:]
+        if line.text and not line.dropped and present.reader_of(line) == reader
+    ]
+
+
+def _found(production: Production, take: Take, lines: list[PassLine]) -> Pass:
+    """What was read in the take, in samples of the recording."""
+    phrases = [Span(a - take.first, b - take.first) for a, b in take.phrases]
+    length, path = take.last - take.first, take.recording.path
+
+    def read(start: int, end: int) -> np.ndarray:
+        return read_sound(path, take.first + start, take.first + end)
+
+    found = (
+        cut_by_words(lines, read, phrases, length)
+        if production.language in LISTENS
+        else cut_by_pauses(lines, phrases, length)
+    )
+
+    def later(span: Span) -> Span:
+        return Span(span.start + take.first, span.end + take.first)
+
+    attempts = tuple(Attempt(one.line, later(one.span), one.whole) for one in found.attempts)
+    return Pass(attempts, tuple(map(later, found.loose)))
+
+
+def _measured(take: Take, one: Attempt) -> Take:
+    """A take of an attempt, measured, lying where its line's slot begins; set aside until it is used."""
+    line = Line.objects.get(pk=one.line)
+    made = Take(line=line, recording=take.recording, first=one.span.start, last=one.span.end, number=0, words=line.text)
+    made.aside = True
+    capture.measure(made)
+    if line.slot_start is not None and made.speech_start is not None:
+        made.place = line.slot_start - made.speech_start
+    return made
+
+
+def _number(production: Production, made: list[Take]) -> None:
+    """Numbers that no take of their lines has."""
+    ids = {new.line_id for new in made}
+    # Locked, so that no take that begins now gets the same one.
+    list(Line.objects.select_for_update().filter(pk__in=ids).values_list("pk"))
+    last = defaultdict[Any, int](int)
+    for line, number in Take.objects.filter(line__in=ids).values_list("line_id", "number"):
+        last[line] = max(last[line], number)
+    for new in made:
+        last[new.line_id] += 1
+        new.number = last[new.line_id]

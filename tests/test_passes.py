@@ -1,0 +1,58 @@
+"""One long pass: read on from line to line, stumble, say it again; the takes are cut out of the one recording."""
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from harness import choose_simulated, new_production, state, type_script, until
+from probe import takes_of
+
+pytestmark = pytest.mark.browser
+
+LINES = (
+    "The heron waits below the weir until the water turns.",
+    "Each spring the carpenter replaced three paddles of the wheel.",
+    "Nobody ever paid him for the nails.",
+    "In the evening the boats came up with barley.",
+)
+
+
+def test_a_pass_is_read_by_keys_and_cut_into_the_takes_of_its_lines(desk: Page):
+    page = desk
+    new_production(page, "Weir")
+    type_script(page, "\n\n".join(LINES))
+    page.keyboard.press("3")
+    state(page, "Ready")
+    choose_simulated(page, "reads on")
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    words = page.get_by_test_id("booth-line")
+    for text in LINES[1:]:
+        page.keyboard.press("ArrowDown")
+        expect(words).to_contain_text(text.split()[1])
+        state(page, "Recording")
+    clock = page.locator(".booth-clock")
+    until(lambda: (said := clock.inner_text())[:1].isdigit() and float(said.split()[0]) >= 18.5, seconds=180)
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    verdict = page.get_by_test_id("verdict")
+    expect(verdict).to_contain_text("cut it into the lines that you read", timeout=60_000)
+    page.keyboard.press("k")
+    expect(verdict.get_by_test_id("cut")).to_contain_text("takes of 4 lines", timeout=120_000)
+    production = page.url.split("/")[4]
+
+    def by_line():
+        found = takes_of(page, production)
+        return [[take for take in found if take["line"] == line] for line in dict.fromkeys(t["line"] for t in found)]
+
+    found = by_line()
+    assert [len([take for take in takes if not take["aside"]]) for takes in found] == [1, 1, 1, 1]
+    assert found[0][0]["aside"] and found[0][0]["number"] == 1, "the pass itself is put away, and kept"
+    until(lambda: all(take["read"]["state"] == "checked" for takes in by_line() for take in takes if not take["aside"]))
+    assert [
+        take["faults"] for takes in by_line() for take in takes if not take["aside"] and "leaves" in str(take["faults"])
+    ] == []
+    page.keyboard.press("4")
+    page.keyboard.press("PageDown")
+    expect(page.locator("[data-take]")).to_have_count(len(found[1]))
+    page.keyboard.press("Control+z")
+    until(lambda: not by_line()[0][0]["aside"])
