@@ -114,7 +114,7 @@ export function TakeRow({ take, line, span, on, onHear, onPick, onApart, onSeam 
   )
 }
 
-const LETTER = 5.6
+const LETTER = 6.4
 
 /** The words as they were read, each where it was said; one press hears from there. */
 function ReadWords({ take, span, onHear }: { take: Take; span: Span; onHear: (from: number) => void }) {
