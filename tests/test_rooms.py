@@ -305,3 +305,29 @@ def test_shots_are_parted_joined_and_named_by_hand(desk: Page, own_film):
     look_at(page, "Shots")
     expect(shots).to_have_count(4)
     expect(shots.nth(2)).to_contain_text("the bridge, closer")
+
+
+def test_productions_are_found_renamed_put_away_and_brought_back(desk: Page):
+    page = desk
+    names = [f"Evening {n}" for n in range(1, 8)]
+    for name in names:
+        api(page, "POST", "/api/productions/", {"name": name})
+    page.goto(page.url.split("/productions")[0])
+    rows = page.locator(".productions-list").first.locator("li")
+    page.get_by_role("textbox", name="find a production").fill("ning 3")
+    expect(rows).to_have_count(1)
+    page.get_by_role("button", name="more of Evening 3").click()
+    page.get_by_role("menuitem", name="Rename").click()
+    page.get_by_role("textbox", name="Name", exact=True).fill("Morning")
+    page.keyboard.press("Enter")
+    page.get_by_role("textbox", name="find a production").fill("morning")
+    expect(rows).to_contain_text("Morning")
+    page.get_by_role("button", name="more of Morning").click()
+    expect(page.get_by_text("on disk: media/Evening 3")).to_be_visible()
+    page.get_by_role("menuitem", name="Put it into the bin").click()
+    expect(rows).to_have_count(0)
+    page.get_by_text("In the bin: 1 production").click()
+    page.get_by_role("button", name="more of Morning").click()
+    page.get_by_role("menuitem", name="Bring it back").click()
+    expect(rows).to_have_count(1)
+    expect(page.get_by_text("In the bin")).to_have_count(0)

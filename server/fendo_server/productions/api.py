@@ -5,6 +5,7 @@ from uuid import UUID, uuid4
 
 from django.db.models import Count, OuterRef, Subquery, Sum
 from django.db.models.functions import Coalesce
+from django.utils import timezone
 from django.utils.decorators import method_decorator
 from django.views.decorators.gzip import gzip_page
 from drf_spectacular.utils import extend_schema
@@ -46,6 +47,8 @@ def _listed(production: Any) -> dict[str, Any]:
     return {
         "id": str(production.id),
         "name": production.name,
+        "directory": production.directory,
+        "binned": production.binned.isoformat() if production.binned else None,
         "changed": production.changed.isoformat(),
         "lines": production.line_count,
         "recorded": production.recorded_count,
@@ -137,6 +140,8 @@ class OneProduction(APIView):
             production.reader = production.readers.filter(pk=wanted.pop("reader")).first()
             if production.reader is None:
                 raise Problem(422, "Not possible", "This reader is not one of the production's. Choose one of the list.")
+        if "binned" in wanted:
+            wanted["binned"] = timezone.now() if wanted["binned"] else None
         for name, value in wanted.items():
             setattr(production, name, value)
         # Only what was asked for: an edit of the same moment counts the revision on.

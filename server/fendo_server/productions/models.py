@@ -31,6 +31,7 @@ class Production(models.Model):
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="productions")
     name = models.CharField(max_length=120)
     directory = models.CharField(max_length=140, unique=True, help_text="its folder below media/")
+    binned = models.DateTimeField(null=True, help_text="since when it lies in the bin; null: it does not")
     revision = models.PositiveIntegerField(default=0)
     fps_above = models.PositiveIntegerField(default=25)
     fps_below = models.PositiveIntegerField(default=1)

@@ -370,6 +370,8 @@ class ListedProductionSerializer(serializers.Serializer):
 
     id = serializers.CharField()
     name = serializers.CharField()
+    directory = serializers.CharField(help_text="its folder below media/")
+    binned = serializers.CharField(allow_null=True, help_text="since when it lies in the bin")
     changed = serializers.CharField()
     lines = serializers.IntegerField()
     recorded = serializers.IntegerField()
@@ -399,6 +401,7 @@ class SettingsSerializer(serializers.Serializer):
     """Settings of a production; only what is sent is changed."""
 
     name = serializers.CharField(required=False, max_length=120)
+    binned = serializers.BooleanField(required=False, help_text="put into the bin, or brought back")
     name_pattern = serializers.CharField(required=False, max_length=200)
     pace = serializers.FloatField(required=False, min_value=1.0, max_value=12.0)
     learns_pace = serializers.BooleanField(required=False)

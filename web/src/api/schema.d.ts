@@ -1568,6 +1568,10 @@ export interface components {
         ListedProduction: {
             id: string;
             name: string;
+            /** @description its folder below media/ */
+            directory: string;
+            /** @description since when it lies in the bin */
+            binned: string | null;
             changed: string;
             lines: number;
             recorded: number;
@@ -1873,6 +1877,8 @@ export interface components {
         /** @description Settings of a production; only what is sent is changed. */
         PatchedSettingsRequest: {
             name?: string;
+            /** @description put into the bin, or brought back */
+            binned?: boolean;
             name_pattern?: string;
             /** Format: double */
             pace?: number;

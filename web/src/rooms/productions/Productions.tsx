@@ -1,10 +1,10 @@
-import { Button, TextInput } from '@mantine/core'
-import { useMutation } from '@tanstack/react-query'
+import { Button, Menu, Modal, TextInput } from '@mantine/core'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
 import { answered, client, type ListedProduction } from '../../api/client'
 import { useProductions } from '../../api/production'
-import { Failed, Loading } from '../../app/Said'
+import { Failed, Loading, sayProblem } from '../../app/Said'
 import { Scheme } from '../../app/Scheme'
 import { secondsText } from '../../engine/time'
 import './productions.css'
@@ -27,8 +27,11 @@ export function Component() {
     mutationFn: () => answered(client.POST('/api/productions/', { body: { name } })),
     onSuccess: (made) => navigate(`/productions/${made.id}/picture`),
   })
+  const [wanted, setWanted] = useState('')
+  const fits = (one: ListedProduction) => one.name.toLocaleLowerCase().includes(wanted.trim().toLocaleLowerCase())
   if (!data && error) return <Failed said={error.message} onRetry={() => void refetch()} />
   if (!data) return <Loading />
+  const binned = data.filter((one) => one.binned)
   return (
     <div className="productions">
       <header className="productions-top">
@@ -37,30 +40,16 @@ export function Component() {
       </header>
       <main>
         <h1>Productions</h1>
-        <ul className="productions-list">
-          {data.map((one) => (
-            <li key={one.id}>
-              <Link to={`/productions/${one.id}/${one.lines ? 'booth' : one.still ? 'script' : 'picture'}`}>
-                <span className="productions-still">
-                  {one.still ? (
-                    <img src={`/api/sources/${one.still}/strip/`} alt="" style={{ left: -132 * one.still_column }} />
-                  ) : (
-                    'no picture'
-                  )}
-                </span>
-                <span>
-                  <span className="productions-name">{one.name}</span>
-                  <span className="quiet">
-                    {progressText(one)}
-                    {one.length ? ` · ${minutes(one.length)}` : ''}
-                  </span>
-                  <Progress one={one} />
-                </span>
-                <span className="quiet">{new Date(one.changed).toLocaleDateString()}</span>
-              </Link>
-            </li>
-          ))}
-        </ul>
+        {data.length > FEW && (
+          <TextInput
+            className="productions-find"
+            aria-label="find a production"
+            placeholder="find a production"
+            value={wanted}
+            onChange={(event) => setWanted(event.currentTarget.value)}
+          />
+        )}
+        <List found={data.filter((one) => !one.binned && fits(one))} />
         {!data.length && (
           <p className="quiet">Nothing here yet. Name your first production below: a film, a lesson, a spot.</p>
         )}
@@ -83,8 +72,89 @@ export function Component() {
             Make it
           </Button>
         </form>
+        {binned.length > 0 && (
+          <details className="productions-bin">
+            <summary>
+              In the bin: {binned.length} {binned.length === 1 ? 'production' : 'productions'}
+            </summary>
+            <p className="quiet">Nothing of it is deleted; each can be brought back.</p>
+            <List found={binned} />
+          </details>
+        )}
       </main>
     </div>
+  )
+}
+
+const FEW = 6
+
+/** Productions in a list, each with what can be done with it. */
+function List({ found }: { found: ListedProduction[] }) {
+  const queries = useQueryClient()
+  const [renamed, setRenamed] = useState<ListedProduction | null>(null)
+  const change = useMutation({
+    mutationFn: ({ id, ...body }: { id: string; name?: string; binned?: boolean }) =>
+      answered(client.PATCH('/api/productions/{production_id}/', { params: { path: { production_id: id } }, body })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['productions'] }),
+    onError: sayProblem,
+  })
+  return (
+    <>
+      <ul className="productions-list">
+        {found.map((one) => (
+          <li key={one.id}>
+            <Link to={`/productions/${one.id}/${one.lines ? 'booth' : one.still ? 'script' : 'picture'}`}>
+              <span className="productions-still">
+                {one.still ? (
+                  <img src={`/api/sources/${one.still}/strip/`} alt="" style={{ left: -132 * one.still_column }} />
+                ) : (
+                  'no picture'
+                )}
+              </span>
+              <span>
+                <span className="productions-name">{one.name}</span>
+                <span className="quiet">
+                  {progressText(one)}
+                  {one.length ? ` · ${minutes(one.length)}` : ''}
+                </span>
+                <Progress one={one} />
+              </span>
+              <span className="quiet">{new Date(one.changed).toLocaleDateString()}</span>
+            </Link>
+            <Menu position="bottom-end" width={260}>
+              <Menu.Target>
+                <button type="button" className="productions-more" aria-label={`more of ${one.name}`}>
+                  ⋯
+                </button>
+              </Menu.Target>
+              <Menu.Dropdown>
+                <Menu.Item onClick={() => setRenamed(one)}>Rename</Menu.Item>
+                <Menu.Item onClick={() => change.mutate({ id: one.id, binned: !one.binned })}>
+                  {one.binned ? 'Bring it back' : 'Put it into the bin'}
+                </Menu.Item>
+                <Menu.Label>on disk: media/{one.directory}</Menu.Label>
+              </Menu.Dropdown>
+            </Menu>
+          </li>
+        ))}
+      </ul>
+      <Modal opened={Boolean(renamed)} onClose={() => setRenamed(null)} title="Another name">
+        <form
+          onSubmit={(event) => {
+            event.preventDefault()
+            const name = new FormData(event.currentTarget).get('name')?.toString().trim()
+            if (renamed && name) change.mutate({ id: renamed.id, name })
+            setRenamed(null)
+          }}
+        >
+          <TextInput name="name" label="Name" defaultValue={renamed?.name} maxLength={120} data-autofocus />
+          <p className="quiet">Its folder on disk keeps its name, and so do files that were recorded.</p>
+          <div className="dialog-row">
+            <Button type="submit">Rename</Button>
+          </div>
+        </form>
+      </Modal>
+    </>
   )
 }
 
