@@ -3,7 +3,7 @@
 import pytest
 from playwright.sync_api import Page, expect
 
-from harness import in_slot, read_one_take, state, until
+from harness import choose_simulated, in_slot, read_one_take, state, until
 from probe import api, takes_of
 
 pytestmark = pytest.mark.browser
@@ -26,6 +26,27 @@ def test_the_room_is_listened_to_with_one_key_and_the_popover_lets_the_next_key_
     # Enter records; it does not press what was clicked last.
     read_one_take(page)
     assert len(takes_of(page, production)) == 1
+
+
+def test_a_microphone_that_hears_nobody_is_said_while_it_records_and_a_hot_one_gets_advice(desk: Page):
+    page = desk
+    in_slot(page, "Nobody")
+    choose_simulated(page, "silent")
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    expect(page.get_by_role("alert")).to_contain_text("Nobody is heard. Is this the right microphone?")
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    expect(page.get_by_role("alert")).to_have_count(0)
+    expect(page.get_by_test_id("verdict")).to_contain_text("silent: nobody speaks")
+    choose_simulated(page, "loud")
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    page.wait_for_timeout(2500)
+    expect(page.get_by_role("alert")).to_have_count(0)
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    expect(page.get_by_test_id("verdict")).to_contain_text("turn the gain down by about")
 
 
 def test_what_was_read_is_judged_heard_and_set_aside_without_leaving_the_booth(desk: Page, world):

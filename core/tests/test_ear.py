@@ -10,7 +10,7 @@ from fendo_core.audio.scores import score_speech
 from fendo_core.audio.speech import hear, hear_blocks
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.reader import narrator, noises
-from fendo_core.takes.measures import level_faults, measure
+from fendo_core.takes.measures import level_advice, level_faults, measure
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 TEXTS = (
@@ -157,7 +157,11 @@ def test_flat_tops_are_found_at_any_level(converter, lowered, voices):
 
 def test_a_level_beside_the_window_is_said_with_by_how_much():
     lively = LEVEL_WINDOWS["lively"]
-    assert level_faults(-8.0, -17.0, -60.0, lively) == ()
+    assert level_faults(-8.0, -17.0, -60.0, lively) == () == level_advice(-8.0, -17.0, -60.0, lively)
+    assert level_advice(-2.9, -12.0, -60.0, lively) == ("turn the gain down by about 6 dB",)
+    assert level_advice(-28.0, -37.0, -75.0, lively) == ("turn the gain up by about 19 dB",)
+    near = ("come nearer to the microphone: the noise is too close",)
+    assert level_advice(-28.0, -37.0, -60.0, lively) == near, "more gain would lift the noise too"
     assert level_faults(-2.9, -12.0, -60.0, lively) == ("3 dB too hot",)
     assert level_faults(-28.0, -37.0, -75.0, lively) == ("16 dB too quiet",)
     assert level_faults(-8.0, -17.0, -40.0, lively) == ("noise only 20 dB under the voice",)

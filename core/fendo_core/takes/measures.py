@@ -116,6 +116,19 @@ def level_faults(peak: float | None, loudness: float | None, noise: float | None
     return tuple(said)
 
 
+def level_advice(peak: float | None, loudness: float | None, noise: float | None, window: LevelWindow) -> tuple[str, ...]:
+    """What to do about the level of a reading; nothing where nothing is wrong. Arguments as for `level_faults`."""
+    said, wanted = [], (window.low + window.high) / 2
+    if peak is not None and peak > window.high + LOUDEST_OVER:
+        said.append(f"turn the gain down by about {peak - wanted:.0f} dB")
+    near = loudness is not None and noise is not None and loudness - levels.DUAL_MONO - noise < NEAREST_NOISE
+    if near:
+        said.append("come nearer to the microphone: the noise is too close")
+    elif peak is not None and peak < window.low - QUIETEST_UNDER:
+        said.append(f"turn the gain up by about {wanted - peak:.0f} dB")
+    return tuple(said)
+
+
 def judge(
     speech_span: Span | None,
     start: int,

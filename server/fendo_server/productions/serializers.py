@@ -120,6 +120,7 @@ class TakeSerializer(serializers.Serializer):
     past_end = serializers.IntegerField(allow_null=True)
     faults = serializers.ListField(child=serializers.CharField())
     remarks = serializers.ListField(child=serializers.CharField())
+    advice = serializers.ListField(child=serializers.CharField(), help_text="what to do about its level")
     measured = serializers.BooleanField(help_text="its sound was looked at; a long take is there before that")
     latency_source = serializers.CharField(allow_blank=True)
     within = serializers.IntegerField(allow_null=True, help_text="samples by which its place may be off")

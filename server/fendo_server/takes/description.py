@@ -11,7 +11,7 @@ from django.db.models.fields.json import KeyTextTransform
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.production.state import LineComp
 from fendo_core.script.lines import tokens
-from fendo_core.takes.measures import judge, level_faults
+from fendo_core.takes.measures import judge, level_advice, level_faults
 from fendo_core.takes.ranking import Candidate, suggest
 from fendo_core.takes.standing import Standing
 from fendo_core.timebase import Span
@@ -156,8 +156,12 @@ class Describer:
             "measured": measured,
             "latency_source": take.latency_source or "",
             "within": take.recording__within,
+            "advice": self._advice(take) if voice and voice["speech"] else [],
             "read": self._read(take, check, place) if said and measured else None,
         }
+
+    def _advice(self, take: Any) -> list[str]:
+        return list(level_advice(take.peak, take.loudness, take.noise, self.window))
 
     def _read(self, take: Any, check: ReadCheck | None, place: int) -> dict[str, Any]:
         """What was heard of the words, in programme samples."""
@@ -210,6 +214,7 @@ class Describer:
             "measured": found is not None,
             "latency_source": "",
             "within": None,
+            "advice": [],
             "read": None,
         }
 

@@ -2800,6 +2800,8 @@ export interface components {
             past_end: number | null;
             faults: string[];
             remarks: string[];
+            /** @description what to do about its level */
+            advice: string[];
             /** @description its sound was looked at; a long take is there before that */
             measured: boolean;
             latency_source: string;

@@ -99,6 +99,12 @@ export type RecorderDoors = {
   loopSound: () => Promise<ArrayBuffer>
 }
 
+/** Peaks above this are somebody's, or at least something's: a whisper near the microphone is louder. */
+const VOICED = 0.01
+/** Below this nothing comes from the input: the quietest room is louder. */
+const ALIVE = 0.00005
+const PATIENCE = 2 * SAMPLE_RATE
+
 /** Records takes: input -> worklet -> outbox -> server, on the transport's clock. */
 export class Recorder {
   readonly state = new Observable<BoothState>({ kind: 'ready' })
@@ -118,6 +124,8 @@ export class Recorder {
   readonly loop = new Observable<Loop | null>(null)
   /** Another window of this browser records too. */
   readonly crowded = new Observable(false)
+  /** While it records: nobody has been heard yet for two seconds, or the input has gone dead. */
+  readonly unheard = new Observable<false | 'nobody' | 'dead'>(false)
   /** The level now; drawn every frame, so it is a plain value and not watched. */
   readonly level: Level = { peak: 0, rms: 0, held: 0, clipped: false }
   /** The waveform of the take that is being recorded. */
@@ -539,6 +547,25 @@ export class Recorder {
     return heard
   }
 
+  private voiced = 0
+  private alive = 0
+
+  /** Whether anything is heard since the cue: frames at which a voice, and at which any sound, came last. */
+  private heed(frame: number, peak: number): void {
+    if (this.state.value.kind !== 'recording' || !this.live) {
+      this.voiced = 0
+      this.alive = frame
+      this.unheard.set(false)
+      return
+    }
+    if (peak > VOICED) this.voiced = frame
+    if (peak > ALIVE) this.alive = frame
+    const since = this.transport.frameOf(this.live.cue)
+    const dead = frame - Math.max(this.alive, since) > PATIENCE
+    const nobody = !this.voiced && frame - since > PATIENCE
+    this.unheard.set(dead ? 'dead' : nobody && 'nobody')
+  }
+
   private listen(news: CaptureNews): void {
     this.listening?.(news)
     if (news.kind === 'level') {
@@ -551,6 +578,7 @@ export class Recorder {
         this.heldUntil = performance.now() + 1500
       }
       const { kind } = this.state.value
+      this.heed(news.frame, news.peak)
       const begun = this.live?.armed && news.frame >= this.transport.frameOf(this.live.cue)
       if (begun && (kind === 'recording' || kind === 'counting in' || kind === 'finishing')) this.wave.push(news.peak)
     } else if (news.kind === 'held') {

@@ -265,7 +265,9 @@ export function Component() {
 
 /** The state in words; its shape and colour are on the edge of the whole screen too. */
 function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void }) {
-  const crowded = useWatched(useEngine().recorder.crowded)
+  const { recorder } = useEngine()
+  const crowded = useWatched(recorder.crowded)
+  const unheard = useWatched(recorder.unheard)
   const words = {
     ready: 'Ready',
     'counting in': 'Counting in',
@@ -291,6 +293,11 @@ function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void 
       <span>
         <b>{words}</b> <span className="booth-state-more">{more}</span>
         {state.kind === 'saved' && state.said && <span className="booth-state-said">{state.said}</span>}
+        {unheard && (
+          <span className="booth-unheard" role="alert">
+            {unheard === 'dead' ? 'No sound comes from this input.' : 'Nobody is heard. Is this the right microphone?'}
+          </span>
+        )}
         {crowded && state.kind !== 'ready' && (
           <span className="booth-state-more"> · Another window records too; each keeps takes of its own.</span>
         )}

@@ -54,6 +54,11 @@ export function Verdict({ production, line, take, passed }: Props) {
         <span key={remark}>{remark}</span>
       ))}
       {peak !== null && <span>peak {decibelText(peak)}</span>}
+      {take.advice.map((advice) => (
+        <span key={advice} className="booth-advice">
+          {advice}
+        </span>
+      ))}
       {passed && !own && <Key action="cutPass">cut it into the lines that you read</Key>}
       {own && <Cutting production={production.id} job={own} />}
       <Key action="hearTake">hear it</Key> <Key action="asideTake">{take.aside ? 'bring it back' : 'set aside'}</Key>
