@@ -173,10 +173,22 @@ def prepare() -> tuple[Cluster, dict[str, str]]:
     return database, env
 
 
+OWN = ("media", "derived", "making", "run")
+"""Folders of the data that are its owner's alone: voices, pictures, logs. PostgreSQL's own is closed by itself."""
+
+
+def close_folders(data: Path) -> None:
+    """See to it that nobody else on this machine looks into the data: takes are somebody's voice."""
+    for name in OWN:
+        folder = data / name
+        folder.mkdir(parents=True, exist_ok=True)
+        folder.chmod(0o700)
+
+
 def start() -> int:
     """Start everything and watch over it until Ctrl-C or ./fendo stop."""
     begun = time.monotonic()
-    RUN.mkdir(parents=True, exist_ok=True)
+    close_folders(DATA)
     lock = (RUN / "lock").open("w")
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)

@@ -16,7 +16,7 @@ import pytest
 
 from fendo_demo import scenario
 from harness import alive, until
-from launcher import install
+from launcher import install, serve
 from launcher.postgres import Cluster, free_port
 from launcher.steps import ROOT, Refused, Stamp, fingerprint
 
@@ -157,3 +157,12 @@ def test_a_step_is_done_again_when_its_inputs_changed_or_it_was_killed(tmp_path,
     assert Stamp(stamp.path, fingerprint([tmp_path / "a"])).fresh
     (tmp_path / "a").write_text("two")
     assert not Stamp(stamp.path, fingerprint([tmp_path / "a"])).fresh
+
+
+def test_nobody_else_on_the_machine_looks_into_the_data(tmp_path):
+    """Also where they were open before."""
+    (tmp_path / "media" / "The Tide Mill").mkdir(parents=True)
+    (tmp_path / "media").chmod(0o755)
+    serve.close_folders(tmp_path)
+    modes = {folder.name: folder.stat().st_mode & 0o777 for folder in tmp_path.iterdir()}
+    assert modes == dict.fromkeys(("media", "derived", "making", "run"), 0o700)

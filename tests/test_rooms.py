@@ -38,10 +38,10 @@ def test_an_empty_production_says_in_every_room_what_to_do(desk: Page):
     page.keyboard.press("4")
     expect(page.get_by_text("nothing to choose from")).to_be_visible()
     page.keyboard.press("6")
-    expect(page.get_by_text("None of these lines was read yet")).to_be_visible()
+    expect(page.get_by_text("None of these lines has been read yet")).to_be_visible()
     expect(page.get_by_test_id("write")).to_be_disabled()
     page.get_by_text("Handed over", exact=True).click()
-    expect(page.get_by_text("Nothing was handed over yet")).to_be_visible()
+    expect(page.get_by_text("Nothing has been handed over yet")).to_be_visible()
 
 
 def test_a_file_that_is_no_film_is_refused_in_words(desk: Page, tmp_path):
@@ -324,10 +324,10 @@ def test_productions_are_found_renamed_put_away_and_brought_back(desk: Page):
     expect(rows).to_contain_text("Morning")
     page.get_by_role("button", name="more of Morning").click()
     expect(page.get_by_text("on disk: media/Evening 3")).to_be_visible()
-    page.get_by_role("menuitem", name="Put it into the bin").click()
+    page.get_by_role("menuitem", name="Put in the bin").click()
     expect(rows).to_have_count(0)
     page.get_by_text("In the bin: 1 production").click()
     page.get_by_role("button", name="more of Morning").click()
-    page.get_by_role("menuitem", name="Bring it back").click()
+    page.get_by_role("menuitem", name="Bring back").click()
     expect(rows).to_have_count(1)
     expect(page.get_by_text("In the bin")).to_have_count(0)

@@ -109,7 +109,7 @@ def test_what_sounds_is_told_and_picked_at_once(desk: Page):
     in_slot(page, "Provisional")
     read_one_take(page)
     order(page, "Each line as a file")
-    expect(page.get_by_test_id("findings")).to_contain_text("has no pick: what was read last leaves.")
+    expect(page.get_by_test_id("findings")).to_contain_text("has no pick: what was read last is handed over.")
     expect(page.get_by_role("checkbox", name="The film with the voice")).to_be_disabled()
     expect(page.get_by_test_id("write")).to_be_enabled()
     page.keyboard.press("4")

@@ -146,8 +146,8 @@ def test_nothing_is_said_where_nothing_is_wrong_and_each_thing_where_it_is():
     assert kinds([replace(fine[0], doubts=("x",), cut_off=True), *fine[1:]]) == [("cut off", ("1",)), ("doubtful", ("1",))]
     assert kinds([*fine[:4], replace(fine[4], line=wild)]) == [("wild", ("5",))]
     assert kinds([replace(fine[0], treated=False), *fine[1:]]) == [("not treated", ("1",))]
-    assert check(LINES, fine[1:], True, True)[0].says == "Line 1 was never read and will be silent."
-    assert "lines were never read" in check(LINES, fine[2:], True, True)[0].says
+    assert check(LINES, fine[1:], True, True)[0].says == "Line 1 has not been read and will be silent."
+    assert "lines have not been read" in check(LINES, fine[2:], True, True)[0].says
 
 
 def listed(n: int, **more) -> Listed:

@@ -122,7 +122,7 @@ def test_faults_and_remarks_are_said_as_a_colleague_would():
     small = told(0, 2, 3, 4, 5, 6, 7, 8)
     assert faults(small, text) == () and remarks(small, text) == ("“the” was not heard",)
     more = told(*range(9), phrases=[Span(0, 9 * 20_000 + 30_000)])
-    assert faults(more, text) == ("something put in",)
+    assert faults(more, text) == ("adds something",)
 
 
 def test_what_to_try_first_is_what_cannot_be_mended_and_says_why():

@@ -78,10 +78,10 @@ def check(lines: Sequence[Line], read: Sequence[Read], pictured: bool, treated: 
         return [one.line for one in read if test(one)]
 
     missing = [line for line in wordy if line.id not in known]
-    say("no take", "booth", missing, "was never read and will be silent", "were never read and will be silent")
+    say("no take", "booth", missing, "has not been read and will be silent", "have not been read and will be silent")
     say("silent", "takes", where(lambda one: one.speech is None), *_has("a take in which nobody speaks"))
     say("cut off", "takes", where(lambda one: one.cut_off), *_has("a take that was cut off"))
-    say("not picked", "takes", where(lambda one: one.provisional), *_has("no pick: what was read last leaves"))
+    say("not picked", "takes", where(lambda one: one.provisional), *_has("no pick: what was read last is handed over"))
     changed = where(lambda one: one.words is not None and _said(one.words) != _said(one.line.text))
     say("other words", "booth", changed, "was read before its words changed", "were read before their words changed")
     if at_once := _overlaps(read):
@@ -102,7 +102,7 @@ def check(lines: Sequence[Line], read: Sequence[Read], pictured: bool, treated: 
     if pictured:
         say("wild", "script", where(lambda one: one.line.slot is None), *_has("no place in the picture"))
     if treated:
-        say("not treated", "polish", where(lambda one: not one.treated), "leaves untreated", "leave untreated")
+        say("not treated", "polish", where(lambda one: not one.treated), "is untreated", "are untreated")
     return found
 
 

@@ -90,7 +90,7 @@ def faults(check: ReadCheck, text: str) -> tuple[str, ...]:
             words = " ".join(page[n].strip(_MARKS) for n in run if n < len(page))
             said.append(told.format(words if len(run) <= 4 else f"{' '.join(words.split()[:3])} …"))
     if check.put_in:
-        said.append("something put in" if len(check.put_in) == 1 else f"something put in, {len(check.put_in)} times")
+        said.append("adds something" if len(check.put_in) == 1 else f"adds something {len(check.put_in)} times")
     return tuple(said)
 
 

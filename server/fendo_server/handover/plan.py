@@ -193,7 +193,7 @@ def _findings(
     found: list[Finding] = []
     needs_voice = {"lines", "voice", "film", "mix", "subtitles", "timeline"} & set(order.parts)
     if needs_voice and not leaving:
-        says = "Nothing has changed since." if order.which == "changed" else "None of these lines was read yet."
+        says = "Nothing has changed since." if order.which == "changed" else "None of these lines has been read yet."
         found.append(Finding("no take", says, "booth", stops=True))
     if {"film", "mix", "bed"} & set(order.parts) and not present.pieces:
         says = "There is no picture, so there is no film, mix or bed. Leave them out, or bring a picture in."

@@ -205,12 +205,12 @@ def test_what_is_open_is_said_and_noted_in_the_sheet(client, read, ada):
     edit(read, ada, edits.SetWords(str(read.lines.first().id), "Nobody at Orsey needs a watch."))
     found = plan(client, read)
     said = {one["kind"]: one["says"] for one in found["findings"]}
-    assert said["no take"] == "Line 3 was never read and will be silent."
+    assert said["no take"] == "Line 3 has not been read and will be silent."
     assert said["other words"] == "Line 1 was read before its words changed."
-    assert said["not treated"] == "2 lines leave untreated."
+    assert said["not treated"] == "2 lines are untreated."
     assert next(one for one in found["findings"] if one["kind"] == "no take")["lines"] == [str(third.id)]
     page = (handed(client, read).path / "Take sheet.html").read_text()
-    assert "Written although:" in page and "Line 3 was never read" in page
+    assert "Written although:" in page and "Line 3 has not been read" in page
 
 
 def test_what_cannot_be_written_says_why(client, read, production, monkeypatch):
@@ -223,7 +223,7 @@ def test_what_cannot_be_written_says_why(client, read, production, monkeypatch):
 
 
 def test_without_a_take_or_a_picture_the_reason_is_said(client, production):
-    assert "was read yet" in hand_over(client, production).error
+    assert "has been read yet" in hand_over(client, production).error
     record(production.lines.first(), voice())
     assert "no picture" in hand_over(client, production, parts=["film"]).error
     answer = send(client, "POST", f"/api/productions/{production.id}/handover/", order(parts=[]))

@@ -23,7 +23,7 @@ export function Handed({ production, jobs, handovers }: Props) {
           />
         ))}
       </ul>
-      {!open.length && !handovers.length && <p className="quiet">Nothing was handed over yet.</p>}
+      {!open.length && !handovers.length && <p className="quiet">Nothing has been handed over yet.</p>}
       <ul className="handover-kept" data-testid="handovers">
         {handovers.map((one) => (
           <Kept key={one.id} one={one} />

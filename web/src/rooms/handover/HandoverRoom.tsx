@@ -103,7 +103,7 @@ function Room({ production, presets, handovers, forms }: Props) {
         {shows === 'plan' ? (
           !read ? (
             <p className="quiet">
-              Nothing was read yet. <Link to="../booth">Read in the Booth</Link>; each line will stand here.
+              Nothing has been read yet. <Link to="../booth">Read in the Booth</Link>; each line will stand here.
             </p>
           ) : (
             plan && <WillBeWritten production={production} plan={plan} order={order} onChange={setOrder} />

@@ -77,7 +77,7 @@ export function Component() {
             <summary>
               In the bin: {binned.length} {binned.length === 1 ? 'production' : 'productions'}
             </summary>
-            <p className="quiet">Nothing of it is deleted; each can be brought back.</p>
+            <p className="quiet">Nothing in here is deleted; any of it can be brought back.</p>
             <List found={binned} />
           </details>
         )}
@@ -130,7 +130,7 @@ function List({ found }: { found: ListedProduction[] }) {
               <Menu.Dropdown>
                 <Menu.Item onClick={() => setRenamed(one)}>Rename</Menu.Item>
                 <Menu.Item onClick={() => change.mutate({ id: one.id, binned: !one.binned })}>
-                  {one.binned ? 'Bring it back' : 'Put it into the bin'}
+                  {one.binned ? 'Bring back' : 'Put in the bin'}
                 </Menu.Item>
                 <Menu.Label>on disk: media/{one.directory}</Menu.Label>
               </Menu.Dropdown>

@@ -226,11 +226,8 @@ export function Component() {
 }
 
 /** Whether a take is so much longer than its line that others were read in it too. */
-function isPass({ length, faults }: Take, line: Line | undefined): boolean {
-  return (
-    Boolean(line) &&
-    (length > 2 * line!.needed + 3 * SAMPLE_RATE || faults.some((said) => said.startsWith('something put in')))
-  )
+function isPass({ length, read }: Take, line: Line | undefined): boolean {
+  return Boolean(line) && (length > 2 * line!.needed + 3 * SAMPLE_RATE || Boolean(read?.put_in.length))
 }
 
 /** Where the first word lies; another timecode can be typed. */
