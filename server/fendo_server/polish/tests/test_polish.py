@@ -15,7 +15,7 @@ from fendo_core.voice import Comp, render_whole
 from fendo_core.voice.chain import STARTS, Chain
 from fendo_core.voice.repair import Repair
 from fendo_core.voice.treatment import treated
-from fendo_server.handover.jobs import spoken
+from fendo_server.handover.programme import spoken
 from fendo_server.polish.jobs import SCAN
 from fendo_server.productions import record as production_record
 from fendo_server.productions import state
