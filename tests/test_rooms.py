@@ -331,3 +331,28 @@ def test_productions_are_found_renamed_put_away_and_brought_back(desk: Page):
     page.get_by_role("menuitem", name="Bring back").click()
     expect(rows).to_have_count(1)
     expect(page.get_by_text("In the bin")).to_have_count(0)
+
+
+def test_a_place_is_typed_and_jumped_to_by_keys(desk: Page):
+    page = desk
+    new_production(page, "Jump")
+    type_script(page, "One line.")
+    api(page, "PATCH", f"/api/productions/{page.url.split('/')[4]}/", {"wanted_length": 600 * 48_000})
+    page.reload()
+    timecode = page.get_by_test_id("timecode")
+    for typed, shown in (
+        ("1:30", "10:01:30:00"),
+        ("+10", "10:01:40:00"),
+        ("100005", "10:00:05:00"),
+        ("-5f", "10:00:04:20"),
+    ):
+        expect(timecode).to_be_visible()
+        page.keyboard.press("Shift+J")
+        page.get_by_role("textbox", name="jump to").fill(typed)
+        page.keyboard.press("Enter")
+        expect(timecode).to_have_text(shown)
+    page.keyboard.press("Shift+J")
+    page.get_by_role("textbox", name="jump to").fill("noon")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("“noon” is no place in time")).to_be_visible()
+    expect(timecode).to_have_text("10:00:04:20")

@@ -212,6 +212,6 @@ def test_the_first_word_is_put_on_the_slot_or_at_a_timecode():
     assert at(edits.perform(world, edits.PlaceVoice("t1", "01:00:02:05"), str)[0]) == 2 * 48_000 + 5 * 1_920
     moved, _ = edits.perform(world, edits.PlaceVoice("k1", "01:00:00:00"), str)
     assert moved.comps[0].comp.at == -1_500
-    for voice, timecode, said in (("t1", "x", "no timecode"), ("t3", None, "not known"), ("gone", None, "not known")):
+    for voice, timecode, said in (("t1", "x", "no place in time"), ("t3", None, "not known"), ("gone", None, "not known")):
         with pytest.raises(EditRefused, match=said):
             edits.perform(replace(START, takes=world.takes), edits.PlaceVoice(voice, timecode), str)

@@ -24,6 +24,7 @@ api = [
     path("productions/<uuid:production_id>/folders/", productions.folders),
     path("productions/<uuid:production_id>/readers/", productions.readers),
     path("productions/<uuid:production_id>/name-example/", productions.name_example),
+    path("productions/<uuid:production_id>/typed-position/", productions.typed),
     path("productions/<uuid:production_id>/script-file/", script.read_script),
     path("productions/<uuid:production_id>/script-split/", script.split_long),
     path("productions/<uuid:production_id>/script-search/", script.search),

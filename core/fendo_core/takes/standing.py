@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import LineComp, State, TakeRef
 from fendo_core.script.lines import Line
-from fendo_core.timebase import SAMPLE_RATE, Span, TimecodeError, parse_timecode
+from fendo_core.timebase import SAMPLE_RATE, Span, TimecodeError, typed_position
 from fendo_core.voice import Comp, Place, move_seam, shifted
 from fendo_core.voice.samples import RecordingSample
 
@@ -106,7 +106,7 @@ def moved(state: State, voice: str, by: int) -> tuple[State, str]:
 
 
 def distance(state: State, voice: str, timecode: str | None) -> int:
-    """Samples from the first word of a take or a comp to a timecode; to the start of its line's slot when none is given.
+    """Samples from the first word of a take or a comp to a place as it is typed; to its line's slot when none is given.
 
     Raises:
         EditRefused: when it is not known where somebody speaks, the line has no slot, or the timecode is none.
@@ -114,10 +114,9 @@ def distance(state: State, voice: str, timecode: str | None) -> int:
     line, speaks = _first_word(state, voice)
     if timecode is not None:
         try:
-            frame = parse_timecode(timecode, state.rate) - state.start_frame
+            return typed_position(timecode, state.rate, state.start_frame, state.length, max(0, speaks)) - speaks
         except TimecodeError as error:
             raise EditRefused(f"{error}. Nothing was moved.") from error
-        return state.rate.first_sample(frame) - speaks
     slot = next((each.slot for each in state.lines if each.id == line), None)
     if slot is None:
         raise EditRefused("This line has no slot to begin with. Set its start in Script, or type a place.")

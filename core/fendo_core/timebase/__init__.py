@@ -3,6 +3,7 @@
 from fendo_core.timebase.rates import FRAME_RATES, FrameRate
 from fendo_core.timebase.samples import SAMPLE_RATE, Span, milliseconds, seconds_text
 from fendo_core.timebase.timecode import TimecodeError, format_timecode, parse_timecode
+from fendo_core.timebase.typed import typed_position
 
 __all__ = [
     "FRAME_RATES",
@@ -14,4 +15,5 @@ __all__ = [
     "milliseconds",
     "parse_timecode",
     "seconds_text",
+    "typed_position",
 ]

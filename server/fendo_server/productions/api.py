@@ -17,7 +17,7 @@ from rest_framework.views import APIView
 from fendo_core.production import edits
 from fendo_core.production.following import consequence
 from fendo_core.production.refusal import EditRefused
-from fendo_core.timebase import parse_timecode
+from fendo_core.timebase import parse_timecode, typed_position
 from fendo_server.access import get_owned, owned
 from fendo_server.picture.models import Piece
 from fendo_server.problems import Problem, ProblemSerializer
@@ -37,6 +37,7 @@ from fendo_server.productions.serializers import (
     ProductionSerializer,
     ReaderSerializer,
     SettingsSerializer,
+    TypedSerializer,
 )
 from fendo_server.script import pace
 from fendo_server.script.models import Line
@@ -271,3 +272,19 @@ def name_example(request: Request, production_id: UUID) -> Response:
     asked.is_valid(raise_exception=True)
     pattern = asked.validated_data["pattern"]
     return Response({"pattern": pattern, "example": services.name_example(production, pattern)})
+
+
+@extend_schema(
+    operation_id="typed_position", request=TypedSerializer, responses={200: TypedSerializer, 422: ProblemSerializer}
+)
+@api_view(["POST"])
+def typed(request: Request, production_id: UUID) -> Response:
+    """Where a place lies that somebody has typed."""
+    production = get_owned(Production, request.user, production_id)
+    asked = TypedSerializer(data=request.data)
+    asked.is_valid(raise_exception=True)
+    text, now = asked.validated_data["typed"], asked.validated_data["now"]
+    length = state.load(production, spoken=False).length
+    return Response(
+        {"typed": text, "now": now, "position": typed_position(text, production.rate, production.start_frame, length, now)}
+    )

@@ -423,6 +423,14 @@ class SettingsSerializer(serializers.Serializer):
     start_timecode = serializers.CharField(required=False, max_length=11)
 
 
+class TypedSerializer(serializers.Serializer):
+    """A place of the programme as it is typed; `now` and `position` in samples."""
+
+    typed = serializers.CharField(max_length=30)
+    now = serializers.IntegerField(min_value=0, max_value=DAY)
+    position = serializers.IntegerField(read_only=True)
+
+
 class NameExampleSerializer(serializers.Serializer):
     """The next file name under a pattern."""
 

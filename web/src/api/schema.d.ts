@@ -537,6 +537,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/typed-position/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Where a place lies that somebody has typed. */
+        post: operations["typed_position"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/undo/": {
         parameters: {
             query?: never;
@@ -2873,6 +2890,19 @@ export interface components {
              */
             kind: "trim_piece";
         };
+        /** @description A place of the programme as it is typed; `now` and `position` in samples. */
+        Typed: {
+            typed: string;
+            /** Format: int64 */
+            now: number;
+            readonly position: number;
+        };
+        /** @description A place of the programme as it is typed; `now` and `position` in samples. */
+        TypedRequest: {
+            typed: string;
+            /** Format: int64 */
+            now: number;
+        };
         /** @description What sounds: a take or a comp, where it lies. Its sound and its waveform are at addresses that contain its key. */
         Voice: {
             /** @description of the take or the comp */
@@ -4014,6 +4044,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TimelineRead"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    typed_position: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Typed"];
                 };
             };
             422: {

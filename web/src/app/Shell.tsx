@@ -212,7 +212,50 @@ function Timecode({ production }: { production: Production }) {
     engine.onFrame.add(draw)
     return () => void engine.onFrame.delete(draw)
   }, [engine, production.start_frame, above, below, drop])
-  return <span className="tc top-tc" ref={place} data-testid="timecode" role="timer" aria-label="timecode" />
+  const [typing, setTyping] = useState(false)
+  useKeys({ jump: () => setTyping(true) })
+  const jump = async (typed: string) => {
+    setTyping(false)
+    if (!typed.trim() || engine.recorder.isBusy) return
+    try {
+      const path = { production_id: production.id }
+      const body = { typed, now: Math.max(0, engine.transport.position()) }
+      const found = await answered(
+        client.POST('/api/productions/{production_id}/typed-position/', { params: { path }, body }),
+      )
+      engine.transport.seek(found.position)
+    } catch (error) {
+      sayProblem(error)
+    }
+  }
+  return (
+    <>
+      <button
+        type="button"
+        className="tc top-tc"
+        hidden={typing}
+        onClick={() => setTyping(true)}
+        title="jump to a place that you type"
+      >
+        <span ref={place} data-testid="timecode" role="timer" aria-label="timecode" />
+      </button>
+      {typing && (
+        <input
+          className="tc top-tc"
+          aria-label="jump to"
+          placeholder="1:30 +10 −2:00"
+          size={11}
+          // biome-ignore lint/a11y/noAutofocus: somebody asked for it just now
+          autoFocus
+          onBlur={() => setTyping(false)}
+          onKeyDown={(event) => {
+            if (event.key === 'Escape') setTyping(false)
+            if (event.key === 'Enter') void jump(event.currentTarget.value)
+          }}
+        />
+      )}
+    </>
+  )
 }
 
 /** The folder where takes land now, always in sight; and how their files are named. */

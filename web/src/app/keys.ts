@@ -8,6 +8,7 @@ export const ACTIONS = {
   frameOn: { key: 'ArrowRight', does: 'one frame on', room: 'everywhere' },
   secondBack: { key: 'Shift+ArrowLeft', does: 'one second back', room: 'everywhere' },
   secondOn: { key: 'Shift+ArrowRight', does: 'one second on', room: 'everywhere' },
+  jump: { key: 'Shift+j', does: 'jump to a place that you type', room: 'everywhere' },
   lineUp: { key: 'PageUp', does: 'line above', room: 'everywhere' },
   lineDown: { key: 'PageDown', does: 'line below', room: 'everywhere' },
   undo: { key: 'Ctrl+z', does: 'take the last edit back', room: 'everywhere' },
