@@ -8,6 +8,7 @@ from launcher.steps import Refused
 HELP = """Fendo records narration against picture.
 
   ./fendo start             install what is missing, start, and print a link that signs you in
+  ./fendo dev               the same, and take up what is changed in the source
   ./fendo stop              end what start began
   ./fendo link [NAME]       a new one-time link (--new makes the account NAME)
   ./fendo reset-demo        put the demo productions back as they were
@@ -25,6 +26,8 @@ def main(arguments: list[str]) -> int:
         match command:
             case "start":
                 return serve.start()
+            case "dev":
+                return serve.start(developing=True)
             case "stop":
                 return serve.stop()
             case "link":

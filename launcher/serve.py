@@ -4,6 +4,7 @@ import fcntl
 import json
 import os
 import secrets
+import shlex
 import signal
 import socket
 import subprocess
@@ -12,7 +13,7 @@ from pathlib import Path
 
 from launcher import install
 from launcher.postgres import Cluster, wait_for
-from launcher.steps import DATA, PYTHON, ROOT, Refused, Stamp, fingerprint, run, say, step
+from launcher.steps import DATA, PYTHON, ROOT, WEB, Refused, Stamp, fingerprint, run, say, step
 
 DATA_VERSION = 1
 RUN = DATA / "run"
@@ -173,6 +174,7 @@ def prepare() -> tuple[Cluster, dict[str, str]]:
     return database, env
 
 
+CHILDREN = ("web", "worker", "bundle")
 OWN = ("media", "derived", "making", "run")
 """Folders of the data that are its owner's alone: voices, pictures, logs. PostgreSQL's own is closed by itself."""
 
@@ -185,8 +187,13 @@ def close_folders(data: Path) -> None:
         folder.chmod(0o700)
 
 
-def start() -> int:
-    """Start everything and watch over it until Ctrl-C or ./fendo stop."""
+def start(developing: bool = False) -> int:
+    """Start everything and watch over it until Ctrl-C or ./fendo stop.
+
+    Args:
+        developing: what is changed in the source is taken up: the web server and the worker begin again, the web
+            application is built anew.
+    """
     begun = time.monotonic()
     close_folders(DATA)
     lock = (RUN / "lock").open("w")
@@ -197,7 +204,7 @@ def start() -> int:
         raise Refused(
             f"Fendo is running already, at {address}. ./fendo link prints a new link, ./fendo stop ends it."
         ) from None
-    for name in ("web", "worker"):
+    for name in CHILDREN:
         if _end(name):
             say(f"  note: ended a {name} process that an earlier start had left")
     _note("launcher", os.getpid())
@@ -217,6 +224,10 @@ def start() -> int:
         database, env = prepare()
         port = _choose_port()
         commands = {"web": web_command(port), "worker": worker_command()}
+        if developing:
+            env["FENDO_DEV"] = "1"
+            commands["web"] += ["--reload"]
+            commands["bundle"] = ["sh", "-c", f"cd {shlex.quote(str(WEB))} && exec npx vite build --watch"]
         with step("starting the web server and one worker"):
             for name, command in commands.items():
                 children[name] = _spawn(name, command, env)
@@ -230,7 +241,7 @@ def start() -> int:
             f"Open this link; it signs you in, once:\n\n  {address}{link}\n"
         )
         say("Ctrl-C ends it. ./fendo link prints another link.")
-        _watch(children, commands, env, database)
+        _watch(children, commands, env, database, developing)
     except KeyboardInterrupt:
         say("\nstopping")
     finally:
@@ -250,6 +261,12 @@ def start() -> int:
     return 0
 
 
+def newest_source() -> float:
+    """When a Python file of the core or the server was changed last."""
+    files = (path for part in ("core", "server") for path in (ROOT / part).rglob("*.py"))
+    return max(path.stat().st_mtime for path in files)
+
+
 def _spawn(name: str, command: list[str], env: dict[str, str]) -> subprocess.Popen:
     log = (RUN / f"{name}.log").open("ab")
     child = subprocess.Popen(
@@ -266,12 +283,23 @@ def _spawn(name: str, command: list[str], env: dict[str, str]) -> subprocess.Pop
 
 
 def _watch(
-    children: dict[str, subprocess.Popen], commands: dict[str, list[str]], env: dict[str, str], database: Cluster
+    children: dict[str, subprocess.Popen],
+    commands: dict[str, list[str]],
+    env: dict[str, str],
+    database: Cluster,
+    developing: bool = False,
 ) -> None:
     """Begin again what ends by itself; give up when it ends at once, again and again."""
     falls: dict[str, list[float]] = {name: [] for name in children}
+    changed = newest_source()
     while True:
         time.sleep(0.3)
+        if developing and (newest := newest_source()) != changed:
+            # The web server looks after itself; the worker has to be told.
+            changed = newest
+            children["worker"].terminate()
+            children["worker"].wait(20)
+            children["worker"] = _spawn("worker", commands["worker"], env)
         if not database.answers():
             say("  the database ended; starting it again")
             _revive(database)
@@ -302,7 +330,7 @@ def stop() -> int:
     if _end("launcher", 30):
         say("Fendo has stopped.")
         return 0
-    left = [name for name in ("web", "worker") if _end(name)]
+    left = [name for name in CHILDREN if _end(name)]
     database = cluster()
     if (database.data / "PG_VERSION").exists() and database.running():
         database.stop()

@@ -166,3 +166,13 @@ def test_nobody_else_on_the_machine_looks_into_the_data(tmp_path):
     serve.close_folders(tmp_path)
     modes = {folder.name: folder.stat().st_mode & 0o777 for folder in tmp_path.iterdir()}
     assert modes == dict.fromkeys(("media", "derived", "making", "run"), 0o700)
+
+
+def test_what_is_changed_in_the_source_is_noticed(tmp_path, monkeypatch):
+    monkeypatch.setattr(serve, "ROOT", tmp_path)
+    for part in ("core", "server"):
+        (tmp_path / part / "inside").mkdir(parents=True)
+        (tmp_path / part / "inside" / "a.py").write_text("a = 1\n")
+    before = serve.newest_source()
+    os.utime(tmp_path / "server" / "inside" / "a.py", (before + 5, before + 5))
+    assert serve.newest_source() == before + 5

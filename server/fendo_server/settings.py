@@ -87,9 +87,11 @@ STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "whitenoise.storage.CompressedStaticFilesStorage"},
 }
-# Without a laid-out copy (tests), the built files are served where they lie.
-WHITENOISE_USE_FINDERS = not STATIC_ROOT.exists()
-WHITENOISE_AUTOREFRESH = False
+DEVELOPING = env.bool("FENDO_DEV", False)
+# Without a laid-out copy (tests), and while somebody works on it, the built files are served where they lie.
+WEB_SERVED = STATIC_ROOT if STATIC_ROOT.exists() and not DEVELOPING else WEB_BUILD
+WHITENOISE_USE_FINDERS = WEB_SERVED == WEB_BUILD
+WHITENOISE_AUTOREFRESH = DEVELOPING
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^.+-[\w-]{8}\.\w+$"
 
 SESSION_COOKIE_HTTPONLY = True

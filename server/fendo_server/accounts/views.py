@@ -1,7 +1,8 @@
 """The page that carries the application, one-time links, sign-in and sign-out."""
 
 import json
-from functools import cache
+from functools import lru_cache
+from pathlib import Path
 
 from django.conf import settings
 from django.contrib.auth import login, logout
@@ -19,11 +20,15 @@ from rest_framework.response import Response
 from fendo_server.accounts.models import EntryLink
 
 
-@cache
 def _assets() -> dict[str, list[str]]:
-    """Entry script and styles of the web application that is served: the laid-out copy, else the build itself."""
-    served = settings.STATIC_ROOT if settings.STATIC_ROOT.exists() else settings.WEB_BUILD
-    manifest = json.loads((served / "manifest.json").read_text())
+    """Entry script and styles of the web application that is served."""
+    manifest = settings.WEB_SERVED / "manifest.json"
+    return _entry(manifest, manifest.stat().st_mtime_ns)
+
+
+@lru_cache(maxsize=1)
+def _entry(path: Path, _stamp: int) -> dict[str, list[str]]:
+    manifest = json.loads(path.read_text())
     entry = manifest["index.html"]
     return {"scripts": [entry["file"]], "styles": entry.get("css", [])}
 
