@@ -5,6 +5,7 @@ import logging
 from collections.abc import Mapping
 from typing import Any
 
+from django.db import DataError
 from django.http import Http404
 from rest_framework import exceptions, serializers
 from rest_framework.response import Response
@@ -52,7 +53,17 @@ def _said(detail: Any) -> str:
     return str(detail)
 
 
-def handle(error: Exception, context: Mapping[str, Any]) -> Response | None:
+def _short(detail: Any, longest: int = 200) -> Any:
+    """What is wrong, without what was sent at length."""
+    if isinstance(detail, Mapping):
+        return {str(name)[:60]: _short(one) for name, one in list(detail.items())[:20]}
+    if isinstance(detail, list):
+        return [_short(one) for one in detail[:10]]
+    text = str(detail)
+    return text if len(text) <= longest else f"{text[: longest // 2]} … {text[-longest // 2 :]}"
+
+
+def handle(error: Exception, context: Mapping[str, Any]) -> Response:
     """Any error of a view as a problem."""
     if isinstance(error, REFUSALS):
         error = Problem(422, "Refused", str(error))
@@ -63,6 +74,9 @@ def handle(error: Exception, context: Mapping[str, Any]) -> Response | None:
             "The server's disk is full, so this could not be stored. What was stored before is safe. "
             "Make room on the disk; what was recorded waits in this browser and is sent again by itself.",
         )
+    elif isinstance(error, DataError):
+        # What no field's own bounds have caught the database does.
+        error = Problem(422, "Not understood", "A number or a text is out of all bounds. Nothing was changed.")
     elif isinstance(error, Http404):
         error = Problem(404, "Not here", "There is nothing at this address, or it belongs to somebody else.")
     elif isinstance(error, exceptions.NotAuthenticated | exceptions.AuthenticationFailed):
@@ -80,14 +94,18 @@ def handle(error: Exception, context: Mapping[str, Any]) -> Response | None:
         )
     response = exception_handler(error, context)
     if response is None:
-        return None
+        log.exception("not foreseen")
+        said = "Fendo did not foresee this; the server’s log says more. Nothing was changed, and takes are safe: try again."
+        response = Response({"title": "Something went wrong", "status": 500, "detail": said}, status=500)
+        response.content_type = "application/problem+json"
+        return response
     body = {
         "title": getattr(error, "title", "Not possible"),
         "status": response.status_code,
-        "detail": _said(response.data),
+        "detail": _short(_said(response.data), 1_000),
     }
     if isinstance(error, exceptions.ValidationError):
-        body |= {"title": "Not understood", "fields": response.data}
+        body |= {"title": "Not understood", "fields": _short(response.data)}
     body |= getattr(error, "more", {})
     response.data = body
     response.content_type = "application/problem+json"

@@ -172,8 +172,8 @@ def edit(request: Request, production_id: UUID) -> Response:
 def _asked(request: Request, production: Production) -> Any:
     """The edit that is asked for, checked."""
     kind = request.data.get("kind") if isinstance(request.data, dict) else None
-    if kind not in EDITS:
-        raise Problem(422, "Not understood", f"There is no edit of the kind “{kind}”. Known are {', '.join(EDITS)}.")
+    if not isinstance(kind, str) or kind not in EDITS:
+        raise Problem(422, "Not understood", f"There is no edit of this kind. Known are {', '.join(EDITS)}.")
     asked = EDITS[kind](data=request.data)
     asked.is_valid(raise_exception=True)
     _belongs(production, asked.validated_data)

@@ -176,7 +176,7 @@ def test_what_a_patch_says_is_what_the_whole_says(desk):
 @pytest.mark.parametrize(
     ("body", "status", "said"),
     [
-        ({"kind": "paint"}, 422, "no edit of the kind"),
+        ({"kind": "paint"}, 422, "no edit of this kind"),
         ({"kind": "set_words", "line": "no-id", "text": "x"}, 400, "UUID"),
         ({"kind": "set_words", "line": str(uuid.uuid4()), "text": "x"}, 422, "no longer in the script"),
         ({"kind": "lay_slots"}, 422, "no picture"),
