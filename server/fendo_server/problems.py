@@ -5,7 +5,7 @@ import logging
 from collections.abc import Mapping
 from typing import Any
 
-from django.db import DataError
+from django.db import DataError, InterfaceError, OperationalError
 from django.http import Http404
 from rest_framework import exceptions, serializers
 from rest_framework.response import Response
@@ -74,6 +74,12 @@ def handle(error: Exception, context: Mapping[str, Any]) -> Response:
             "The server's disk is full, so this could not be stored. What was stored before is safe. "
             "Make room on the disk; what was recorded waits in this browser and is sent again by itself.",
         )
+    elif isinstance(error, OperationalError | InterfaceError):
+        log.error("the database: %s", str(error)[:300])
+        said = (
+            "The server has lost its database for now. What was recorded is kept in this browser and sent when it is back."
+        )
+        error = Problem(503, "No database", said)
     elif isinstance(error, DataError):
         # What no field's own bounds have caught the database does.
         error = Problem(422, "Not understood", "A number or a text is out of all bounds. Nothing was changed.")

@@ -302,7 +302,9 @@ export class Outbox {
         this.together = Math.min(MOST_TOGETHER, this.together * 2)
         return { ok: answer.ok, status: answer.status, body: parsed }
       }
-      this.said = String(parsed.detail ?? 'The server has a problem; what was recorded is kept in this browser.')
+      // What nobody foresaw says nothing that helps: the sound is kept, and that counts.
+      const told = answer.status === 500 ? undefined : parsed.detail
+      this.said = String(told ?? 'The server has a problem; what was recorded is kept in this browser.')
     } catch {
       this.reached = false
       // A connection that is too slow for all of it may carry a part in time.
