@@ -40,6 +40,13 @@ def pytest_configure(config):
     config.stash[RECKONED] = defaultdict(list)
 
 
+def pytest_collection_modifyitems(config, items):
+    """Variants of faults are done where faults are done several times: a plain run does each fault once."""
+    if config.getoption("rounds") == 1:
+        config.hook.pytest_deselected(items=[item for item in items if item.get_closest_marker("variant")])
+        items[:] = [item for item in items if not item.get_closest_marker("variant")]
+
+
 def pytest_generate_tests(metafunc):
     if "nth" in metafunc.fixturenames:
         metafunc.parametrize("nth", range(metafunc.config.getoption("rounds")), indirect=True, ids=lambda n: f"round {n}")

@@ -21,6 +21,8 @@ from measure import RATE
 from probe import api, context_frames, samples_of, takes_of
 
 pytestmark = pytest.mark.browser
+VARIANT = pytest.mark.variant
+ENDS = "__probe.tracks.at(-1).dispatchEvent(new Event('{}'))"
 WORDS = "Eleven tonnes of elm, moving no faster than a person walks, and after that a while of quiet.\nListen."
 SIMULATED = {"device": "simulated", "label": "Simulated reader", "channel": 0, "fault": "none"}
 MICROPHONE = {"device": "probe", "label": "Probe microphone", "channel": 0}
@@ -94,7 +96,7 @@ def cut_off(path) -> bool:
     return wav.describe(path.read_bytes()[: wav.HEADER_BYTES]).tags.notes["FENDO_CUT_OFF"] == "yes"
 
 
-@pytest.mark.parametrize("whole", [False, True], ids=["tab", "browser"])
+@pytest.mark.parametrize("whole", [pytest.param(False, id="tab", marks=VARIANT), pytest.param(True, id="browser")])
 def test_a_killed_browser_loses_at_most_a_quarter_of_a_second(
     browser_type, world, browser_type_launch_args, browser_context_args, tmp_path, whole, name, reckon
 ):
@@ -128,7 +130,7 @@ def test_a_killed_browser_loses_at_most_a_quarter_of_a_second(
     context.close()
 
 
-@pytest.mark.parametrize("part", ["web", "worker"])
+@pytest.mark.parametrize("part", ["web", pytest.param("worker", marks=VARIANT)])
 def test_killing_a_part_of_the_server_in_mid_take_loses_nothing_at_all(page: Page, world, part, name, reckon):
     booth(page, world, name)
     start(page)
@@ -451,11 +453,10 @@ def test_a_browser_without_room_sends_straight_from_memory(page: Page, world, na
 @pytest.mark.parametrize(
     ("what", "said"),
     [
-        ("__probe.tracks.at(-1).dispatchEvent(new Event('ended'))", "was unplugged"),
-        ("__probe.tracks.at(-1).dispatchEvent(new Event('mute'))", "muted the microphone"),
-        ("__probe.rate = 44100", "from 48000 to 44100"),
+        pytest.param(ENDS.format("ended"), "was unplugged", id="unplugged"),
+        pytest.param(ENDS.format("mute"), "muted the microphone", id="muted", marks=VARIANT),
+        pytest.param("__probe.rate = 44100", "from 48000 to 44100", id="another rate", marks=VARIANT),
     ],
-    ids=["unplugged", "muted", "another rate"],
 )
 def test_a_microphone_that_goes_away_ends_the_take_and_says_why(page: Page, world, what, said, name, reckon):
     booth(page, world, name, MICROPHONE)
@@ -478,7 +479,9 @@ def test_a_microphone_that_goes_away_ends_the_take_and_says_why(page: Page, worl
     next_take_works(page, world, name)
 
 
-@pytest.mark.parametrize("comes_back", [True, False], ids=["sleeps", "does not wake"])
+@pytest.mark.parametrize(
+    "comes_back", [pytest.param(True, id="sleeps"), pytest.param(False, id="does not wake", marks=VARIANT)]
+)
 def test_a_closed_lid_keeps_what_was_read(page: Page, world, comes_back, name, reckon):
     booth(page, world, name)
     start(page)

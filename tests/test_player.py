@@ -107,7 +107,7 @@ def test_the_player_sounds_like_the_film(page: Page, world, demo, tmp_path):
     page.goto(world.link())
     page.get_by_text("The Tide Mill at Orsey").first.click()
     state(page, "Ready")
-    hand_over(page, tmp_path)
+    hand_over(page, tmp_path, "The mix", " mix.wav")
     expect(page.get_by_test_id("handover").first).to_contain_text("ceiling")
     written = mixed(world, page.url.split("/")[4], tmp_path / "mix.f32")
 

@@ -85,7 +85,7 @@ def test_a_voice_is_nudged_placed_snapped_and_dragged_and_the_file_says_where(de
     until(lambda: speaks() == 5 * RATE + 10 * RATE // 25)
     page.get_by_label("timecode of the first word").fill("half past nine")
     page.keyboard.press("Enter")
-    expect(page.get_by_text("is no timecode")).to_be_visible()
+    expect(page.get_by_text("is no place in time")).to_be_visible()
     # By hand on the strip; near its slot's start the first word is drawn to it.
     strip = page.get_by_test_id("strip").bounding_box()
     span = line_of(page)["voice"]["span"]

@@ -14,7 +14,7 @@ WRONG = (
     [0, 0], [5, 1], [2**62, 2**63], [[]], {}, {"a": 1}, "00:00:00:00", ["\0"], [None], [{}],
 )  # fmt: skip
 KNOWN = ("line", "take", "voice")
-REQUESTS = 900
+REQUESTS = 400
 
 
 @pytest.fixture
