@@ -56,7 +56,7 @@ class Meter:
         # A flat top may lie across the joint of two blocks.
         joint = np.concatenate((self._before, block))
         first = self._at - len(self._before)
-        self._tops += [(Span(span.start + first, span.end + first), level) for span, level in _flat_tops(joint)]
+        self._tops += [(span.shifted(first), level) for span, level in _flat_tops(joint)]
         self._before = joint[-SAMPLE_RATE // 100 :]
         self._at += len(block)
 

@@ -12,7 +12,7 @@ from typing import TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds, uncovered
 from fendo_core.words import spoken_words
 from fendo_core.words.listener import Said, listener, spoken_in
 
@@ -84,7 +84,7 @@ def _listen(words: list[str], starts: set[int], read: Reader, phrases: Sequence[
         low, high = max(0, at - _AROUND[0]), min(len(words), at + _AROUND[1])
         inside = {n - low for n in starts if low <= n < high}
         found = listener().listen(read(chunk.start, chunk.end), words[low:high], inside, at - low)
-        heard += [Said(one.index + low, Span(one.span.start + chunk.start, one.span.end + chunk.start)) for one in found]
+        heard += [Said(one.index + low, one.span.shifted(chunk.start)) for one in found]
         if found:
             at = found[-1].index + low + 1
     return spoken_in(heard, phrases)
@@ -124,18 +124,16 @@ def attempts_of(
             runs.append([one])
     runs = [part for run in runs if (part := _trimmed(run))]
     kept = [run for run in runs if len({one.index for one in run}) >= max(1, LEAST * count[owner[run[0].index]])]
-    spans = [Span(run[0].span.start, run[-1].span.end) for run in kept]
+    spans = _with_pauses([Span(run[0].span.start, run[-1].span.end) for run in kept], length)
     attempts = []
     for n, (run, span) in enumerate(zip(kept, spans, strict=True)):
         number = owner[run[0].index]
-        start = _edge(span.start, spans[n - 1].end if n else 0, BEFORE)
-        end = _edge(span.end, spans[n + 1].start if n + 1 < len(spans) else length, AFTER)
         said, final = {one.index for one in run}, first[number] + count[number] - 1
         # Who says the line again at once had not come to its end; else a word or two at the end may have been swallowed.
         again = n + 1 < len(kept) and owner[kept[n + 1][0].index] == number
         reached = max(said) >= final - (0 if again else count[number] // 4)
-        attempts.append(Attempt(lines[number].id, Span(start, end), reached and len(said) >= 0.6 * count[number]))
-    return Pass(tuple(attempts), _loose(phrases, [one.span for one in attempts]))
+        attempts.append(Attempt(lines[number].id, span, reached and len(said) >= 0.6 * count[number]))
+    return _pass(attempts, phrases)
 
 
 def _is_again(last: Said, one: Said, first: int) -> bool:
@@ -154,26 +152,20 @@ def _trimmed(run: list[Said]) -> list[Said]:
     return run
 
 
-def _edge(at: int, neighbour: int, most: int) -> int:
-    """Halfway to the neighbour, but no further than `most`."""
-    by = min(most, abs(neighbour - at) // 2)
-    return at - by if neighbour <= at else at + by
+def _with_pauses(spans: Sequence[Span], length: int) -> list[Span]:
+    """Each with half of the pauses around it, but no more than `BEFORE` and `AFTER`."""
+    ends, starts = [0, *(span.end for span in spans)], [*(span.start for span in spans[1:]), length]
+    return [
+        Span(
+            span.start - min(BEFORE, max(0, span.start - ended) // 2),
+            span.end + min(AFTER, max(0, begins - span.end) // 2),
+        )
+        for span, ended, begins in zip(spans, ends, starts, strict=False)
+    ]
 
 
-def _loose(phrases: Sequence[Span], taken: Sequence[Span]) -> tuple[Span, ...]:
-    """Speech outside of all attempts."""
-    found = []
-    for phrase in phrases:
-        at = phrase.start
-        for span in sorted(taken):
-            if span.end <= at or span.start >= phrase.end:
-                continue
-            if span.start - at >= LOOSE:
-                found.append(Span(at, span.start))
-            at = max(at, span.end)
-        if phrase.end - at >= LOOSE:
-            found.append(Span(at, phrase.end))
-    return tuple(found)
+def _pass(attempts: Sequence[Attempt], phrases: Sequence[Span]) -> Pass:
+    return Pass(tuple(attempts), uncovered(phrases, [one.span for one in attempts], LOOSE))
 
 
 _LEFT_OUT, _AGAIN, _APART = 2.5, 1.0, 2.0
@@ -214,13 +206,12 @@ def cut_by_pauses(lines: Sequence[PassLine], phrases: Sequence[Span], length: in
             found.append((line, Span(groups[i].start, groups[at[0] - 1].end)))
         at = (i, j)
     found.reverse()
-    spans = [span for _, span in found]
-    attempts = []
-    for n, (line, span) in enumerate(found):
-        start = _edge(span.start, spans[n - 1].end if n else 0, BEFORE)
-        end = _edge(span.end, spans[n + 1].start if n + 1 < len(spans) else length, AFTER)
-        attempts.append(Attempt(lines[line].id, Span(start, end), span.length > 0.6 * lines[line].expected))
-    return Pass(tuple(attempts), _loose(phrases, [one.span for one in attempts]))
+    spans = _with_pauses([span for _, span in found], length)
+    attempts = [
+        Attempt(lines[line].id, span, spoken.length > 0.6 * lines[line].expected)
+        for (line, spoken), span in zip(found, spans, strict=True)
+    ]
+    return _pass(attempts, phrases)
 
 
 def _groups(phrases: Sequence[Span]) -> list[Span]:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Literal, TypeAlias, get_args
 
 from fendo_core.script.lines import Line
+from fendo_core.takes.measures import PAST_END
 from fendo_core.timebase import Span, milliseconds, seconds_text
 
 FindingKind: TypeAlias = Literal[
@@ -119,7 +120,7 @@ def _over(one: Read) -> int:
     if one.speech is None or one.line.slot is None:
         return 0
     by = one.speech.end - one.line.slot.end
-    return by if by >= milliseconds(50) else 0
+    return by if by >= PAST_END else 0
 
 
 def _overlaps(read: Sequence[Read]) -> list[tuple[Line, Line, int]]:

@@ -15,6 +15,9 @@ MOST_DOUBTS = 3
 ON_CUE = milliseconds(80)
 """A start this near to the slot's is on cue: two frames at 25, less than a listener notices against picture."""
 
+PAST_END = milliseconds(50)
+"""An end this little after the slot's is not noticed."""
+
 
 @dataclass(frozen=True, slots=True)
 class Measures:
@@ -33,15 +36,11 @@ class Measures:
 
 def shifted(found: Measures, by: int) -> Measures:
     """Measures of a stretch, counted in the recording that it begins `by` samples after."""
-
-    def later(span: Span) -> Span:
-        return Span(span.start + by, span.end + by)
-
     return replace(
         found,
-        speech=later(found.speech) if found.speech else None,
-        phrases=tuple(map(later, found.phrases)),
-        clipped=tuple(map(later, found.clipped)),
+        speech=found.speech.shifted(by) if found.speech else None,
+        phrases=tuple(span.shifted(by) for span in found.phrases),
+        clipped=tuple(span.shifted(by) for span in found.clipped),
     )
 
 
@@ -97,6 +96,24 @@ QUIETEST_UNDER = 3.0
 """dB by which peaks may lie beside the level window before it is said."""
 
 
+@dataclass(frozen=True, slots=True)
+class _Level:
+    """dB by which a reading is over and under its level window, and from its noise; None: not so."""
+
+    over: float | None
+    under: float | None
+    near: float | None
+
+
+def _level(peak: float | None, loudness: float | None, noise: float | None, window: LevelWindow) -> _Level:
+    apart = None if loudness is None or noise is None else loudness - levels.DUAL_MONO - noise
+    return _Level(
+        over=peak - window.high if peak is not None and peak > window.high + LOUDEST_OVER else None,
+        under=window.low - peak if peak is not None and peak < window.low - QUIETEST_UNDER else None,
+        near=max(0.0, apart) if apart is not None and apart < NEAREST_NOISE else None,
+    )
+
+
 def level_faults(peak: float | None, loudness: float | None, noise: float | None, window: LevelWindow) -> tuple[str, ...]:
     """What is wrong with the level of a reading in which somebody speaks, and by how much.
 
@@ -106,26 +123,25 @@ def level_faults(peak: float | None, loudness: float | None, noise: float | None
         noise: dBFS between the words.
         window: where the production wants its peaks.
     """
-    said = []
-    if peak is not None and peak > window.high + LOUDEST_OVER:
-        said.append(f"{peak - window.high:.0f} dB too hot")
-    if peak is not None and peak < window.low - QUIETEST_UNDER:
-        said.append(f"{window.low - peak:.0f} dB too quiet")
-    if loudness is not None and noise is not None and (over := loudness - levels.DUAL_MONO - noise) < NEAREST_NOISE:
-        said.append(f"noise only {max(0.0, over):.0f} dB under the voice")
+    said, found = [], _level(peak, loudness, noise, window)
+    if found.over is not None:
+        said.append(f"{found.over:.0f} dB too hot")
+    if found.under is not None:
+        said.append(f"{found.under:.0f} dB too quiet")
+    if found.near is not None:
+        said.append(f"noise only {found.near:.0f} dB under the voice")
     return tuple(said)
 
 
 def level_advice(peak: float | None, loudness: float | None, noise: float | None, window: LevelWindow) -> tuple[str, ...]:
     """What to do about the level of a reading; nothing where nothing is wrong. Arguments as for `level_faults`."""
-    said, wanted = [], (window.low + window.high) / 2
-    if peak is not None and peak > window.high + LOUDEST_OVER:
-        said.append(f"turn the gain down by about {peak - wanted:.0f} dB")
-    near = loudness is not None and noise is not None and loudness - levels.DUAL_MONO - noise < NEAREST_NOISE
-    if near:
+    said, found, half = [], _level(peak, loudness, noise, window), (window.high - window.low) / 2
+    if found.over is not None:
+        said.append(f"turn the gain down by about {found.over + half:.0f} dB")
+    if found.near is not None:
         said.append("come nearer to the microphone: the noise is too close")
-    elif peak is not None and peak < window.low - QUIETEST_UNDER:
-        said.append(f"turn the gain up by about {wanted - peak:.0f} dB")
+    elif found.under is not None:
+        said.append(f"turn the gain up by about {found.under + half:.0f} dB")
     return tuple(said)
 
 
@@ -186,9 +202,7 @@ def judge(
             faults.append(f"{seconds_text(abs(late), 2)} s {'late' if late > 0 else 'early'}")
         if past_end > 0:
             faults.append(
-                f"{seconds_text(past_end)} s past the end of the slot"
-                if past_end >= SAMPLE_RATE // 20
-                else "ends with the slot"
+                f"{seconds_text(past_end)} s past the end of the slot" if past_end >= PAST_END else "ends with the slot"
             )
         else:
             remarks.append("inside its slot")

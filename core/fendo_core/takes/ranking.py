@@ -3,11 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from fendo_core.takes.measures import ON_CUE
-from fendo_core.timebase import milliseconds
-
-PAST_END = milliseconds(50)
-"""A reading that ends this little after its slot is not noticed."""
+from fendo_core.takes.measures import ON_CUE, PAST_END
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +38,7 @@ class Candidate:
     @property
     def inside(self) -> bool:
         """It ends before its slot does, or there is no slot."""
-        return self.past_end is None or self.past_end <= PAST_END
+        return self.past_end is None or self.past_end < PAST_END
 
 
 def _order(one: Candidate) -> tuple[float, ...]:

@@ -1,5 +1,6 @@
 """Sample positions and spans. Every position in Fendo is one of these; seconds appear in texts only."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 SAMPLE_RATE = 48_000
@@ -33,6 +34,26 @@ class Span:
     def meets(self, other: "Span") -> bool:
         """Whether both have at least one sample in common."""
         return self.start < other.end and other.start < self.end
+
+    def shifted(self, by: int) -> "Span":
+        """The same stretch `by` samples later."""
+        return Span(self.start + by, self.end + by)
+
+
+def uncovered(spans: Iterable[Span], by: Iterable[Span], least: int) -> tuple[Span, ...]:
+    """What of some spans, each by itself, is covered by none of others: stretches of at least `least` samples, in order."""
+    covers, found = sorted(by), []
+    for span in spans:
+        at = span.start
+        for cover in covers:
+            if cover.end <= at or cover.start >= span.end:
+                continue
+            if cover.start - at >= least:
+                found.append(Span(at, cover.start))
+            at = max(at, cover.end)
+        if span.end - at >= least:
+            found.append(Span(at, span.end))
+    return tuple(found)
 
 
 def milliseconds(value: int) -> int:

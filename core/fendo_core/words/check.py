@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fendo_core.script.lines import tokens
-from fendo_core.timebase import Span, milliseconds
+from fendo_core.timebase import Span, milliseconds, uncovered
 from fendo_core.words.listener import Said, listener, spoken_in
 from fendo_core.words.text import Spoken, spoken_words
 
@@ -39,9 +39,19 @@ class ReadCheck:
     lost: bool = False
 
     @property
+    def amiss(self) -> int:
+        """Words left out and said again, and what was put in."""
+        return len(self.of("left out")) + len(self.of("again")) + len(self.put_in)
+
+    @property
     def fine(self) -> bool:
         """Nothing is amiss."""
-        return not (self.lost or self.put_in or self.of("again") or self.of("left out"))
+        return not (self.lost or self.amiss)
+
+    def shifted(self, by: int) -> "ReadCheck":
+        """The same, counted in the recording that the sound begins `by` samples after."""
+        words = tuple(replace(one, span=one.span.shifted(by) if one.span else None) for one in self.words)
+        return replace(self, words=words, put_in=tuple(span.shifted(by) for span in self.put_in))
 
     def as_row(self) -> dict[str, Any]:
         """Plain values; `from_row` reads them back."""
@@ -145,7 +155,7 @@ def checked(words: Sequence[Spoken], heard: Sequence[Said], phrases: Sequence[Sp
             marked.append(Word(ordinal, "doubtful" if unsure else "left out", None))
     marked.sort(key=lambda word: (word.ordinal, word.span.start if word.span else 0))
     amiss = sum(1 for word in marked if word.mark != "read")
-    found = ReadCheck(_joined(marked), _put_in([one.span for one in heard], phrases))
+    found = ReadCheck(_joined(marked), uncovered(phrases, [one.span for one in heard], SHORTEST_PUT_IN))
     return replace(found, lost=amiss > MOST_AMISS * len(own) and len(own) > 3)
 
 
@@ -168,19 +178,3 @@ def _joined(marked: list[Word]) -> tuple[Word, ...]:
         else word
         for word in marked
     )
-
-
-def _put_in(said: Sequence[Span], phrases: Sequence[Span]) -> tuple[Span, ...]:
-    """Stretches of speech in which no word of the text was said."""
-    found = []
-    for phrase in phrases:
-        at = phrase.start
-        for span in sorted(said):
-            if span.end <= at or span.start >= phrase.end:
-                continue
-            if span.start - at >= SHORTEST_PUT_IN:
-                found.append(Span(at, span.start))
-            at = max(at, span.end)
-        if phrase.end - at >= SHORTEST_PUT_IN:
-            found.append(Span(at, phrase.end))
-    return tuple(found)

@@ -73,7 +73,7 @@ def _lines(production: Production, take: Take) -> list[PassLine]:
 
 def _found(production: Production, take: Take, lines: list[PassLine]) -> Pass:
     """What was read in the take, in samples of the recording."""
-    phrases = [Span(a - take.first, b - take.first) for a, b in take.phrases]
+    phrases = [Span(*pair).shifted(-take.first) for pair in take.phrases]
     length, path = take.last - take.first, take.recording.path
 
     def read(start: int, end: int) -> np.ndarray:
@@ -84,12 +84,8 @@ def _found(production: Production, take: Take, lines: list[PassLine]) -> Pass:
         if production.language in LISTENS
         else cut_by_pauses(lines, phrases, length)
     )
-
-    def later(span: Span) -> Span:
-        return Span(span.start + take.first, span.end + take.first)
-
-    attempts = tuple(Attempt(one.line, later(one.span), one.whole) for one in found.attempts)
-    return Pass(attempts, tuple(map(later, found.loose)))
+    attempts = tuple(Attempt(one.line, one.span.shifted(take.first), one.whole) for one in found.attempts)
+    return Pass(attempts, tuple(span.shifted(take.first) for span in found.loose))
 
 
 def _measured(take: Take, one: Attempt) -> Take:

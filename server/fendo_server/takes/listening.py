@@ -2,7 +2,7 @@
 
 import logging
 
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.words import LISTENS, read_check
@@ -20,6 +20,11 @@ _UNREAD = Q(read__isnull=True, recording__state=Recording.State.FINISHED, peak__
 _HEARD = Q(line__production__language__in=LISTENS, speech_start__isnull=False, last__gt=0) & ~Q(words="")
 
 
+def _unread() -> QuerySet[Take]:
+    """Takes in which somebody speaks, and that nobody listened to."""
+    return Take.objects.select_related("line", "recording__folder", "recording__production").filter(_UNREAD & _HEARD)
+
+
 def ask(take: Take) -> None:
     """Have a take listened to."""
     from fendo_server.takes.tasks import check_words
@@ -34,33 +39,23 @@ def check(take: Take) -> None:
     if take.last - take.first <= LONGEST:
         try:
             sound = read_sound(take.recording.path, take.first, take.last)
-            phrases = [Span(a - take.first, b - take.first) for a, b in take.phrases]
-            found = _later(read_check(take.words, sound, phrases).as_row(), take.first)
+            phrases = [Span(*pair).shifted(-take.first) for pair in take.phrases]
+            found = read_check(take.words, sound, phrases).shifted(take.first).as_row()
         except Exception:
             # The take is as good as before; only nobody says whether it is the text.
             log.exception("the words of take %s can't be checked", take.pk)
     Take.objects.filter(pk=take.pk, read__isnull=True).update(read=found)
 
 
-def _later(row: dict, by: int) -> dict:
-    """Counted in the recording, of which the take is a stretch."""
-    words = [[ordinal, mark, *(at + by for at in span)] for ordinal, mark, *span in row["words"]]
-    return row | {"words": words, "put_in": [[a + by, b + by] for a, b in row["put_in"]]}
-
-
 def check_one(take_id: str) -> None:
     """Listen to a take, unless that was done."""
-    for take in Take.objects.select_related("line", "recording__folder", "recording__production").filter(
-        _UNREAD & _HEARD, pk=take_id
-    ):
+    for take in _unread().filter(pk=take_id):
         check(take)
 
 
 def check_missing() -> int:
     """Listen to some of those takes that nobody listened to yet: read before there was a read check, or brought back."""
-    missing = Take.objects.select_related("line", "recording__folder", "recording__production").filter(_UNREAD & _HEARD)
-    done = 0
-    for take in missing[:AT_ONCE]:
+    found = list(_unread()[:AT_ONCE])
+    for take in found:
         check(take)
-        done += 1
-    return done
+    return len(found)
