@@ -21,6 +21,7 @@ IXML_BYTES = 8192
 HEADER_BYTES = 12 + (8 + 16) + (8 + BEXT_BYTES) + (8 + IXML_BYTES) + 8
 MOST_HEADER_BYTES = HEADER_BYTES + 512
 """With a coding history, as a file has that was handed over."""
+LARGEST_BYTES = 0xFFFF_FFFF - MOST_HEADER_BYTES
 LARGEST_SAMPLES = (0xFFFF_FFFF - HEADER_BYTES) // BYTES_A_SAMPLE
 """A RIFF size is 32 bits: about 8 hours 16 minutes."""
 

@@ -143,6 +143,12 @@ def voice_block(block: Span, placed: Sequence[Placed], until: int | None = None)
     return mixed
 
 
+def voice_blocks(length: int, placed: Sequence[Placed]) -> Iterator[NDArray[np.float32]]:
+    """All voices of a programme of `length` samples as they are, in blocks of `BLOCK` samples, mono, shape (n,)."""
+    for start in range(0, length, BLOCK):
+        yield voice_block(Span(start, min(start + BLOCK, length)), placed, length)
+
+
 def mixdown(
     length: int,
     placed: Sequence[Placed],

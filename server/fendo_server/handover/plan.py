@@ -2,13 +2,14 @@
 
 import hashlib
 import shutil
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from datetime import date
 
 from django.conf import settings
 from django.db.models import Sum
 
+from fendo_core.audio import wav
 from fendo_core.booth.naming import NameParts, safe_name
 from fendo_core.handover.checks import Finding, Read, check
 from fendo_core.handover.forms import FORMS
@@ -18,7 +19,7 @@ from fendo_core.picture.reel import spans
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_core.voice import Comp, Segment
+from fendo_core.voice import Comp, Segment, key
 from fendo_server.handover.programme import Spoken, spoken
 from fendo_server.picture.models import Source
 from fendo_server.productions import state
@@ -45,7 +46,9 @@ class Leaving:
     def state(self, order: Order) -> str:
         """Tells whether it would be the same file again."""
         one = self.spoken
-        said = (one.sounding.key, one.gain, self.span, self.path, one.provisional, order.sound, order.form, order.channels)
+        # As recorded neither treatment nor level matters.
+        sound = (one.sounding.key, one.gain) if order.sound == "treated" else (key(one.comp), 0.0)
+        said = (*sound, self.span, self.path, one.provisional, order.sound, order.form, order.channels)
         return hashlib.sha256(repr(said).encode()).hexdigest()[:32]
 
 
@@ -60,7 +63,6 @@ class Plan:
     findings: tuple[Finding, ...]
     length: int
     size: int
-    read: tuple[Spoken, ...] = field(repr=False)
 
     @property
     def stops(self) -> str:
@@ -77,7 +79,7 @@ def plan(production: Production, order: Order) -> Plan:
     """
     present = state.load(production, spoken=False)
     read = spoken(production, present)
-    chosen = _chosen(production, order, present, read)
+    chosen = _chosen(order, present, read)
     leaving = _leaving(production, order, present, [one for one in read if one.line.id in chosen])
     if order.which == "changed":
         left = _left(production, order)
@@ -90,8 +92,8 @@ def plan(production: Production, order: Order) -> Plan:
     size = sum(bytes_ for files in others.values() for _, bytes_ in files)
     if "lines" in order.parts:
         size += sum(FORMS[order.form].bytes_of(one.span.length, order.channels) for one in leaving)
-    findings = _findings(production, order, present, lines, leaving, size)
-    return Plan(order, present, tuple(leaving), others, tuple(findings), length, size, tuple(read))
+    findings = _findings(production, order, present, lines, leaving, others, size)
+    return Plan(order, present, tuple(leaving), others, tuple(findings), length, size)
 
 
 def _left(production: Production, order: Order) -> dict[str, str]:
@@ -104,7 +106,7 @@ def _left(production: Production, order: Order) -> dict[str, str]:
     return left
 
 
-def _chosen(production: Production, order: Order, present: State, read: Sequence[Spoken]) -> set[str]:
+def _chosen(order: Order, present: State, read: Sequence[Spoken]) -> set[str]:
     """Identities of the lines that an order speaks of, read or not."""
     match order.which:
         case "picked":
@@ -188,7 +190,13 @@ def _others(production: Production, order: Order, length: int) -> dict[str, list
 
 
 def _findings(
-    production: Production, order: Order, present: State, lines: list[Line], leaving: Sequence[Leaving], size: int
+    production: Production,
+    order: Order,
+    present: State,
+    lines: list[Line],
+    leaving: Sequence[Leaving],
+    others: Mapping[str, list[tuple[str, int]]],
+    size: int,
 ) -> list[Finding]:
     found: list[Finding] = []
     needs_voice = {"lines", "voice", "film", "mix", "subtitles", "timeline"} & set(order.parts)
@@ -198,6 +206,11 @@ def _findings(
     if {"film", "mix", "bed"} & set(order.parts) and not present.pieces:
         says = "There is no picture, so there is no film, mix or bed. Leave them out, or bring a picture in."
         found.append(Finding("hole", says, "picture", stops=True))
+    longest = max((bytes_ for part in ("voice", "mix", "bed") for _, bytes_ in others.get(part, ())), default=0)
+    if longest > wav.LARGEST_BYTES:
+        found.append(
+            Finding("long", "The programme is longer than a WAV file can be (4 GB). Leave it out.", "", stops=True)
+        )
     lost = Source.objects.filter(production=production, state=Source.State.FAILED).values_list("name", flat=True)
     if lost:
         found.append(Finding("missing", f"“{lost[0]}” is missing or damaged.", "picture"))

@@ -15,10 +15,11 @@ from fendo_core.audio.levels import DUAL_MONO, Levels, Meter
 from fendo_core.handover import forms, timelines
 from fendo_core.handover.forms import FORMS, Form, edged
 from fendo_core.handover.listing import Listed, csv_list, sheet, subtitles
-from fendo_core.handover.mix import CUT_FADE, Placed, mixdown
+from fendo_core.handover.mix import CUT_FADE, mixdown, voice_blocks
 from fendo_core.picture import codec
 from fendo_core.script.words_out import words_out
-from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.voice import shifted
 from fendo_server.handover import reel_out
 from fendo_server.handover.plan import Leaving, Plan, comp_that_leaves
 from fendo_server.handover.programme import Spoken, all_placed, placed, programme_sound
@@ -68,71 +69,74 @@ class Writer:
         spoken, length = one.spoken, one.span.length
         comp = comp_that_leaves(spoken, self.order)
         read = reader_for(self.production, comp.recordings)
+        blocks: Iterator[np.ndarray]
         if self.order.sound == "treated":
-            sounding = self.polish.sounding(comp, spoken.line.id)
-            whole = replace(spoken, comp=comp, sounding=sounding)
-            there = placed(whole, read)
-            # Counted from the file's first sample: the mix cuts, fades and limits as it does in the film.
-            at = Span(there.span.start - one.span.start, there.span.end - one.span.start)
-
-            def load(start: int, end: int) -> np.ndarray:
-                return there.load(start + one.span.start, end + one.span.start)
-
-            alone = [Placed(at, load, there.gain)]
-            blocks: Iterator[np.ndarray] = (block[:, 0] for block in mixdown(length, alone, [], ceiling=self._ceiling()))
+            # Mixed alone, from its own first sample on: faded and limited as it is in the film.
+            own = replace(spoken, comp=shifted(comp, -comp.at), sounding=self.polish.sounding(comp, spoken.line.id))
+            mixed = mixdown(comp.length, [placed(own, read)], [], ceiling=self._ceiling())
+            blocks = (block[:, 0] for block in mixed)
         else:
-            plain = self.polish.bare(comp).blocks(read=read)
-            blocks = edged(plain, one.span.start - comp.at, length, CUT_FADE) if self.order.edges == "slot" else plain
+            blocks = self.polish.bare(comp).blocks(read=read)
+        if self.order.edges == "slot":
+            blocks = edged(blocks, one.span.start - comp.at, length, CUT_FADE)
         speech = spoken.speech
         inside = speech is not None and 0 <= speech.start - one.span.start < length
         marks = [(speech.start - one.span.start, f"line {spoken.line.number}")] if speech and inside else []
-        self.levels[spoken.line.id] = self._voice_file(one.path, blocks, length, self._tags(spoken, one), marks)
-
-    def _tags(self, spoken: Spoken, one: Leaving) -> wav.Tags:
-        production, rate = self.production, self.production.rate
-        midnight = rate.first_sample(production.start_frame)
         take = spoken.take
-        return wav.Tags(
-            production=production.name,
+        tags = self._tags(
+            spoken.line.text,
+            one.span.start,
             folder=spoken.folder,
             line=spoken.line.number,
             take=take.number if take else 0,
-            reader=self.plan.present.readers.get(self.plan.present.reader_of(spoken.line), ""),
-            words=spoken.line.text,
-            time_reference=max(0, midnight + one.span.start),
+            reader=self._reader(spoken),
+            FENDO_LINE=spoken.line.id,
+            FENDO_TAKES=spoken.takes,
+            FENDO_PROGRAMME_START=str(one.span.start),
+        )
+        self.levels[spoken.line.id] = self._voice_file(one.path, blocks, length, tags, marks)
+
+    def _reader(self, spoken: Spoken) -> str:
+        return self.plan.present.readers.get(self.plan.present.reader_of(spoken.line), "")
+
+    def _tags(
+        self,
+        words: str,
+        start: int = 0,
+        folder: str = "Handover",
+        line: str = "",
+        take: int = 0,
+        reader: str = "",
+        **notes: str,
+    ) -> wav.Tags:
+        """What a file says of itself whose first sample lies at a sample of the programme."""
+        production, rate = self.production, self.production.rate
+        return wav.Tags(
+            production=production.name,
+            folder=folder,
+            line=line,
+            take=take,
+            reader=reader,
+            words=words,
+            time_reference=max(0, rate.first_sample(production.start_frame) + start),
             origination=self.stamp,
             timecode_rate=f"{rate.fps.numerator}/{rate.fps.denominator}",
             drop=rate.drop,
-            notes={
-                "FENDO_PRODUCTION": str(production.id),
-                "FENDO_LINE": spoken.line.id,
-                "FENDO_TAKES": spoken.takes,
-                "FENDO_PROGRAMME_START": str(one.span.start),
-            },
+            notes={"FENDO_PRODUCTION": str(production.id), **notes},
         )
 
     def whole_voice(self, name: str, report: Share) -> None:
-        """The whole voice as one file of the programme's length."""
-        production, rate, read = self.production, self.production.rate, [one.spoken for one in self.plan.leaving]
+        """The whole voice as one file of the programme's length; as recorded nothing limits it."""
+        production, read, length = self.production, [one.spoken for one in self.plan.leaving], self.plan.length
+        tags = self._tags(f"The whole voice, {len(read)} lines", reader=production.reader.name if production.reader else "")
         if self.order.sound == "recorded":
             read = [replace(one, sounding=self.polish.bare(one.comp), gain=0.0) for one in read]
-        tags = wav.Tags(
-            production=production.name,
-            folder="Handover",
-            line="",
-            take=0,
-            reader=production.reader.name if production.reader else "",
-            words=f"The whole voice, {len(read)} lines",
-            time_reference=rate.first_sample(production.start_frame),
-            origination=self.stamp,
-            timecode_rate=f"{rate.fps.numerator}/{rate.fps.denominator}",
-            drop=rate.drop,
-            notes={"FENDO_PRODUCTION": str(production.id)},
-        )
+            blocks = voice_blocks(length, all_placed(production, read))
+        else:
+            mixed = mixdown(length, all_placed(production, read), [], ceiling=self._ceiling())
+            blocks = (block[:, 0] for block in mixed)
         marks = [(max(0, one.speech.start), f"line {one.line.number}") for one in read if one.speech]
-        mixed = mixdown(self.plan.length, all_placed(production, read), [], ceiling=self._ceiling())
-        blocks = _told((block[:, 0] for block in mixed), self.plan.length, report)
-        self._voice_file(name, blocks, self.plan.length, tags, sorted(marks))
+        self._voice_file(name, _told(blocks, length, report), length, tags, sorted(marks))
 
     def _voice_file(
         self, name: str, blocks: Iterable[np.ndarray], length: int, tags: wav.Tags, marks: list[tuple[int, str]]
@@ -192,22 +196,10 @@ class Writer:
 
     def programme(self, name: str, voiced: bool, report: Share) -> None:
         """The mix, or the bed that gives way to the voice, as a stereo WAV of the programme's length."""
-        production, rate, length = self.production, self.production.rate, self.plan.present.length
+        production, length = self.production, self.plan.present.length
         read, shape = [one.spoken for one in self.plan.leaving], wav.Shape(channels=2)
-        what = "The mix" if voiced else "All sound but the voice"
-        tags = wav.Tags(
-            production=production.name,
-            folder="Handover",
-            line="",
-            take=0,
-            reader="",
-            words=what,
-            time_reference=rate.first_sample(production.start_frame),
-            origination=self.stamp,
-            timecode_rate=f"{rate.fps.numerator}/{rate.fps.denominator}",
-            drop=rate.drop,
-            coding="A=PCM,F=48000,W=24,M=stereo,T=Fendo\r\n",
-        )
+        tags = self._tags("The mix" if voiced else "All sound but the voice")
+        tags = replace(tags, coding="A=PCM,F=48000,W=24,M=stereo,T=Fendo\r\n")
         blocks = programme_sound(production, self.plan.present, read, self._ceiling(), voiced)
         with self.path(name).open("wb") as file:
             file.write(wav.header(tags, length, shape))
@@ -231,7 +223,7 @@ class Writer:
                     line=spoken.line.number,
                     words=spoken.line.text,
                     take=spoken.takes,
-                    reader=self.plan.present.readers.get(self.plan.present.reader_of(spoken.line), ""),
+                    reader=self._reader(spoken),
                     speech=spoken.speech,
                     provisional=spoken.provisional,
                     file=one.path if "lines" in self.order.parts else "",

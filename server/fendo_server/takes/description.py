@@ -26,17 +26,19 @@ from fendo_server.voice.sounding import Sounding
 
 OF_TAKE = (
     "id", "line_id", "recording_id", "first", "last", "number", "aside", "place", "cue", "speech_start", "speech_end",
-    "peak", "true_peak", "loudness", "noise", "clipped", "phrases", "words", "read",
+    "peak", "true_peak", "loudness", "noise", "clipped", "phrases",
 )  # fmt: skip
 OF_RECORDING = ("start", "length", "state", "cut_off", "file_name", "folder_id", "reader_id", "within", "doubts")
 COLUMNS = (*OF_TAKE, *(f"recording__{name}" for name in OF_RECORDING))
-"""What is read of a take to describe it."""
+"""What is read of a take to say what sounds of it."""
+LISTED = ("words", "read")
+"""What is read besides where takes are listed: of a thousand lines it would be asked for in vain."""
 
 
-def _rows(takes: QuerySet[Take]) -> Iterable[Any]:
+def _rows(takes: QuerySet[Take], *more: str) -> Iterable[Any]:
     """Plain rows: there may be a thousand, and models would cost more than all the rest."""
     known = takes.order_by("number").annotate(latency_source=KeyTextTransform("source", "recording__clock"))
-    return known.values_list(*COLUMNS, "latency_source", named=True)
+    return known.values_list(*COLUMNS, *more, "latency_source", named=True)
 
 
 def comp_of(take: Any) -> Comp:
@@ -69,6 +71,7 @@ class Describer:
         self.window = LEVEL_WINDOWS[production.level_window]
         self.polish = Polish(production)
         self.unmade = False
+        self.candidates = defaultdict[str, list[Candidate]](list)
 
     def voice(self, sounding: Sounding, phrases: Iterable[Span], loudness: float | None, **more: Any) -> dict[str, Any]:
         """What sounds, on the wire; `phrases` in programme samples, `loudness` in LUFS."""
@@ -105,7 +108,7 @@ class Describer:
         return found
 
     def take(self, take: Any) -> dict[str, Any]:
-        """One take (a row of `COLUMNS`), judged against its line's slot as it is now."""
+        """One take (a row of `COLUMNS` and `LISTED`), judged against its line's slot as it is now."""
         finished = take.recording__state == Recording.State.FINISHED
         place = take.recording__start if take.place is None else take.place
         check = ReadCheck.from_row(take.read) if take.read and "words" in take.read else None
@@ -114,6 +117,7 @@ class Describer:
         voice, said = None, None
         slot = self.slots.get(str(take.line_id))
         clipped = [Span(a + place, b + place) for a, b in take.clipped]
+        level = level_faults(take.peak, take.loudness, take.noise, self.window)
         if finished:
             voice, _ = self.take_voice(take)
             said = judge(
@@ -125,10 +129,23 @@ class Describer:
                 take.recording__doubts,
                 measured,
                 None if take.cue is None else take.cue + moved,
-                level_faults(take.peak, take.loudness, take.noise, self.window),
+                level,
                 faults(check, take.words) if check else (),
                 remarks(check, take.words) if check else (),
             )
+        self.candidates[str(take.line_id)].append(
+            Candidate(
+                str(take.id),
+                take.number,
+                usable=bool(voice and voice["speech"]) and not take.aside,
+                whole=not take.recording__cut_off,
+                amiss=check.amiss if check else None,
+                clipped=len(clipped),
+                late=said.late if said else None,
+                past_end=said.past_end if said else None,
+                level=len(level),
+            )
+        )
         return {
             "id": str(take.id),
             "kind": "take",
@@ -246,38 +263,9 @@ def take_rows(
     """Some takes of the production in order of their numbers, and comps; `slots` by their lines' identities."""
     describer, comps = Describer(production, slots), list(comps)
     spoken = spoken_in(production, comps)
-    rows = [*map(describer.take, _rows(takes)), *(describer.comp(one, spoken) for one in comps)]
-    _suggest(rows)
-    return rows
-
-
-def _suggest(rows: list[dict[str, Any]]) -> None:
-    """Tell of each line's takes which one to begin with, and why."""
-    by_line = defaultdict[str, list[dict[str, Any]]](list)
-    for row in rows:
-        if row["kind"] == "take":
-            by_line[row["line"]].append(row)
-    found = dict(one for takes in by_line.values() if (one := suggest([_candidate(row) for row in takes])))
-    for row in rows:
-        row["suggested"] = list(found.get(row["id"], ()))
-
-
-def _candidate(row: Mapping[str, Any]) -> Candidate:
-    read, speech = row["read"], row["voice"]["speech"] if row["voice"] else None
-    amiss = None
-    if read and read["state"] == "checked":
-        amiss = sum(1 for word in read["words"] if word["mark"] in ("left out", "again")) + len(read["put_in"])
-    return Candidate(
-        row["id"],
-        row["number"],
-        usable=row["state"] == "finished" and not row["aside"] and bool(speech),
-        whole="cut off" not in row["faults"],
-        amiss=amiss,
-        clipped=len(row["clipped"]),
-        late=row["late"],
-        past_end=row["past_end"],
-        level=sum(1 for fault in row["faults"] if fault.endswith(("too hot", "too quiet", "under the voice"))),
-    )
+    rows = [*map(describer.take, _rows(takes, *LISTED)), *(describer.comp(one, spoken) for one in comps)]
+    found = dict(one for takes in describer.candidates.values() if (one := suggest(takes)))
+    return [row | {"suggested": list(found.get(row["id"], ()))} for row in rows]
 
 
 def voices(production: Any, standing: Mapping[str, Standing], comps: Iterable[LineComp]) -> dict[str, dict[str, Any]]:

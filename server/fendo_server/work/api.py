@@ -17,12 +17,13 @@ NEWEST = 30
 
 
 class JobSerializer(serializers.ModelSerializer):
-    """A job. `about` is the source that it prepares, or the name of the handover that it writes."""
+    """A job. `about` is the source or the take that it works on, or the name of the handover that it writes."""
 
     about = serializers.SerializerMethodField()
 
     def get_about(self, job: Job) -> str:
-        return str(job.arguments.get("source", "") or job.arguments.get("order", {}).get("name", ""))
+        given = job.arguments
+        return str(given.get("source") or given.get("take") or given.get("order", {}).get("name", ""))
 
     class Meta:
         model = Job

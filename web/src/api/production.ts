@@ -6,6 +6,7 @@ import {
   useQuery,
   useQueryClient,
 } from '@tanstack/react-query'
+import { useEffect, useRef } from 'react'
 import {
   answered,
   asBytes,
@@ -201,7 +202,7 @@ export function useSettings(id: string) {
   })
 }
 
-const going = (jobs: Job[] | undefined) => jobs?.some((job) => job.state === 'waiting' || job.state === 'running') ?? false
+export const isGoing = (job: Job) => job.state === 'waiting' || job.state === 'running'
 
 /** The jobs of a production, asked for often while one is going. */
 export function useJobs(id: string) {
@@ -209,8 +210,25 @@ export function useJobs(id: string) {
     queryKey: ['jobs', id],
     queryFn: () =>
       answered(client.GET('/api/productions/{production_id}/jobs/', { params: { path: { production_id: id } } })),
-    refetchInterval: (query) => (going(query.state.data) ? 600 : 20_000),
+    refetchInterval: (query) => (query.state.data?.some(isGoing) ? 600 : 20_000),
   })
+}
+
+/** Jobs of some kinds; `act` each time that one of them has ended. */
+export function useJobsOf(id: string, kinds: readonly string[], act: () => void): Job[] | undefined {
+  const { data } = useJobs(id)
+  const own = data?.filter((job) => kinds.includes(job.kind))
+  const ended = own
+    ?.filter((job) => !isGoing(job))
+    .map((job) => job.id)
+    .join()
+  const known = useRef(ended)
+  useEffect(() => {
+    if (ended === undefined || ended === known.current) return
+    if (known.current !== undefined) act()
+    known.current = ended
+  })
+  return own
 }
 
 export function useJobActions(id: string) {

@@ -1230,14 +1230,14 @@ export interface components {
          *     * `wild` - wild
          *     * `cut off` - cut off
          *     * `not treated` - not treated
-         *     * `no slide` - no slide
          *     * `name` - name
          *     * `hole` - hole
          *     * `missing` - missing
+         *     * `long` - long
          *     * `disk` - disk
          * @enum {string}
          */
-        FindingKindEnum: "no take" | "not picked" | "silent" | "over" | "overlaps" | "clipped" | "doubtful" | "other words" | "wild" | "cut off" | "not treated" | "no slide" | "name" | "hole" | "missing" | "disk";
+        FindingKindEnum: "no take" | "not picked" | "silent" | "over" | "overlaps" | "clipped" | "doubtful" | "other words" | "wild" | "cut off" | "not treated" | "name" | "hole" | "missing" | "long" | "disk";
         /** @description The end of a take. */
         FinishRequest: {
             total: number;
@@ -1350,7 +1350,7 @@ export interface components {
             /** @description which of them is start, end, words, notes, reader */
             columns: (number | null)[];
         };
-        /** @description A job. `about` is the source that it prepares, or the name of the handover that it writes. */
+        /** @description A job. `about` is the source or the take that it works on, or the name of the handover that it writes. */
         Job: {
             /** Format: uuid */
             readonly id: string;

@@ -17,6 +17,7 @@ import pytest
 import soundfile
 from wavinfo import WavInfoReader
 
+from fendo_core.audio import wav
 from fendo_core.handover.order import PRESETS
 from fendo_core.production import edits
 from fendo_core.production.state import rows
@@ -106,6 +107,15 @@ def test_as_recorded_with_handles_every_sample_is_the_takes_and_the_lists_tell_w
     assert not list((kept.path.parents[2].parent / "making").iterdir())
 
 
+def test_the_whole_voice_as_recorded_meets_no_ceiling(client, read):
+    loud = record(read.lines.all()[2], voice(3.0, seed=3) * 7, start=3 * SAMPLE_RATE)
+    kept = handed(client, read, parts=["voice"], sound="recorded")
+    whole, own = (soundfile.read(path, dtype="int32")[0] for path in (next(kept.path.glob("*voice.wav")), loud.path))
+    inside = slice(SAMPLE_RATE, 2 * SAMPLE_RATE)
+    assert np.abs(own[inside]).max() > 0.9 * 2**31
+    assert np.array_equal(whole[4 * SAMPLE_RATE : 5 * SAMPLE_RATE], own[inside])
+
+
 def test_as_it_sounds_a_line_is_at_its_level_with_its_treatment_and_cut_to_its_slot(client, read, ada, own_data):
     chain = STARTS[0]
     edit(read, ada, edits.SetTreatment("production", chain))
@@ -183,6 +193,14 @@ def test_only_what_has_changed_leaves_again(client, read, ada):
     assert plan(client, read, which="changed")["stops"] == "Nothing has changed since."
 
 
+def test_a_treatment_changes_what_sounds_and_not_what_was_recorded(client, read, ada):
+    handed(client, read, name="Dry", sound="recorded")
+    handed(client, read, name="Wet")
+    edit(read, ada, edits.SetTreatment("production", STARTS[0]))
+    assert plan(client, read, name="Dry", sound="recorded", which="changed")["stops"] == "Nothing has changed since."
+    assert len(plan(client, read, name="Wet", which="changed")["lines"]) == 2
+
+
 def test_lines_are_chosen_by_pick_folder_reader_and_hand(client, read, ada):
     third = read.lines.all()[2]
     other = services_of.make_reader(read, "Second voice")
@@ -219,6 +237,10 @@ def test_what_cannot_be_written_says_why(client, read, production, monkeypatch):
     assert "Make room, or choose less" in plan(client, read, parts=["voice"])["stops"]
     job = hand_over(client, read, parts=["voice"])
     assert job.state == "failed" and "Make room" in job.error
+    monkeypatch.setattr(shutil, "disk_usage", real)
+    monkeypatch.setattr(wav, "LARGEST_BYTES", 1_000_000)
+    assert "longer than a WAV file can be" in plan(client, read, parts=["voice"])["stops"]
+    assert plan(client, read, parts=["voice"], form="mp3")["stops"] == ""
     assert not Handover.objects.exists()
 
 

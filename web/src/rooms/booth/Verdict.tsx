@@ -1,4 +1,3 @@
-import { useState } from 'react'
 import type { Line, Production, Take } from '../../api/client'
 import { useEdits } from '../../api/production'
 import { Cutting, useCutting } from '../../app/Cutting'
@@ -19,7 +18,6 @@ export function Verdict({ production, line, take, passed }: Props) {
   const engine = useEngine()
   const { playing } = useWatched(engine.transport.state)
   const { edit } = useEdits(production.id)
-  const [opened] = useState(() => Date.now() - 1000)
   const hear = () => {
     if (engine.recorder.isBusy) return
     if (playing) return engine.transport.stop()
@@ -37,9 +35,8 @@ export function Verdict({ production, line, take, passed }: Props) {
     })
   }
   const aside = () => edit.mutate({ kind: 'set_aside', take: take.id, aside: !take.aside }, { onError: sayProblem })
-  const { job, cut } = useCutting(production.id)
-  const own = job && Date.parse(job.made) > opened ? job : undefined
-  useKeys({ hearTake: hear, asideTake: aside, cutPass: () => cut(take.id) })
+  const { job, cut } = useCutting(production.id, take.id)
+  useKeys({ hearTake: hear, asideTake: aside, cutPass: cut })
   const { faults, remarks, peak } = take
   return (
     <p className="booth-verdict" data-testid="verdict">
@@ -59,8 +56,8 @@ export function Verdict({ production, line, take, passed }: Props) {
           {advice}
         </span>
       ))}
-      {passed && !own && <Key action="cutPass">cut it into the lines that you read</Key>}
-      {own && <Cutting production={production.id} job={own} />}
+      {passed && !job && <Key action="cutPass">cut it into the lines that you read</Key>}
+      {job && <Cutting production={production.id} job={job} />}
       <Key action="hearTake">hear it</Key> <Key action="asideTake">{take.aside ? 'bring it back' : 'set aside'}</Key>
     </p>
   )

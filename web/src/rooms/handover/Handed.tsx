@@ -1,7 +1,7 @@
 import { Button, Progress } from '@mantine/core'
 import { useState } from 'react'
 import type { Handover, Job, Production } from '../../api/client'
-import { useJobActions } from '../../api/production'
+import { isGoing, useJobActions } from '../../api/production'
 import { sayProblem } from '../../app/Said'
 import { bytesText } from './text'
 
@@ -34,7 +34,7 @@ export function Handed({ production, jobs, handovers }: Props) {
 }
 
 function OneJob({ job, onCancel, onRetry }: { job: Job; onCancel: () => void; onRetry: () => void }) {
-  const going = job.state === 'waiting' || job.state === 'running'
+  const going = isGoing(job)
   return (
     <li data-testid="job" data-state={job.state}>
       <span className="handover-job-name">

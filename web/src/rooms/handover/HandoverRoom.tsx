@@ -1,9 +1,9 @@
 import { Button, SegmentedControl } from '@mantine/core'
 import { useDebouncedValue } from '@mantine/hooks'
-import { useEffect, useRef, useState } from 'react'
+import { useState } from 'react'
 import { Link } from 'react-router'
 import type { Finding, Order, Plan, Preset, Production } from '../../api/client'
-import { useHandingOver, useHandovers, useJobs, usePlan } from '../../api/production'
+import { isGoing, useHandingOver, useHandovers, useJobsOf, usePlan } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
@@ -16,7 +16,7 @@ import { bytesText } from './text'
 import { WillBeWritten } from './WillBeWritten'
 import './handover.css'
 
-const KIND = 'hand over'
+const KINDS = ['hand over']
 const PICTURED = ['film', 'mix', 'bed']
 
 /** Hand over: what will leave and under which names, what is open, what was written. */
@@ -46,17 +46,10 @@ function Room({ production, presets, handovers, forms }: Props) {
   const [asked] = useDebouncedValue(order, 200)
   const { data: plan, error } = usePlan(production, asked)
   const { begin, keep, remove, refresh } = useHandingOver(production.id)
-  const { data: jobs } = useJobs(production.id)
-  const own = jobs?.filter((job) => job.kind === KIND)
+  // What a job wrote stands in the list.
+  const own = useJobsOf(production.id, KINDS, () => void refresh())
   const [shows, setShows] = useState<'plan' | 'written'>('plan')
-  const done = own?.filter((job) => job.state === 'done').length
-  const before = useRef(done)
-  useEffect(() => {
-    // A job has ended: what it wrote stands in the list.
-    if (before.current !== undefined && done !== before.current) void refresh()
-    before.current = done
-  }, [done, refresh])
-  const writing = own?.some((job) => job.state === 'waiting' || job.state === 'running') ?? false
+  const writing = own?.some(isGoing) ?? false
   const read = voicesOf(production).length
   const stops = error ? error.message : (plan?.stops ?? '')
   const ready = Boolean(plan) && !stops && asked === order

@@ -2,8 +2,8 @@ import { Button, Progress, SegmentedControl } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
-import type { Job, Place, Polish, Production } from '../../api/client'
-import { refreshPolish, useEdits, useJobActions, useJobs, usePolish, useScan } from '../../api/production'
+import type { Place, Polish, Production } from '../../api/client'
+import { isGoing, refreshPolish, useEdits, useJobActions, useJobsOf, usePolish, useScan } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
@@ -318,24 +318,14 @@ export function Sure({ value }: { value: number }) {
   )
 }
 
-const going = (job: Job) => job.state === 'waiting' || job.state === 'running'
-
 /** What was not scanned yet; a scan, or voices being treated, with a way to stop. */
 function Scanned({ production, polish }: { production: Production; polish: Polish }) {
   const queries = useQueryClient()
   const scan = useScan(production.id)
-  const { data: jobs } = useJobs(production.id)
+  const jobs = useJobsOf(production.id, [SCAN, TREAT], () => refreshPolish(queries, production.id))
   const { cancel } = useJobActions(production.id)
-  const job = jobs?.find((each) => (each.kind === SCAN || each.kind === TREAT) && going(each))
+  const job = jobs?.find(isGoing)
   const failed = jobs?.find((each) => each.kind === SCAN)
-  const seen = useRef<string | null>(null)
-  useEffect(() => {
-    if (job) seen.current = job.id
-    else if (seen.current) {
-      seen.current = null
-      refreshPolish(queries, production.id)
-    }
-  }, [job, queries, production.id])
   const read = production.lines.filter((line) => line.voice).length
   if (job)
     return (

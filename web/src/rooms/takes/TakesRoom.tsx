@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import { answered, client, type Line, type Production, type Take } from '../../api/client'
 import { learned, useEdits, useTakes, workIn } from '../../api/production'
-import { Cutting, isCutting, useCutting } from '../../app/Cutting'
+import { Cutting, useCutting } from '../../app/Cutting'
 import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
@@ -67,7 +67,7 @@ export function Component() {
     const now = current ? takes.indexOf(current) : -1
     hear(chosenTake === null ? current : takes[Math.max(0, Math.min(takes.length - 1, now + by))])
   }
-  const { job: cutting, cut } = useCutting(production.id)
+  const { job: cutting, cut } = useCutting(production.id, current?.id)
   const suggested = takes.find((take) => take.suggested?.length)
   /** The take that was heard before, from the word that is said now. */
   const against = () => {
@@ -126,7 +126,7 @@ export function Component() {
     seamOn: () => seam(SAMPLE_RATE / 100),
     joinTakes: () => void join(),
     against,
-    cutPass: () => current?.kind === 'take' && cut(current.id),
+    cutPass: () => current?.kind === 'take' && cut(),
     hearSuggested: () => hear(suggested),
     withFilm: () => setWithFilm((on) => !on),
     pickOpen: () => pickOpen(open),
@@ -153,9 +153,7 @@ export function Component() {
               <Key action="pick">pick</Key> <Key action="aside">set aside</Key> <Key action="lineDown">next line</Key>
               {takes.length > 1 && <Key action="against">the other, same word</Key>}
               {current?.kind === 'take' && isPass(current, line) && <Key action="cutPass">cut into its lines</Key>}
-              {cutting && (isCutting(cutting) || Date.now() - Date.parse(cutting.ended ?? '') < 20_000) && (
-                <Cutting production={production.id} job={cutting} />
-              )}
+              {cutting && <Cutting production={production.id} job={cutting} />}
               {suggested && suggested.id !== current?.id && <Key action="hearSuggested">the one to try first</Key>}
               <Key action="withFilm">{withFilm ? 'with the film’s sound' : 'alone'}</Key>
             </p>
