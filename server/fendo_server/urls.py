@@ -9,9 +9,11 @@ from fendo_server.booth import room
 from fendo_server.handover import api as handover
 from fendo_server.picture import api as picture
 from fendo_server.polish import api as polish
+from fendo_server.polish import length_api
 from fendo_server.productions import api as productions
 from fendo_server.script import api as script
 from fendo_server.takes import api as takes
+from fendo_server.takes import making_api as making
 from fendo_server.work import api as work
 
 api = [
@@ -62,6 +64,9 @@ api = [
     path("takes/<uuid:take_id>/clock/", takes.clock),
     path("takes/<uuid:take_id>/recording/", takes.recording),
     path("lines/<uuid:line_id>/join/", booth.join),
+    path("lines/<uuid:line_id>/weave/", making.weave),
+    path("lines/<uuid:line_id>/fit/", making.fit),
+    path("lines/<uuid:line_id>/length/", length_api.length),
     path("voices/<uuid:voice_id>/<str:key>/sound/", takes.voice_sound),
     path("voices/<uuid:voice_id>/<str:key>/wave/", takes.voice_wave),
     path("jobs/<uuid:job_id>/cancel/", work.cancel),

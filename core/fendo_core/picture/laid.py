@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from fendo_core.picture.reel import HEARD, Heard, Reel, Sources, spans
 from fendo_core.production.refusal import EditRefused
-from fendo_core.timebase import FrameRate, Span
+from fendo_core.timebase import FrameRate, Span, uncovered
 
 Channel: TypeAlias = Literal["both", "left", "right", "mix"]
 CHANNELS: tuple[Channel, ...] = ("both", "left", "right", "mix")
@@ -114,6 +114,15 @@ def own_sounds(pieces: Reel, sources: Sources, rate: FrameRate) -> tuple[LaidSou
         for piece, span in zip(pieces, spans(pieces, rate), strict=True)
         if piece.source and sources[piece.source].kind == "film"
     )
+
+
+def parted(sounds: Sequence[LaidSound], silences: Sequence[Span]) -> tuple[LaidSound, ...]:
+    """Sounds without some stretches of the programme; what is left of one keeps its identity."""
+    left = []
+    for sound in sounds:
+        for span in uncovered([sound.span], silences, 1):
+            left.append(replace(sound, span=span, first=sound.first + span.start - sound.span.start))
+    return tuple(left)
 
 
 def cut_ends(sound: LaidSound, length: int) -> tuple[bool, bool]:

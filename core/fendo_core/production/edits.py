@@ -11,7 +11,7 @@ from fendo_core.picture.timeline import Event
 from fendo_core.polish.edits import CloseGap, DropRepairs, Mend, SetTreatment
 from fendo_core.production.following import follow
 from fendo_core.production.refusal import EditRefused
-from fendo_core.production.state import State
+from fendo_core.production.state import LineComp, State
 from fendo_core.script import lines, pronunciation, slots
 from fendo_core.script.lines import Draft
 from fendo_core.script.pace import expected_length
@@ -137,6 +137,14 @@ class SetWild:
 
 
 @dataclass(frozen=True, slots=True)
+class SetSilences:
+    """A line that replaces what the film says in its slot, so that the film's own sound is silent there; or one over it."""
+
+    line: str
+    silences: bool
+
+
+@dataclass(frozen=True, slots=True)
 class SetSaying:
     """How a word of the production is said; an empty `said` takes it off the list."""
 
@@ -218,13 +226,20 @@ class PlaceVoice:
 
 @dataclass(frozen=True, slots=True)
 class AddComp:
-    """A comp made for a line, and picked there if what it is made of was; it stands at once where nothing is picked."""
+    """A comp made for a line, and picked there if what it is made of was; it stands at once where nothing is picked.
+
+    Attributes:
+        done: how it was made, in a word.
+        silences: from now on the line replaces what the film says in its slot.
+    """
 
     line: str
     reader: str
     name: str
     comp: Comp
     replaces: str | None = None
+    done: str = "joined"
+    silences: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -420,6 +435,7 @@ Edit: TypeAlias = (
     | SetStress
     | SetReader
     | SetWild
+    | SetSilences
     | SetSaying
     | SpreadSlots
     | MendSlots
@@ -646,6 +662,9 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             return replace(
                 state, lines=lines.set_wild(state.lines, line, wild)
             ), f"{called(line)} wild" if wild else called(line)
+        case SetSilences(line, silences):
+            new = lines.set_silences(state.lines, line, silences)
+            return replace(state, lines=new), f"the film {'silent' if silences else 'heard'} under {called(line)}"
         case SetSaying(word, said):
             return replace(
                 state, sayings=pronunciation.set_saying(state.sayings, word, said)
@@ -691,7 +710,10 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
         case PlaceVoice(voice, timecode):
             return standing.moved(state, voice, standing.distance(state, voice, timecode))
         case AddComp():
-            return standing.with_comp(state, edit.line, edit.reader, edit.name, edit.comp, edit.replaces, new_id())
+            if edit.silences:
+                state = replace(state, lines=lines.set_silences(state.lines, edit.line, True))
+            made_comp = LineComp(new_id(), edit.line, edit.reader, edit.name, edit.comp)
+            return standing.with_comp(state, made_comp, edit.replaces), f"{edit.name} {edit.done}"
         case MoveSeam(comp, seam, to):
             return standing.with_seam(state, comp, seam, to)
         case TakeApart(comp):

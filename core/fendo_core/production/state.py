@@ -157,6 +157,7 @@ def rows(state: State) -> Rows:
             "stress": list(line.stress),
             "reader": line.reader,
             "wild": line.wild,
+            "silences": line.silences,
         }
         for line in state.lines
     }

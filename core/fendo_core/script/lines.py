@@ -25,6 +25,7 @@ class Line:
         stress: ordinals of the words (`tokens`) that are to be stressed, rising.
         reader: who reads it; None for the production's reader.
         wild: it is read without picture, and so wants no slot.
+        silences: it replaces what the film says in its slot: the film's own sound is silent there while the line sounds.
     """
 
     id: str
@@ -36,6 +37,7 @@ class Line:
     stress: tuple[int, ...] = ()
     reader: str | None = None
     wild: bool = False
+    silences: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,6 +142,11 @@ def set_reader(lines: Sequence[Line], line_ids: Collection[str], reader: str | N
 def set_wild(lines: Sequence[Line], line_id: str, wild: bool) -> tuple[Line, ...]:
     """A line read without picture has no slot; back among the others it has none either until it gets one."""
     return changed(lines, line_id, lambda line: replace(line, wild=wild, slot=None if wild else line.slot))
+
+
+def set_silences(lines: Sequence[Line], line_id: str, silences: bool) -> tuple[Line, ...]:
+    """A line that replaces what the film says in its slot, or one that lies over it."""
+    return changed(lines, line_id, lambda line: replace(line, silences=silences))
 
 
 def _numbers(before: str | None, following: Iterable[str], taken: set[str], count: int) -> list[str]:
@@ -315,7 +322,18 @@ def _parted(
             if place == 0:
                 out.append(replace(line, text=text, slot=slot, stress=stress))
             else:
-                out.append(Line(new_id(), number, text, slot, stress=stress, reader=line.reader, wild=line.wild))
+                out.append(
+                    Line(
+                        new_id(),
+                        number,
+                        text,
+                        slot,
+                        stress=stress,
+                        reader=line.reader,
+                        wild=line.wild,
+                        silences=line.silences,
+                    )
+                )
     return tuple(out)
 
 
@@ -360,6 +378,7 @@ def join(lines: Sequence[Line], line_id: str, recorded: Collection[str]) -> tupl
         stress=(*line.stress, *(n + size for n in below.stress)),
         notes="\n".join(filter(None, (line.notes, below.notes))),
         wild=line.wild and below.wild,
+        silences=line.silences or below.silences,
     )
     return tuple(
         one if each.id == line.id else replace(each, dropped=True) if each.id == below.id else each for each in lines

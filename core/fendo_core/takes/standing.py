@@ -44,6 +44,17 @@ def standing(state: State, line: Line) -> Standing | None:
     return Standing(_newest_comp(state.comps, line.id, newest) or newest.id, True)
 
 
+def name_of(state: State, line: str, comp: Comp) -> str:
+    """What a comp of a line is called: the takes that it is made of, by their numbers, in order: takes 1 + 3."""
+    numbers = {take.recording: take.number for take in state.takes.get(line, ())}
+    used: list[str] = []
+    for segment in comp.segments:
+        number = str(numbers.get(segment.recording, "?"))
+        if not used or used[-1] != number:
+            used.append(number)
+    return f"takes {' + '.join(used)}"[:80]
+
+
 def _newest_comp(comps: Sequence[LineComp], line: str, take: TakeRef) -> str | None:
     return next((one.id for one in reversed(comps) if one.line == line and take.recording in one.comp.recordings), None)
 
@@ -148,15 +159,23 @@ def _checked(at: int) -> int:
     return at
 
 
-def with_comp(
-    state: State, line: str, reader: str, name: str, comp: Comp, replaces: str | None, key: str
-) -> tuple[State, str]:
+def with_comp(state: State, made: LineComp, replaces: str | None) -> State:
     """A comp made for a line. Where what it `replaces` was picked, the comp is now: it was made to mend that."""
     picks = dict(state.picks)
-    if replaces is not None and picks.get(line) == replaces:
-        picks[line] = key
-    new = LineComp(key, line, reader, name, comp)
-    return replace(state, comps=(*state.comps, new), picks=picks), f"{name} joined"
+    if replaces is not None and picks.get(made.line) == replaces:
+        picks[made.line] = made.id
+    return replace(state, comps=(*state.comps, made), picks=picks)
+
+
+def silence(line: Line, found: Standing | None) -> Span | None:
+    """Where the film's own sound is silent for a line: in its slot, if it replaces what the film says and sounds itself."""
+    return line.slot if line.silences and found and not line.dropped else None
+
+
+def silenced(state: State) -> tuple[Span, ...]:
+    """All stretches of the programme in which the film's own sound is silent."""
+    asked = (silence(line, standing(state, line)) for line in state.lines if line.silences)
+    return tuple(span for span in asked if span)
 
 
 def _found(state: State, comp: str) -> int:

@@ -10,10 +10,10 @@ from fendo_core.audio.ceiling import Ceiling
 from fendo_core.handover import mix
 from fendo_core.handover.mix import CUT_FADE, Bed, Ducking, Placed, mixdown
 from fendo_core.picture.film import read_sound as read_source
-from fendo_core.picture.laid import LaidSound, cut_ends, one_channel, own_sounds
+from fendo_core.picture.laid import LaidSound, cut_ends, one_channel, own_sounds, parted
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
-from fendo_core.takes.standing import standing
+from fendo_core.takes.standing import silenced, standing
 from fendo_core.timebase import Span
 from fendo_core.voice import Comp, Read
 from fendo_server.picture.models import Source
@@ -107,7 +107,8 @@ def _bed(stored: Source, sound: LaidSound, depth: float) -> Bed:
 def beds(production: Production, present: State, sources: Mapping[str, Source]) -> list[Bed]:
     """What sounds under the voice: the pieces' own sound, and what is laid under them."""
     ducks = Ducks(production)
-    sounds = [*own_sounds(present.pieces, present.sources, present.rate), *present.laid]
+    own = own_sounds(present.pieces, present.sources, present.rate)
+    sounds = [*parted(own, silenced(present)), *present.laid]
     heard = [(sources[sound.source], sound) for sound in sounds if sound.heard != "silent"]
     return [_bed(stored, sound, ducks.of(sound)) for stored, sound in heard if stored.sound_pieces]
 

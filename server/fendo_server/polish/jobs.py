@@ -35,10 +35,10 @@ def scan_voices(progress: running.Progress) -> dict[str, Any]:
     if not progress.job.arguments.get("again"):
         recordings = recordings.filter(scan=None)
     found = list(recordings.select_related("production", "folder"))
-    natural = _natural(production)
+    usual = natural(production)
     for number, recording in enumerate(found):
         progress(number / len(found), f"listening to {number + 1} of {len(found)}")
-        places = scanned(recording, natural)
+        places = scanned(recording, usual)
         Scan.objects.update_or_create(recording=recording, defaults={"places": [as_row(place) for place in places]})
     production.touch()
     return {"recordings": len(found)}
@@ -57,7 +57,7 @@ def scanned(recording: Recording, natural: int | None) -> list[Place]:
     return sorted(found.values(), key=lambda place: place.span)
 
 
-def _natural(production: Production) -> int | None:
+def natural(production: Production) -> int | None:
     """This reader's own gaps between phrases."""
     rows = Take.objects.filter(line__production=production, aside=False).values_list("phrases", flat=True)[:2000]
     return natural_gap([Span(*pair) for pair in phrases] for phrases in rows)

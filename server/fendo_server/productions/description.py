@@ -16,7 +16,8 @@ from fendo_core.script.pace import STYLES, Pace
 from fendo_core.script.pronunciation import hints
 from fendo_core.script.slots import fit, out_of_order
 from fendo_core.script.syllables import LANGUAGES
-from fendo_core.takes.standing import standing
+from fendo_core.takes.standing import silence, standing
+from fendo_core.timebase import Span
 from fendo_server.picture.models import Source
 from fendo_server.polish.scans import scans
 from fendo_server.productions import changes, state
@@ -43,8 +44,13 @@ def line_rows(production: Production, present: State, only: Iterable[Line] | Non
     return [
         line_row(line, present)
         | {"tally": tallies.get(line.id, []), "pick": present.picks.get(line.id), "voice": sounding.get(line.id)}
+        | {"silence": _pair(silence(line, standing_for.get(line.id)))}
         for line in lines
     ]
+
+
+def _pair(span: Span | None) -> list[int] | None:
+    return [span.start, span.end] if span else None
 
 
 def line_row(line: Line, present: State) -> dict[str, Any]:
@@ -54,7 +60,7 @@ def line_row(line: Line, present: State) -> dict[str, Any]:
         "id": line.id,
         "number": line.number,
         "text": line.text,
-        "slot": [line.slot.start, line.slot.end] if line.slot else None,
+        "slot": _pair(line.slot),
         "needed": found.needed,
         "spare": found.spare,
         "fit": found.state,
@@ -64,6 +70,7 @@ def line_row(line: Line, present: State) -> dict[str, Any]:
         "stress": list(line.stress),
         "reader": line.reader,
         "wild": line.wild,
+        "silences": line.silences,
         "sayings": [list(hint) for hint in hints(line.text, present.sayings)],
     }
 

@@ -156,6 +156,8 @@ class LineSerializer(serializers.Serializer):
     stress = serializers.ListField(child=serializers.IntegerField(), help_text="ordinals of the words to be stressed")
     reader = serializers.CharField(allow_null=True, help_text="null: the production's reader")
     wild = serializers.BooleanField()
+    silences = serializers.BooleanField(help_text="it replaces what the film says in its slot")
+    silence = SpanField(allow_null=True, help_text="where the film's own sound is silent for it now")
     sayings = serializers.ListField(child=HintField(), help_text="how words in it are said")
 
 
@@ -599,6 +601,7 @@ EDITS: dict[str, type[_EditSerializer]] = {
         only=serializers.ListField(child=_line(), min_length=1),
         reader=_line(allow_null=True),
     ),
+    "set_silences": _kind("set_silences", edits.SetSilences, line=_line(), silences=serializers.BooleanField()),
     "set_wild": _kind("set_wild", edits.SetWild, line=_line(), wild=serializers.BooleanField()),
     "set_saying": _kind(
         "set_saying",

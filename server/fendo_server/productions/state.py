@@ -32,7 +32,17 @@ def load(production: Production, spoken: bool = True) -> State:
         spoken: lengths of many lines are going to be asked for.
     """
     rows = production.lines.order_by("position").values_list(
-        "id", "number", "text", "slot_start", "slot_end", "dropped", "notes", "stress", "reader_id", "wild"
+        "id",
+        "number",
+        "text",
+        "slot_start",
+        "slot_end",
+        "dropped",
+        "notes",
+        "stress",
+        "reader_id",
+        "wild",
+        "silences",
     )
     lines = tuple(
         CoreLine(
@@ -45,8 +55,9 @@ def load(production: Production, spoken: bool = True) -> State:
             tuple(stress),
             str(reader) if reader else None,
             wild,
+            silences,
         )
-        for key, number, text, start, end, dropped, notes, stress, reader, wild in rows
+        for key, number, text, start, end, dropped, notes, stress, reader, wild, silences in rows
     )
     # All texts at once: the phoneme library is quick with many, not with one after another.
     if spoken:
@@ -250,7 +261,7 @@ def _reel(production: Production, wanted: Iterable[str]) -> None:
     Piece.objects.bulk_update(moved, ["position"], batch_size=2000)
 
 
-COLUMNS = ("number", "text", "dropped", "slot_start", "slot_end", "notes", "stress", "reader_id", "wild")
+COLUMNS = ("number", "text", "dropped", "slot_start", "slot_end", "notes", "stress", "reader_id", "wild", "silences")
 
 
 def _values(row: Row) -> dict[str, Any]:
@@ -258,7 +269,8 @@ def _values(row: Row) -> dict[str, Any]:
     start, end = row["slot"] or (None, None)
     values = {"number": row["number"], "text": row["text"], "dropped": row["dropped"], "slot_start": start}
     values |= {"slot_end": end, "notes": row.get("notes", ""), "stress": row.get("stress", [])}
-    return values | {"reader_id": row.get("reader"), "wild": row.get("wild", False)}
+    values |= {"wild": row.get("wild", False), "silences": row.get("silences", False)}
+    return values | {"reader_id": row.get("reader")}
 
 
 def _lines(production: Production, rows: Mapping[str, Row | None]) -> None:

@@ -26,6 +26,7 @@ class Line(models.Model):
         "productions.Reader", null=True, on_delete=models.SET_NULL, related_name="+", help_text="null: the production's"
     )
     wild = models.BooleanField(default=False, help_text="read without picture: it wants no slot")
+    silences = models.BooleanField(default=False, help_text="the film's own sound is silent in its slot")
 
     class Meta:
         ordering = ["position"]

@@ -14,11 +14,13 @@ from fendo_core.script.lines import tokens
 from fendo_core.takes.measures import judge, level_advice, level_faults
 from fendo_core.takes.ranking import Candidate, suggest
 from fendo_core.takes.standing import Standing
+from fendo_core.takes.weaving import words_in
 from fendo_core.timebase import Span
 from fendo_core.voice import Comp, Place, seams
 from fendo_core.voice.level import gain_for
 from fendo_core.words import LISTENS, ReadCheck, faults, remarks
 from fendo_server.takes.models import Take
+from fendo_server.takes.words import LineWords, words_of
 from fendo_server.voice import sounding as sounding_jobs
 from fendo_server.voice.models import Recording
 from fendo_server.voice.polish import Polish
@@ -200,8 +202,8 @@ class Describer:
         put_in = [[span.start + place, span.end + place] for span in check.put_in]
         return {"state": "checked", "words": words, "put_in": put_in}
 
-    def comp(self, one: LineComp, spoken: Mapping[str, list[Span]]) -> dict[str, Any]:
-        """One comp, judged like a take; `spoken` are phrases by recording, in its samples."""
+    def comp(self, one: LineComp, spoken: Mapping[str, list[Span]], heard: LineWords) -> dict[str, Any]:
+        """One comp, judged like a take; `spoken` are phrases by recording, in its samples, `heard` its line's words."""
         voice, found = self.comp_voice(one, spoken)
         clipped = [Span(a + one.comp.at, b + one.comp.at) for a, b in found["clipped"]] if found else []
         speech = Span(*voice["speech"]) if voice["speech"] else None
@@ -232,8 +234,18 @@ class Describer:
             "latency_source": "",
             "within": None,
             "advice": [],
-            "read": None,
+            "read": self._comp_read(one.comp, heard),
         }
+
+    def _comp_read(self, comp: Comp, heard: LineWords) -> dict[str, Any]:
+        """The words of a comp, as they were heard in the takes that it is made of."""
+        page, found = tokens(heard.text), words_in(comp, heard.checks)
+        words = [
+            {"ordinal": ordinal, "text": page[ordinal], "mark": "read", "span": [span.start, span.end]}
+            for ordinal, span in found.items()
+            if ordinal < len(page)
+        ]
+        return {"state": "checked" if words else "not checked", "words": words, "put_in": []}
 
     def comp_voice(self, one: LineComp, spoken: Mapping[str, list[Span]]) -> tuple[dict[str, Any], dict[str, Any] | None]:
         """What sounds of a comp, on the wire; and its levels, None while they are made."""
@@ -263,7 +275,9 @@ def take_rows(
     """Some takes of the production in order of their numbers, and comps; `slots` by their lines' identities."""
     describer, comps = Describer(production, slots), list(comps)
     spoken = spoken_in(production, comps)
-    rows = [*map(describer.take, _rows(takes, *LISTED)), *(describer.comp(one, spoken) for one in comps)]
+    heard = words_of({one.line for one in comps})
+    made = (describer.comp(one, spoken, heard.get(one.line, LineWords())) for one in comps)
+    rows = [*map(describer.take, _rows(takes, *LISTED)), *made]
     found = dict(one for takes in describer.candidates.values() if (one := suggest(takes)))
     return [row | {"suggested": list(found.get(row["id"], ()))} for row in rows]
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from fendo_core.production import edits
 from fendo_core.production.state import LineComp, State
-from fendo_core.takes.standing import standing
+from fendo_core.takes.standing import name_of, standing
 from fendo_core.voice import Comp, Place, cut, render_whole
 from fendo_core.voice import join as joined
 from fendo_core.voice.seam import joint_window, quietest
@@ -56,7 +56,7 @@ def join(line: Line, later: str, onto: str, at: int | None, author: Any) -> Chan
         comp = joined(earlier, after, joint)
     except ValueError as error:
         raise Problem(422, "Not possible", f"They can’t be joined there: {error}. Both are as they were.") from error
-    name = _name(present, line, comp)
+    name = name_of(present, str(line.pk), comp)
     edit = edits.AddComp(str(line.id), str(take.recording.reader_id), name, comp, onto)
     return changes.perform(production, author, production.revision, edit)
 
@@ -85,14 +85,3 @@ def _joint(production: Production, earlier: Comp, later: Comp, take: Take) -> in
         return sound
 
     return window.start + quietest(heard(earlier), heard(later))
-
-
-def _name(present: State, line: Line, comp: Comp) -> str:
-    """The takes that a comp is made of, by their numbers, in order: 1 + 3."""
-    numbers = {take.recording: take.number for take in present.takes.get(str(line.id), ())}
-    used: list[str] = []
-    for segment in comp.segments:
-        number = str(numbers.get(segment.recording, "?"))
-        if not used or used[-1] != number:
-            used.append(number)
-    return f"takes {' + '.join(used)}"[:80]

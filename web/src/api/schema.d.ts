@@ -141,6 +141,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{line_id}/fit/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How a reading would be fitted to a guide, phrase by phrase; or do it, as an edit. */
+        get: operations["look_at_fit"];
+        put?: never;
+        /** @description How a reading would be fitted to a guide, phrase by phrase; or do it, as an edit. */
+        post: operations["fit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{line_id}/join/": {
         parameters: {
             query?: never;
@@ -152,6 +170,24 @@ export interface paths {
         put?: never;
         /** @description Make one reading of two: the earlier one up to the joint, the later one from there. It is an edit. */
         post: operations["join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{line_id}/length/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What it takes for a reading to last as long as wanted; or do it, as an edit. */
+        get: operations["look_at_length"];
+        put?: never;
+        /** @description What it takes for a reading to last as long as wanted; or do it, as an edit. */
+        post: operations["set_length"];
         delete?: never;
         options?: never;
         head?: never;
@@ -187,6 +223,23 @@ export interface paths {
         put?: never;
         /** @description Begin a take of the line: it gets its number, its name and its file before the first sample. */
         post: operations["begin_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{line_id}/weave/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put words of one reading into another. It is an edit; both readings stay. */
+        post: operations["weave"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1188,7 +1241,7 @@ export interface components {
          * @enum {string}
          */
         EdgesEnum: "voice" | "handles" | "slot";
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetSilencesEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
         /**
          * @description * `fill_piece` - fill_piece
          * @enum {string}
@@ -1260,6 +1313,50 @@ export interface components {
          * @enum {string}
          */
         FitEnum: "no words" | "no slot" | "wild" | "fits" | "tight" | "over";
+        /** @description What a fit would do; nothing is changed by asking. */
+        FitProposal: {
+            guide: string;
+            phrases: components["schemas"]["FittedPhrase"][];
+        };
+        /** @description A fit that is to be made. */
+        FitRequest: {
+            /**
+             * Format: uuid
+             * @description the take or comp that is fitted
+             */
+            voice: string;
+            /** @description a take or comp of the line, or “film”: its own sound */
+            guide: string;
+            /**
+             * Format: double
+             * @description share by which a phrase is stretched at most
+             * @default 0.12
+             */
+            most?: number;
+            /** @description phrases, by index, that stay as they are */
+            stay?: number[];
+            /**
+             * @description the film's own sound is silent in the slot from now on
+             * @default false
+             */
+            silence?: boolean;
+        };
+        /** @description A phrase and where it would go, programme samples. */
+        FittedPhrase: {
+            words: string;
+            own: number[];
+            guide: number[];
+            to: number[];
+            /** @description samples later */
+            shift: number;
+            /**
+             * Format: double
+             * @description 0.05: five hundredths longer
+             */
+            stretch: number;
+            /** @description samples that it ends after the guide's phrase */
+            over: number;
+        };
         /** @description A folder where takes can land. */
         Folder: {
             id: string;
@@ -1478,6 +1575,21 @@ export interface components {
          * @enum {string}
          */
         LanguageEnum: "en-gb" | "en-us" | "de" | "fr-fr" | "es" | "it" | "pt" | "nl" | "sv" | "da" | "nb" | "fi" | "pl" | "cs" | "hu" | "tr" | "el" | "ru" | "uk";
+        /** @description What would be done; nothing is changed by asking. */
+        Lasting: {
+            /** @description samples that it lasts */
+            now: number;
+            wanted: number;
+            /** @description samples that its pauses get longer, all together */
+            pauses: number;
+            /**
+             * Format: double
+             * @description 0.05: phrases five hundredths longer
+             */
+            stretch: number;
+            /** @description why it would sound wrong; empty: it can be done */
+            refused: string;
+        };
         /**
          * @description * `lay_slots` - lay_slots
          * @enum {string}
@@ -1514,6 +1626,25 @@ export interface components {
              * @enum {string}
              */
             kind: "lay_sound";
+        };
+        /** @description How long a reading is to last, from its first word to its last. */
+        LengthRequest: {
+            /**
+             * Format: uuid
+             * @description the take or comp
+             */
+            voice: string;
+            /**
+             * Format: int64
+             * @description samples; null: its slot
+             */
+            wanted?: number | null;
+            /**
+             * Format: double
+             * @description share by which phrases are stretched at most
+             * @default 0.06
+             */
+            most?: number;
         };
         /** @description The wanted window of peaks, dBFS. */
         LevelWindow: {
@@ -1556,6 +1687,10 @@ export interface components {
             /** @description null: the production's reader */
             reader: string | null;
             wild: boolean;
+            /** @description it replaces what the film says in its slot */
+            silences: boolean;
+            /** @description where the film's own sound is silent for it now */
+            silence: number[] | null;
             /** @description how words in it are said */
             sayings: unknown[][];
         };
@@ -2394,6 +2529,24 @@ export interface components {
             kind: "set_saying";
         };
         /**
+         * @description * `set_silences` - set_silences
+         * @enum {string}
+         */
+        SetSilencesEditKindEnum: "set_silences";
+        /** @description A line that replaces what the film says in its slot, so that the film's own sound is silent there; or one over it. */
+        SetSilencesEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            line: string;
+            silences: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_silences";
+        };
+        /**
          * @description * `set_slot` - set_slot
          * @enum {string}
          */
@@ -2944,6 +3097,22 @@ export interface components {
              */
             decibel?: number;
         };
+        /** @description Words of one reading that are to be put into another of the same line. */
+        WeaveRequest: {
+            /**
+             * Format: uuid
+             * @description the take or comp that they are put into
+             */
+            onto: string;
+            /**
+             * Format: uuid
+             * @description the take or comp that they come from
+             */
+            source: string;
+            /** @description ordinal of the first word */
+            first: number;
+            last: number;
+        };
         /**
          * @description * `all` - all
          *     * `picked` - picked
@@ -3218,6 +3387,75 @@ export interface operations {
             };
         };
     };
+    look_at_fit: {
+        parameters: {
+            query: {
+                /** @description a take or comp of the line, or “film”: its own sound */
+                guide: string;
+                /** @description share by which a phrase is stretched at most */
+                most?: number;
+                /** @description the take or comp that is fitted */
+                voice: string;
+            };
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitProposal"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Patch"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     join: {
         parameters: {
             query?: never;
@@ -3230,6 +3468,75 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["JoinRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Patch"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_length: {
+        parameters: {
+            query: {
+                /** @description share by which phrases are stretched at most */
+                most?: number;
+                /** @description the take or comp */
+                voice: string;
+                /** @description samples; null: its slot */
+                wanted?: number | null;
+            };
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lasting"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_length: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LengthRequest"];
             };
         };
         responses: {
@@ -3349,6 +3656,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BegunTake"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    weave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeaveRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Patch"];
                 };
             };
             422: {

@@ -19,7 +19,7 @@ BEFORE = [("takes", "0005_reel"), ("productions", "0005_recorded"), ("script", "
 def test_every_take_pick_move_number_and_file_of_before_is_kept():
     executor = MigrationExecutor(connection)
     newest = executor.loader.graph.leaf_nodes()
-    executor.migrate([("takes", "0005_reel"), ("voice", None), ("productions", "0005_recorded")])
+    executor.migrate([*BEFORE, ("voice", None)])
     try:
         old = MigrationExecutor(connection).loader.project_state(BEFORE).apps
         user = get_user_model().objects.create_user("grace")
