@@ -76,6 +76,11 @@ def test_without_words_phrases_are_matched_by_order_and_length_and_one_may_be_tw
         (own[0], guide[0]),
         (own[1], Span(guide[1].start, guide[2].end)),
     ]
+    # Where the guide has a long pause and the reading none, it is parted at the comma, or else where lengths fit.
+    one, words = [Span(0, 3000 * MS)], {n: Span(n * 300 * MS, (n + 1) * 300 * MS) for n in range(10)}
+    two = spans([1250, 1750], [1500], SAMPLE_RATE)
+    assert [each.own.end for each in proposed(one, two, words, {})] == [1200 * MS, 3000 * MS]
+    assert [each.own.end for each in proposed(one, two, words, {}, marks={4})] == [1500 * MS, 3000 * MS]
     with pytest.raises(ValueError, match="nobody is heard"):
         proposed(own, [])
 

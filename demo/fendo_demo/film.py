@@ -11,8 +11,9 @@ import soundfile
 from numpy.typing import NDArray
 from scipy.signal import butter, sosfilt
 
-from fendo_core.timebase import SAMPLE_RATE
-from fendo_demo.scenario import SHOTS, Shot
+from fendo_core.reader import narrator
+from fendo_core.timebase import SAMPLE_RATE, milliseconds
+from fendo_demo.scenario import LINES, OLD_READING, SHOTS, Shot
 from fendo_demo.scenes import HEIGHT, SCENES, WIDTH
 
 FPS = 25
@@ -70,6 +71,26 @@ def _shot_sound(shot: Shot, seed: int) -> NDArray[np.float64]:
     return sound * edge
 
 
+def _with_old_reading(sound: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The soundtrack with a reading of an earlier version in it, all else lowered under it."""
+    line = LINES[OLD_READING.number - 1]
+    words, at = line.text.split(), OLD_READING.word
+    parts = [
+        narrator.read(" ".join(part), OLD_READING.seed, narrator.VOICES[OLD_READING.voice])
+        for part in (words[:at], words[at:])
+    ]
+    start, end = (milliseconds(100 * tenths) for tenths in (line.starts, line.starts + line.lasts))
+    slope = SAMPLE_RATE // 2
+    lowered = np.interp(np.arange(len(sound)), [start - slope, start, end, end + slope], [0.0, 1.0, 1.0, 0.0])
+    made = sound * 10.0 ** (lowered * OLD_READING.lowered / 20.0)[:, None]
+    begins = start + milliseconds(30)
+    for part in parts:
+        spoken = part.samples[part.speech_start : part.speech_end]
+        made[begins : begins + len(spoken)] += spoken[:, None]
+        begins += len(spoken) + milliseconds(100 * OLD_READING.pause)
+    return made
+
+
 def make_film(target: Path) -> None:
     """Draw, sound and join the whole film."""
     with tempfile.TemporaryDirectory() as name:
@@ -78,7 +99,7 @@ def make_film(target: Path) -> None:
         with ProcessPoolExecutor(2) as pool:
             list(pool.map(draw_shot, SHOTS, parts))
         sound = np.concatenate([_shot_sound(shot, number + 1) for number, shot in enumerate(SHOTS)])
-        soundfile.write(folder / "bed.wav", np.clip(sound, -0.9, 0.9), SAMPLE_RATE, subtype="PCM_16")
+        soundfile.write(folder / "bed.wav", np.clip(_with_old_reading(sound), -0.9, 0.9), SAMPLE_RATE, subtype="PCM_16")
         listing = folder / "list.txt"
         listing.write_text("".join(f"file '{part}'\n" for part in parts))
         join = [

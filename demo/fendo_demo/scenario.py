@@ -65,7 +65,12 @@ LINES = (
     ),
     ScriptLine("Nobody at Orsey has ever needed a clock to know the hour of the tide.", 130, 56, ("none", "none"), 1),
     ScriptLine(
-        "The reeds lean one way in the morning, and the other way after noon.", 236, 54, ("none", "early", "none"), 3
+        "The reeds lean one way in the morning, and the other way after noon.",
+        236,
+        54,
+        ("none", "early", "none"),
+        3,
+        notes="replaces the old reading that is still in the film: sit where it sat",
     ),
     ScriptLine("This is the road that the mill was built beside: a road of water.", 390, 52, ("none", "long"), 1),
     ScriptLine(
@@ -104,6 +109,22 @@ LINES = (
     ScriptLine("And out in the dark, the creek has already begun to fill.", 3300, 54),
 )
 SAYINGS = {"Orsey": "OR-zee"}
+
+
+@dataclass(frozen=True)
+class OldReading:
+    """A reading that the film's own sound has already, to be replaced: of line `number`, with a pause of `pause` tenths of
+    a second before word `word`; the water and the wind were lowered under it by so many dB."""
+
+    number: int
+    word: int
+    pause: int
+    voice: int
+    seed: int
+    lowered: float
+
+
+OLD_READING = OldReading(number=3, word=8, pause=7, voice=2, seed=1911, lowered=-14.0)
 
 
 @dataclass(frozen=True)

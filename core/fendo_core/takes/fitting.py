@@ -5,7 +5,7 @@ where both were listened to, else by their order and lengths. A phrase is stretc
 what lies around it keeps its own time.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 
@@ -67,7 +67,8 @@ def proposed(
     own_words: Words | None = None,
     guide_words: Words | None = None,
     most: float = MOST,
-    stay: frozenset[int] = frozenset(),
+    stay: Collection[int] = (),
+    marks: Collection[int] = (),
 ) -> tuple[Fitted, ...]:
     """Where each phrase of a reading would go.
 
@@ -77,6 +78,7 @@ def proposed(
         own_words: where its words are said; `guide_words` the guide's.
         most: by how much a phrase is stretched at most, as a share.
         stay: phrases, by index, that stay where they are as they are.
+        marks: words, by ordinal, that the text has a comma, a full stop or the like behind.
 
     Raises:
         ValueError: when nobody speaks in one of them.
@@ -85,7 +87,7 @@ def proposed(
         raise ValueError("nobody is heard in one of the two")
     pairs = _by_words(own, guide, own_words, guide_words) if own_words and guide_words else None
     found: list[Fitted] = []
-    for index, (mine, theirs, words) in enumerate(pairs or _by_length(own, guide)):
+    for index, (mine, theirs, words) in enumerate(pairs or _by_length(own, guide, own_words, marks)):
         length = round(float(np.clip(theirs.length, mine.length * (1 - most), mine.length * (1 + most))))
         if abs(length / mine.length - 1.0) < AS_READ:
             length = mine.length
@@ -155,39 +157,62 @@ def _edged(phrases: Sequence[Span], start: int, end: int) -> Span:
 
 
 _TOGETHER = 4
-"""So many phrases of one reading may be one phrase of the other."""
+"""So many phrases of the guide may be one of the reading's."""
+_MOST_PARTS = 80
+_NO_BREAK, _BREAK_AT_MARK, _BREAK_ANYWHERE = 0.2, 0.04, 0.5
+"""What it costs to go over a pause, to part a phrase where the text has a mark, and to part it between any two words; a
+phrase that is two thirds as long as its partner costs 0.4."""
 
 
-def _by_length(own: Sequence[Span], guide: Sequence[Span]) -> list[Pair]:
-    """Phrases matched in order so that their lengths differ least; several may be one of the other's."""
+def _by_length(own: Sequence[Span], guide: Sequence[Span], words: Words | None, marks: Collection[int]) -> list[Pair]:
+    """Phrases matched in order so that their lengths differ least. Several of one reading may be one of the other's; where
+    the reading's words are known it is parted between two of them where the guide has a pause."""
+    parts, costs = _parts(own, words or {}, marks)
 
     def between(spans: Sequence[Span], a: int, b: int) -> Span:
         return Span(spans[a].start, spans[b - 1].end)
 
     @cache
     def best(i: int, j: int) -> tuple[float, tuple[tuple[int, int], ...]]:
-        if i == len(own) or j == len(guide):
-            # Phrases without a partner: the last pair would have to hold them.
-            return (0.0, ()) if i == len(own) and j == len(guide) else (1e9, ())
-        ways = []
-        for a in range(i + 1, min(len(own), i + _TOGETHER) + 1):
+        if i == len(parts) or j == len(guide):
+            return (0.0, ()) if i == len(parts) and j == len(guide) else (np.inf, ())
+        ways, over = [], 0.0
+        for a in range(i + 1, min(len(parts), i + _MOST_PARTS) + 1):
             for b in range(j + 1, min(len(guide), j + _TOGETHER) + 1):
-                if min(a - i, b - j) > 1:
-                    continue
-                apart = abs(np.log(between(own, i, a).length / between(guide, j, b).length))
                 cost, rest = best(a, b)
-                ways.append((apart + 0.2 * (a - i + b - j - 2) + cost, ((a, b), *rest)))
+                apart = abs(np.log(between(parts, i, a).length / between(guide, j, b).length))
+                breaks = costs[a - 1] if a < len(parts) else 0.0
+                ways.append((float(apart) + over + breaks + _NO_BREAK * (b - j - 1) + cost, ((a, b), *rest)))
+            over += _NO_BREAK if costs[a - 1] == 0.0 else 0.0
         return min(ways)
 
     cost, ends = best(0, 0)
-    if cost >= 1e9:
+    if not np.isfinite(cost):
         return [(between(own, 0, len(own)), between(guide, 0, len(guide)), None)]
     pairs: list[Pair] = []
     i = j = 0
     for a, b in ends:
-        pairs.append((between(own, i, a), between(guide, j, b), None))
+        pairs.append((between(parts, i, a), between(guide, j, b), None))
         i, j = a, b
     return pairs
+
+
+def _parts(own: Sequence[Span], words: Words, marks: Collection[int]) -> tuple[list[Span], list[float]]:
+    """Phrases parted between their words, as far as these are known; and what a break behind each part costs."""
+    parts, costs = list[Span](), list[float]()
+    for index, phrase in enumerate(own):
+        inside = [n for n in sorted(words) if _phrase_of(own, words[n]) == index]
+        at = phrase.start
+        for word, behind in zip(inside, inside[1:], strict=False):
+            # Only between words that follow one another: what lies between others is unknown.
+            end, begins = words[word].end, words[behind].start
+            if behind == word + 1 and at < end <= begins < phrase.end:
+                parts.append(Span(at, end))
+                costs.append(_BREAK_AT_MARK if word in marks else _BREAK_ANYWHERE)
+                at = begins
+        parts.append(Span(at, phrase.end))
+        costs.append(0.0)
+    return parts, costs
 
 
 def fitted(comp: Comp, phrases: Sequence[Fitted], tone: RoomTone | None = None) -> Comp:

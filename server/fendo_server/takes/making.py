@@ -138,7 +138,10 @@ class Proposal:
     def words_of(self, one: Fitted) -> str:
         """The words of a phrase, where they are known."""
         page = tokens(self.text)
-        return " ".join(page[one.words[0] : one.words[1] + 1]) if one.words else ""
+        words = self.reading.words.items()
+        inside = [n for n, span in words if one.own.holds((span.start + span.end) // 2)]
+        first, last = one.words or (min(inside, default=0), max(inside, default=-1))
+        return " ".join(page[first : last + 1])
 
 
 def propose(readings: LineReadings, voice: str, guide: str, most: float, stay: Collection[int] = ()) -> Proposal:
@@ -158,7 +161,8 @@ def propose(readings: LineReadings, voice: str, guide: str, most: float, stay: C
     else:
         other = readings.reading(guide)
         phrases, words, called = list(other.phrases), other.words, other.name
-    found = proposed(reading.phrases, phrases, reading.words, words, most, frozenset(stay))
+    marks = [n for n, word in enumerate(tokens(readings.heard.text)) if not word[-1].isalnum()]
+    found = proposed(reading.phrases, phrases, reading.words, words, most, stay, marks)
     return Proposal(reading, called, found, readings.heard.text)
 
 

@@ -66,6 +66,12 @@ class FitQuery(serializers.Serializer):
     most = serializers.FloatField(
         min_value=0.0, max_value=LARGEST_MOST, default=MOST, help_text="share by which a phrase is stretched at most"
     )
+    stay = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=MOST_WORDS),
+        max_length=1000,
+        default=list,
+        help_text="phrases, by index, that stay as they are",
+    )
 
     def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
         if attrs["guide"] == str(attrs["voice"]):
@@ -76,12 +82,6 @@ class FitQuery(serializers.Serializer):
 class FitSerializer(FitQuery):
     """A fit that is to be made."""
 
-    stay = serializers.ListField(
-        child=serializers.IntegerField(min_value=0, max_value=MOST_WORDS),
-        max_length=1000,
-        default=list,
-        help_text="phrases, by index, that stay as they are",
-    )
     silence = serializers.BooleanField(default=False, help_text="the film's own sound is silent in the slot from now on")
 
 

@@ -3394,6 +3394,8 @@ export interface operations {
                 guide: string;
                 /** @description share by which a phrase is stretched at most */
                 most?: number;
+                /** @description phrases, by index, that stay as they are */
+                stay?: number[];
                 /** @description the take or comp that is fitted */
                 voice: string;
             };

@@ -1,9 +1,9 @@
 import { useMemo } from 'react'
 import { useOutletContext } from 'react-router'
-import type { Line, Picture, Production, StandingVoice, Voice } from '../api/client'
+import type { Line, Picture, Piece, Production, StandingVoice, Voice } from '../api/client'
 import type { Engine } from '../engine/engine'
 import type { BedSound } from '../engine/sounds'
-import { frameAt, type Rate, type Span, timecode } from '../engine/time'
+import { frameAt, type Rate, type Span, timecode, without } from '../engine/time'
 import type { Ducking, Score } from '../engine/transport'
 import { usePageSettings } from '../page/settings'
 import { useDesk } from './desk'
@@ -54,19 +54,27 @@ export function voicesOf(production: Production): StandingVoice[] {
 /** What is heard besides takes: everything, the original alone, or nothing. */
 export type Beds = 'all' | 'original' | 'none'
 
-/** The sounds of the picture: its pieces' own, and what is laid under them. */
-function bedsOf(picture: Picture, beds: Beds): BedSound[] {
+/** The sounds of the picture: its pieces' own without the stretches in which they are silent, and what is laid under them. */
+function bedsOf(picture: Picture, beds: Beds, silences: readonly Span[]): BedSound[] {
   if (beds === 'none') return []
   const sources = new Map(picture.sources.map((source) => [source.id, source]))
   const heard = beds === 'original' ? [] : picture.pieces.filter((piece) => piece.kind === 'film')
   const laid = picture.laid.filter((sound) => beds === 'all' || sound.original)
-  return [...heard.map((piece) => ({ ...piece, channel: 'both' as const })), ...laid].flatMap((sound): BedSound[] => {
+  const own = heard.flatMap((piece) => without(asSpan(piece.span)!, silences).map((span) => partOf(piece, span)))
+  return [...own, ...laid].flatMap((sound): BedSound[] => {
     const pieces = sources.get(sound.source ?? '')?.sound_pieces
     if (!pieces || !sound.source || sound.heard === 'silent') return []
     const { id, source, first, channel, level, cut, heard } = sound
     const span = asSpan(sound.span)!
     return [{ source, pieces, span, first, channel, level, cut: [cut[0]!, cut[1]!], givesWay: heard === 'lowered', id }]
   })
+}
+
+/** What is left of a piece's own sound at a stretch of the programme; where it was parted it comes and goes softly. */
+function partOf(piece: Piece, span: Span) {
+  const [start, end] = asSpan(piece.span)!
+  const cut = [piece.cut[0]! || span[0] > start, piece.cut[1]! || span[1] < end]
+  return { ...piece, channel: 'both' as const, span: [...span], first: piece.first + span[0] - start, cut }
 }
 
 /** By how much each sound gives way to the voice. */
@@ -82,7 +90,8 @@ export function scoreOf(
   beds: Beds = 'all',
   until?: number,
 ): { score: Score; ducks: Span[]; ducking: Ducking } {
-  const under = bedsOf(production.picture, beds)
+  const silences = production.lines.flatMap(({ silence }) => (silence ? [asSpan(silence)!] : []))
+  const under = bedsOf(production.picture, beds, silences)
   const sounding = voices.flatMap((voice) => engine.sounds.voice(voice, until))
   const spoken = voices.flatMap((voice) => voice.phrases.map((phrase) => asSpan(phrase)!))
   return {

@@ -4,6 +4,19 @@ export const SAMPLE_RATE = 48_000
 /** A half-open stretch of samples. */
 export type Span = readonly [start: number, end: number]
 
+/** What of a stretch lies in none of others, in order. */
+export function without(span: Span, others: readonly Span[]): Span[] {
+  const left: Span[] = []
+  let at = span[0]
+  for (const [start, end] of [...others].sort((a, b) => a[0] - b[0])) {
+    if (end <= at || start >= span[1]) continue
+    if (start > at) left.push([at, start])
+    at = end
+  }
+  if (at < span[1]) left.push([at, span[1]])
+  return left
+}
+
 /** Frames a second as an exact fraction, and how timecode counts. */
 export type Rate = { above: number; below: number; drop: boolean }
 

@@ -11,6 +11,7 @@ import { useKeys } from '../../app/keys'
 import { scoreOf, timecodeAt, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE } from '../../engine/time'
+import { Length } from './Length'
 import { Levels } from './Levels'
 import { PlaceView } from './PlaceView'
 import { SettledList } from './SettledList'
@@ -222,6 +223,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
             )}
           </div>
         )}
+        {here && <Length production={production} line={here} />}
         <SettledList
           production={production}
           repairs={polish.repairs}

@@ -29,13 +29,16 @@ type RowProps = {
   /** From a place of the programme, or from its beginning. */
   onHear: (from?: number) => void
   onPick: () => void
+  /** The words of it that are chosen, and others chosen. */
+  words: { first: number; last: number } | null
+  onWords: (first: number, last: number) => void
   onApart: () => void
   /** Another place for a seam: its index, and the sample of the comp. */
   onSeam: (seam: number, to: number) => void
 }
 
 /** A take or a comp on its row: drawn over the slot's brackets, its numbers, and what is wrong or right with it. */
-export function TakeRow({ take, line, span, on, onHear, onPick, onApart, onSeam }: RowProps) {
+export function TakeRow({ take, line, span, on, words, onHear, onPick, onWords, onApart, onSeam }: RowProps) {
   const sounds = line.voice?.id === take.id
   const picked = line.pick === take.id
   const isComp = take.kind === 'comp'
@@ -52,7 +55,7 @@ export function TakeRow({ take, line, span, on, onHear, onPick, onApart, onSeam 
     take.loudness === null ? '' : `${decibelText(take.loudness)} LUFS`,
     take.noise === null ? '' : `noise ${decibelText(take.noise, 0)}`,
   ].filter(Boolean)
-  const name = isComp ? take.name.replace('takes ', '').replaceAll(' ', '') : take.number
+  const [name, how] = isComp ? shortName(take.name) : [take.number, '']
   return (
     <li
       ref={row}
@@ -63,11 +66,12 @@ export function TakeRow({ take, line, span, on, onHear, onPick, onApart, onSeam 
     >
       <button type="button" className="take-hear" onClick={() => onHear()} aria-label={`hear ${take.name}`}>
         <b>{name}</b>
-        <small>{status || ' '}</small>
+        {how && <small>{how}</small>}
+        {(status || !how) && <small>{status || ' '}</small>}
       </button>
       <div className="take-shown">
         <TakeWave take={take} slot={slot} span={span} picked={picked} on={on} onSeam={onSeam} />
-        <ReadWords take={take} span={span} onHear={onHear} />
+        <ReadWords take={take} span={span} chosen={words} onHear={onHear} onWords={onWords} />
       </div>
       <div className="take-said">
         <p>
@@ -114,22 +118,47 @@ export function TakeRow({ take, line, span, on, onHear, onPick, onApart, onSeam 
   )
 }
 
-const LETTER = 6.4
+/** A comp's name in a narrow column: which takes it is made of, and how. */
+function shortName(name: string): [string, string] {
+  const [of, ...how] = name.split(', ')
+  return [of!.replace(/^takes? /, '').replaceAll(' ', ''), how.join(', ')]
+}
 
-/** The words as they were read, each where it was said; one press hears from there. */
-function ReadWords({ take, span, onHear }: { take: Take; span: Span; onHear: (from: number) => void }) {
+const LETTER = 5.9
+
+type WordsProps = Pick<RowProps, 'take' | 'span' | 'onWords'> & {
+  chosen: RowProps['words']
+  onHear: (from: number) => void
+}
+
+/** The words as they were read, each where it was said; one press hears from there, a drag over some chooses them. */
+function ReadWords({ take, span, chosen, onHear, onWords }: WordsProps) {
+  const [begun, setBegun] = useState<number | null>(null)
   const { ref, width } = useElementSize<HTMLDivElement>()
   const [from, to] = span
   const shown = []
-  let end = Number.NEGATIVE_INFINITY
-  for (const [n, { text, mark, span: said }] of (take.read?.words ?? []).toSorted(bySpan).entries()) {
+  // Words that would lie over the one before them go into the second row.
+  const ends = [Number.NEGATIVE_INFINITY, Number.NEGATIVE_INFINITY]
+  for (const [n, { ordinal, text, mark, span: said }] of (take.read?.words ?? []).toSorted(bySpan).entries()) {
     if (!said) continue
     const x = ((said[0]! - from) / (to - from)) * width
-    // A word that would lie over the one before it is left out: the waveform tells that there is more.
-    if (x < end || x > width) continue
-    end = x + text.length * LETTER + 4
+    const row = ends.findIndex((end) => x >= end)
+    if (row < 0 || x > width) continue
+    ends[row] = x + text.length * LETTER + 4
     shown.push(
-      <button key={n} type="button" data-mark={mark} style={{ left: x }} onClick={() => onHear(said[0]!)}>
+      <button
+        key={n}
+        type="button"
+        data-mark={mark}
+        data-chosen={Boolean(chosen && mark === 'read' && ordinal >= chosen.first && ordinal <= chosen.last)}
+        style={{ left: x, top: row * 13 }}
+        onClick={() => onHear(said[0]!)}
+        onPointerDown={() => setBegun(mark === 'read' ? ordinal : null)}
+        onPointerEnter={({ buttons }) => {
+          if (buttons === 1 && begun !== null && mark === 'read')
+            onWords(Math.min(begun, ordinal), Math.max(begun, ordinal))
+        }}
+      >
         {text}
       </button>,
     )

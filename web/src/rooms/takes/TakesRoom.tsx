@@ -1,9 +1,8 @@
 import { Button } from '@mantine/core'
-import { useQueryClient } from '@tanstack/react-query'
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { useEffect, useMemo, useState } from 'react'
 import { Link } from 'react-router'
-import { answered, client, type Line, type Production, type Take } from '../../api/client'
-import { learned, useEdits, useTakes, workIn } from '../../api/production'
+import type { Line, Production, Take } from '../../api/client'
+import { useEdits, useTakes } from '../../api/production'
 import { Cutting, useCutting } from '../../app/Cutting'
 import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
@@ -14,6 +13,8 @@ import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Page } from '../../page/Page'
 import { Stage } from '../../page/Stage'
+import { Fit } from './Fit'
+import { type ChosenWords, useMaking, wordAt, wordsText } from './making'
 import { rowSpan, TakeRow } from './TakeRow'
 import './takes.css'
 
@@ -31,7 +32,6 @@ export function Component() {
   const current = takes[index] ?? takes.find((take) => take.id === line?.pick) ?? takes[0]
   const { playing } = useWatched(engine.transport.state)
   const [withFilm, setWithFilm] = useState(false)
-  const queries = useQueryClient()
   const setHolds = useDesk((desk) => desk.setHolds)
   useEffect(() => {
     setHolds('voices')
@@ -44,10 +44,10 @@ export function Component() {
     for (const { voice } of takes) if (voice) engine.sounds.prepare(voice)
   }, [engine, takes])
 
-  const before = useRef<string | null>(null)
+  const [before, setBefore] = useState<string | null>(null)
   const hear = (take: Take | undefined, at?: number) => {
     if (!take || !line || engine.recorder.isBusy) return
-    if (current && take.id !== current.id) before.current = current.id
+    if (current && take.id !== current.id) setBefore(current.id)
     chooseTake(take.id)
     const { voice } = take
     if (!voice) return
@@ -67,11 +67,30 @@ export function Component() {
     const now = current ? takes.indexOf(current) : -1
     hear(chosenTake === null ? current : takes[Math.max(0, Math.min(takes.length - 1, now + by))])
   }
+  const [chosenWords, setWords] = useState<ChosenWords | null>(null)
+  const [fitting, setFitting] = useState(false)
+  const making = useMaking(production.id, line, takes, (made) => hear(made))
+  const words = takes.some(({ id }) => id === chosenWords?.take) ? chosenWords : null
+  /** What the chosen words would be put into: what sounds now, or, where they are its own, what was heard before. */
+  const [onto] = [line?.voice?.id, before, line?.pick].flatMap(
+    (id) => takes.find((take) => id !== words?.take && take.id === id && take.read?.words.length) ?? [],
+  )
+  const chooseEnd = (end: 'first' | 'last') => {
+    const word = current && wordAt(current, engine.transport.position())
+    if (word === undefined) return
+    const { first, last } = words?.take === current!.id ? words : { first: word, last: word }
+    const range =
+      end === 'first' ? { first: word, last: Math.max(word, last) } : { first: Math.min(first, word), last: word }
+    setWords({ take: current!.id, ...range })
+  }
+  const putWords = async () => {
+    if (words && onto && (await making.weave(words, onto.id))) setWords(null)
+  }
   const { job: cutting, cut } = useCutting(production.id, current?.id)
   const suggested = takes.find((take) => take.suggested?.length)
   /** The take that was heard before, from the word that is said now. */
   const against = () => {
-    const other = takes.find((take) => take.id === before.current) ?? takes.find((take) => take !== current)
+    const other = takes.find((take) => take.id === before) ?? takes.find((take) => take !== current)
     if (!other) return
     const at = engine.transport.position()
     const said = (take: Take | undefined) => take?.read?.words.filter(({ mark, span }) => span && mark === 'read') ?? []
@@ -94,17 +113,13 @@ export function Component() {
     edit.mutate({ kind: 'move_seam', comp: current.id, seam: 0, to }, say)
   }
   /** The chosen take goes on from what sounds for the line now. */
-  const join = async () => {
+  const join = () => {
     if (!line?.voice || current?.kind !== 'take' || current.id === line.voice.id) return
-    try {
-      const since = learned(queries, production.id)
-      const body = { later: current.id, onto: line.voice.id }
-      const path = { params: { path: { line_id: line.id } } }
-      workIn(queries, production.id, await answered(client.POST('/api/lines/{line_id}/join/', { ...path, body })), since)
-    } catch (error) {
-      sayProblem(error as Error)
-    }
+    void making.join(current.id, line.voice.id)
   }
+  const film = production.picture.pieces.some(({ kind, heard }) => kind === 'film' && heard !== 'silent')
+  const canFit = Boolean(current?.voice?.speech && (takes.length > 1 || (film && line?.slot)))
+  const silent = (on: boolean) => line && edit.mutate({ kind: 'set_silences', line: line.id, silences: on }, say)
   const open = production.lines.filter((each) => each.voice?.provisional)
   const here = open.filter((each) => each.voice!.folder === line?.voice?.folder)
   const pickOpen = (which: Line[]) =>
@@ -113,7 +128,7 @@ export function Component() {
     play: () => (playing ? engine.transport.stop() : hear(current)),
     up: () => stepTake(-1),
     down: () => stepTake(1),
-    pick: () => pick(current),
+    ...(fitting ? {} : { pick: () => pick(current) }),
     aside: () => current && edit.mutate({ kind: 'set_aside', take: current.id, aside: !current.aside }, say),
     lineUp: () => step(-1),
     lineDown: () => step(1),
@@ -124,7 +139,13 @@ export function Component() {
     snap: () => putFirstWord(),
     seamBack: () => seam(-SAMPLE_RATE / 100),
     seamOn: () => seam(SAMPLE_RATE / 100),
-    joinTakes: () => void join(),
+    joinTakes: join,
+    fitTake: () => setFitting((on) => !on && canFit),
+    filmSilent: () => line?.slot && film && silent(!line.silences),
+    wordsFrom: () => chooseEnd('first'),
+    wordsTo: () => chooseEnd('last'),
+    putWords: () => void putWords(),
+    leave: () => (fitting ? setFitting(false) : setWords(null)),
     against,
     cutPass: () => current?.kind === 'take' && cut(),
     hearSuggested: () => hear(suggested),
@@ -149,17 +170,23 @@ export function Component() {
             <h1 className="takes-line">{line?.text || 'no words yet'}</h1>
             <p className="takes-keys">
               <span className="quiet">{count === 1 ? 'one take' : `${count} takes`}</span>
-              <Key action="down" /> <Key action="up">hear next, previous</Key>
-              <Key action="pick">pick</Key> <Key action="aside">set aside</Key> <Key action="lineDown">next line</Key>
+              {takes.length > 0 && (
+                <>
+                  <Key action="down" /> <Key action="up">hear next, previous</Key>
+                  <Key action="pick">pick</Key> <Key action="aside">set aside</Key>
+                </>
+              )}
+              <Key action="lineDown">next line</Key>
               {takes.length > 1 && <Key action="against">the other, same word</Key>}
               {current?.kind === 'take' && isPass(current, line) && <Key action="cutPass">cut into its lines</Key>}
               {cutting && <Cutting production={production.id} job={cutting} />}
               {suggested && suggested.id !== current?.id && <Key action="hearSuggested">the one to try first</Key>}
-              <Key action="withFilm">{withFilm ? 'with the film’s sound' : 'alone'}</Key>
+              {takes.length > 0 && <Key action="withFilm">{withFilm ? 'with the film’s sound' : 'alone'}</Key>}
             </p>
             {current?.voice && (
               <p className="takes-keys">
                 <FirstWord key={current.id} production={production} take={current} onPlace={putFirstWord} />
+                {canFit && <Key action="fitTake">fit to …</Key>}
                 <Key action="nudgeBack" /> <Key action="nudgeOn">a frame</Key> <Key action="finerBack" />{' '}
                 <Key action="finerOn">10 ms</Key> <Key action="snap">to the slot</Key>
                 {current.kind === 'comp' && (
@@ -170,6 +197,37 @@ export function Component() {
                 {current.kind === 'take' && line?.voice && line.voice.id !== current.id && (
                   <Key action="joinTakes">goes on from {line.voice.name}</Key>
                 )}
+              </p>
+            )}
+            {words && (
+              <p className="takes-open" data-testid="chosen-words">
+                “
+                {wordsText(
+                  takes.find(({ id }) => id === words.take),
+                  words,
+                )}
+                ” of {takes.find(({ id }) => id === words.take)!.name}{' '}
+                {onto ? (
+                  <>
+                    <button type="button" onClick={() => void putWords()} disabled={making.busy}>
+                      into {onto.name}
+                    </button>
+                    <Key action="putWords" />
+                  </>
+                ) : (
+                  <span className="quiet">There is no other reading to put them into.</span>
+                )}{' '}
+                <button type="button" onClick={() => setWords(null)}>
+                  let them go
+                </button>
+              </p>
+            )}
+            {line?.silences && film && (
+              <p className="takes-open" data-testid="film-silent">
+                The film’s own sound is silent under this line.{' '}
+                <button type="button" onClick={() => silent(false)}>
+                  Let it be heard
+                </button>
               </p>
             )}
             {open.length > 0 && (
@@ -188,6 +246,18 @@ export function Component() {
           </div>
           <Stage production={production} className="takes-stage" />
         </div>
+        {fitting && canFit && line && current && (
+          <Fit
+            key={current.id}
+            line={line}
+            take={current}
+            takes={takes}
+            film={film}
+            busy={making.busy}
+            onFit={async (wish) => (await making.fit(wish)) && setFitting(false)}
+            onClose={() => setFitting(false)}
+          />
+        )}
         {takes.length ? (
           <ol className="takes-rows">
             {takes.map((take) => (
@@ -199,6 +269,8 @@ export function Component() {
                 on={take.id === current?.id}
                 onHear={(from) => hear(take, from)}
                 onPick={() => pick(take)}
+                words={words?.take === take.id ? words : null}
+                onWords={(first, last) => setWords({ take: take.id, first, last })}
                 onApart={() => edit.mutate({ kind: 'take_apart', comp: take.id }, say)}
                 onSeam={(which, to) => edit.mutate({ kind: 'move_seam', comp: take.id, seam: which, to }, say)}
               />
