@@ -51,8 +51,8 @@ def test_phrases_go_where_the_guides_sit_within_the_bounds_of_stretching_and_not
     own = spans(lengths, gaps, SAMPLE_RATE // 2)
     share = data.draw(st.lists(st.floats(0.8, 1.25), min_size=len(own), max_size=len(own)))
     guide = spans([round(a * b) for a, b in zip(lengths, share, strict=True)], [g + 40 for g in gaps], SAMPLE_RATE * 3)
-    words = {n: span for n, span in enumerate(own)}
-    found = proposed(own, guide, words, {n: span for n, span in enumerate(guide)})
+    words = dict(enumerate(own))
+    found = proposed(own, guide, words, dict(enumerate(guide)))
     assert [one.own for one in found] == own
     for one, factor in zip(found, share, strict=True):
         assert abs(one.stretch) <= 0.12 + 1e-3
@@ -64,7 +64,7 @@ def test_phrases_go_where_the_guides_sit_within_the_bounds_of_stretching_and_not
         place = Place(comp)
         assert place.in_programme("r", one.own.start) == one.to.start
         assert abs(place.in_programme("r", one.own.end - 1) + 1 - one.to.end) <= 1
-    stays = proposed(own, guide, words, {n: span for n, span in enumerate(guide)}, stay=frozenset({0}))
+    stays = proposed(own, guide, words, dict(enumerate(guide)), stay=frozenset({0}))
     assert stays[0].to == own[0] and stays[0].stretch == 0
 
 

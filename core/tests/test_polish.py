@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 from scipy.signal import sosfreqz
 
 from fendo_core.audio.levels import gain
+from fendo_core.audio.speech import hear
 from fendo_core.polish.edits import CloseGap, DropRepairs, Mend, SetTreatment, Wanted, checked
-from fendo_core.polish.places import left, open_places
+from fendo_core.polish.places import left, of_words, open_places
 from fendo_core.polish.scan import Place, natural_gap, scan
 from fendo_core.production.edits import perform
 from fendo_core.production.refusal import EditRefused
@@ -22,6 +23,8 @@ from fendo_core.voice import Comp, key, render, render_whole, tighten
 from fendo_core.voice.chain import STAGES, STARTS, Chain, Stage, made
 from fendo_core.voice.repair import Repair, interpolated, mended
 from fendo_core.voice.treatment import Treatment, _bell, _shelf, treated
+from fendo_core.words import ReadCheck, read_check
+from fendo_core.words.check import Word
 
 PHRASES = (
     "Fog lies on the estuary before the gates are closed.",
@@ -263,3 +266,35 @@ def test_the_nearest_treatment_wins():
     assert none.chain_of("l").name == STARTS[1].name
     with pytest.raises(EditRefused):
         perform(every, SetTreatment("line:nowhere", STARTS[0]), new_id)
+
+
+@pytest.mark.parametrize("voice", narrator.VOICES)
+def test_a_false_start_is_taken_out_whole_and_what_counts_stays(voice):
+    text = "Then the keeper lifts one oak board, and the wheel remembers what to do."
+    reading, again = narrator.read(text, 31, voice, fault="false start"), narrator.read(text, 32, voice)
+    heard = hear(reading.samples)
+    (place,) = of_words(read_check(text, reading.samples, heard.phrases))
+    assert place.kind == "false start" and place.span.length > milliseconds(300)
+    comp = Comp.of_take("r", Span(0, len(reading.samples)), heard.speech, 0)
+    keep = int(place.settings["keep"])
+    shorter = tighten(comp, place.span.shifted(-comp.at), keep)
+    assert comp.length - shorter.length == place.span.length - keep
+    sound = render_whole(shorter, lambda name, start, end: reading.samples[start:end])
+    sound = np.pad(sound, SAMPLE_RATE // 2)
+    check = read_check(text, sound, hear(sound).phrases)
+    assert check.fine and not check.of("again")
+    clean = read_check(text, again.samples, hear(again.samples).phrases)
+    assert of_words(clean) == ()
+
+
+def test_places_of_words_keep_to_the_words_beside_them():
+    def words(*marks: tuple[int, str, int, int]) -> tuple[Word, ...]:
+        return tuple(Word(n, mark, Span(a * 480, b * 480)) for n, mark, a, b in marks)
+
+    said = words((0, "read", 10, 30), (1, "again", 31, 60), (1, "read", 90, 120), (2, "read", 121, 150))
+    (place,) = of_words(ReadCheck(said))
+    # From the end of the word before to just before the one that counts.
+    assert place == Place("false start", Span(30 * 480, 86 * 480), 0.85, {"keep": 960.0})
+    ended = ReadCheck(words((0, "read", 10, 30), (0, "again", 40, 60)), put_in=(Span(70 * 480, 120 * 480),))
+    (added,) = of_words(ended)
+    assert added.kind == "put in" and added.span == Span(66 * 480, 124 * 480)

@@ -29,6 +29,8 @@ _SAID = {
     "plosive": "plosive softened",
     "gap": "gap closed",
     "clipped": "clipping",
+    "false start": "false start taken out",
+    "put in": "something taken out",
 }
 
 

@@ -6,7 +6,7 @@ Figures: docs/polish.md.
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from statistics import median
-from typing import Literal, TypeAlias
+from typing import Literal, TypeAlias, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,8 +18,10 @@ from fendo_core.audio.speech import HOP, Ear, Frames, Heard, runs
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 Sound: TypeAlias = NDArray[np.float32]
-PlaceKind: TypeAlias = Literal["breath", "click", "plosive", "gap", "clipped"]
-PLACE_KINDS: tuple[PlaceKind, ...] = ("breath", "click", "plosive", "gap", "clipped")
+PlaceKind: TypeAlias = Literal["breath", "click", "plosive", "gap", "clipped", "false start", "put in"]
+PLACE_KINDS: tuple[PlaceKind, ...] = get_args(PlaceKind)
+CUTS: frozenset[PlaceKind] = frozenset({"gap", "false start", "put in"})
+"""Kinds of which a stretch is taken out."""
 
 BREATH_LOWERED = -12.0
 """dB to start with: a breath that is taken out whole sounds as if the reader had none."""
@@ -33,8 +35,8 @@ NATURAL_GAP = milliseconds(500)
 class Place:
     """A suspicious place: `span` in samples of what was scanned, `sure` from 0 to 1, `settings` of the mend.
 
-    A breath is lowered by `decibel`, a click drawn anew, a plosive loses its thump, a gap is shortened to `keep` samples;
-    what is clipped is best read again.
+    A breath is lowered by `decibel`, a click drawn anew, a plosive loses its thump, a gap is shortened to `keep` samples, a
+    false start and words that were put in are taken out; what is clipped is best read again.
     """
 
     kind: PlaceKind

@@ -9,7 +9,7 @@ import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal, TypeAlias
+from typing import Literal, TypeAlias, get_args
 
 import numpy as np
 import soundfile
@@ -20,8 +20,8 @@ from fendo_core.audio.levels import gain
 from fendo_core.reader import noises
 from fendo_core.timebase import SAMPLE_RATE, milliseconds
 
-Fault: TypeAlias = Literal["none", "late", "early", "long", "loud", "word left out", "silent", "reads on"]
-FAULTS: tuple[Fault, ...] = ("none", "late", "early", "long", "loud", "word left out", "silent", "reads on")
+Fault: TypeAlias = Literal["none", "late", "early", "long", "loud", "word left out", "silent", "reads on", "false start"]
+FAULTS: tuple[Fault, ...] = get_args(Fault)
 
 VOICES = ("rms", "slt", "awb")
 ROOM_NOISE = -62.0
@@ -92,7 +92,8 @@ def read(text: str, seed: int, voice: str = VOICES[0], fault: Fault = "none", ta
         seed: which reading; equal seeds give equal samples.
         voice: one of `VOICES`.
         fault: what goes wrong: "late" by 0.45 s, "early" by 0.3 s, "long" at 1.35 times the length, "loud" into clipping,
-            "word left out" in the middle, "silent" with the room only; "reads on" is one of `read_on`.
+            "word left out" in the middle, "false start" that is broken off and said again, "silent" with the room only;
+            "reads on" is one of `read_on`.
         tail: samples of room after the last word.
     """
     if voice not in VOICES or fault not in FAULTS:
@@ -143,4 +144,6 @@ def _with_fault(words: Sequence[str], fault: Fault, rng: np.random.Generator) ->
         # A word that is missed: of the small ones nobody could say later whether they were swallowed.
         out = int(rng.choice([at for at in inner if len(words[at]) > 3] or list(inner)))
         return [word for at, word in enumerate(words) if at != out]
+    if fault == "false start" and len(words) > 4:
+        return [*words[:2], f"{words[2].strip('.,;:')},", *words]
     return list(words)

@@ -13,9 +13,9 @@ from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 Sound: TypeAlias = NDArray[np.float32]
 
-RepairKind: TypeAlias = Literal["gain", "breath", "click", "plosive", "gap", "clipped"]
+RepairKind: TypeAlias = Literal["gain", "breath", "click", "plosive", "gap", "clipped", "false start", "put in"]
 REPAIR_KINDS: tuple[RepairKind, ...] = get_args(RepairKind)
-"""`gap` and `clipped` mend nothing: switched off, they say that somebody heard the place and left it as it is."""
+"""The last four mend nothing: switched off, they say that somebody heard the place and left it as it is."""
 LOUDER: frozenset[RepairKind] = frozenset({"gain", "breath"})
 """Kinds that make a stretch louder or quieter."""
 REDRAWN: frozenset[RepairKind] = frozenset({"click", "plosive"})

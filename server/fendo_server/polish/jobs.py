@@ -4,17 +4,17 @@ from typing import Any
 
 import numpy as np
 
-from fendo_core.polish.scan import Place, natural_gap, scan
+from fendo_core.polish.scan import CUTS, Place, natural_gap, scan
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp, render_whole, tighten
 from fendo_core.voice.repair import Repair, RepairKind
-from fendo_server.polish.scans import as_row
+from fendo_server.polish import scans
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
 from fendo_server.takes.models import Take
 from fendo_server.voice import reading
-from fendo_server.voice.models import Recording, Scan
+from fendo_server.voice.models import Recording
 from fendo_server.voice.polish import Polish
 from fendo_server.voice.sounding import MAKE_ALL
 from fendo_server.work import running
@@ -39,7 +39,7 @@ def scan_voices(progress: running.Progress) -> dict[str, Any]:
     for number, recording in enumerate(found):
         progress(number / len(found), f"listening to {number + 1} of {len(found)}")
         places = scanned(recording, usual)
-        Scan.objects.update_or_create(recording=recording, defaults={"places": [as_row(place) for place in places]})
+        scans.keep(recording, places)
     production.touch()
     return {"recordings": len(found)}
 
@@ -87,7 +87,7 @@ def auditioned(recording: Recording, span: Span, mend: RepairKind | None, decibe
     first = max(0, span.start - SAMPLE_RATE // 2)
     last = min(reading.samples_of(recording.path), span.end + SAMPLE_RATE // 2)
     comp, repairs = Comp.of_take(str(recording.pk), Span(first, last), None, 0), ()
-    if mend == "gap":
+    if mend in CUTS:
         comp = tighten(comp, Span(span.start - first, span.end - first), keep)
     elif mend:
         repairs = (Repair("", str(recording.pk), mend, span, {"decibel": decibel}),)

@@ -2,16 +2,41 @@
 
 from typing import Any
 
+from fendo_core.polish.places import of_words
 from fendo_core.polish.scan import Place
 from fendo_core.timebase import Span
+from fendo_core.words import ReadCheck
 from fendo_server.productions.models import Production
-from fendo_server.voice.models import Scan
+from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording, Scan
+
+SPOKEN = ("false start", "put in")
+"""Kinds that the read check finds."""
 
 
 def scans(production: Production) -> dict[str, list[Place]]:
     """Places by recording, of all that were scanned."""
     rows = Scan.objects.filter(recording__production=production).values_list("recording_id", "places")
     return {str(key): [of_row(row) for row in places] for key, places in rows}
+
+
+def keep(recording: Recording, places: list[Place]) -> None:
+    """Keep what a scan has found, and what the read check has found in the recording's takes."""
+    rows = [as_row(place) for place in places if place.kind not in SPOKEN] + _spoken(recording)
+    Scan.objects.update_or_create(recording=recording, defaults={"places": sorted(rows, key=lambda row: row[1])})
+
+
+def words_are_known(recording: Recording) -> None:
+    """A take was listened to: what is to be taken out of it joins what a scan has found, if there was one."""
+    scan = Scan.objects.filter(recording=recording).first()
+    if scan:
+        keep(recording, [of_row(row) for row in scan.places])
+
+
+def _spoken(recording: Recording) -> list[list[Any]]:
+    """What the read check has found in the takes of a recording. Other words than the line's are no false starts."""
+    checks = Take.objects.filter(recording=recording, read__has_key="words").values_list("read", flat=True)
+    return [as_row(place) for row in checks if not row["lost"] for place in of_words(ReadCheck.from_row(row))]
 
 
 def as_row(place: Place) -> list[Any]:

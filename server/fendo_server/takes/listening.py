@@ -6,6 +6,7 @@ from django.db.models import Q, QuerySet
 
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.words import LISTENS, read_check
+from fendo_server.polish import scans
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
 from fendo_server.voice.reading import read_sound
@@ -44,7 +45,8 @@ def check(take: Take) -> None:
         except Exception:
             # The take is as good as before; only nobody says whether it is the text.
             log.exception("the words of take %s can't be checked", take.pk)
-    Take.objects.filter(pk=take.pk, read__isnull=True).update(read=found)
+    if Take.objects.filter(pk=take.pk, read__isnull=True).update(read=found) and "words" in found:
+        scans.words_are_known(take.recording)
 
 
 def check_one(take_id: str) -> None:

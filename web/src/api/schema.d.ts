@@ -2133,9 +2133,11 @@ export interface components {
          *     * `plosive` - plosive
          *     * `gap` - gap
          *     * `clipped` - clipped
+         *     * `false start` - false start
+         *     * `put in` - put in
          * @enum {string}
          */
-        PlaceKindEnum: "breath" | "click" | "plosive" | "gap" | "clipped";
+        PlaceKindEnum: "breath" | "click" | "plosive" | "gap" | "clipped" | "false start" | "put in";
         /**
          * @description * `place_voice` - place_voice
          * @enum {string}
@@ -2347,9 +2349,11 @@ export interface components {
          *     * `plosive` - plosive
          *     * `gap` - gap
          *     * `clipped` - clipped
+         *     * `false start` - false start
+         *     * `put in` - put in
          * @enum {string}
          */
-        RepairKindEnum: "gain" | "breath" | "click" | "plosive" | "gap" | "clipped";
+        RepairKindEnum: "gain" | "breath" | "click" | "plosive" | "gap" | "clipped" | "false start" | "put in";
         /**
          * @description * `replace_words` - replace_words
          * @enum {string}
@@ -3572,8 +3576,9 @@ export interface operations {
                  *     * `word left out` - word left out
                  *     * `silent` - silent
                  *     * `reads on` - reads on
+                 *     * `false start` - false start
                  */
-                fault?: "none" | "late" | "early" | "long" | "loud" | "word left out" | "silent" | "reads on";
+                fault?: "none" | "late" | "early" | "long" | "loud" | "word left out" | "silent" | "reads on" | "false start";
                 seed?: number;
                 /**
                  * @description * `rms` - rms
@@ -4468,8 +4473,10 @@ export interface operations {
                  *     * `plosive` - plosive
                  *     * `gap` - gap
                  *     * `clipped` - clipped
+                 *     * `false start` - false start
+                 *     * `put in` - put in
                  */
-                mend?: "gain" | "breath" | "click" | "plosive" | "gap" | "clipped";
+                mend?: "gain" | "breath" | "click" | "plosive" | "gap" | "clipped" | "false start" | "put in";
             };
             header?: never;
             path: {

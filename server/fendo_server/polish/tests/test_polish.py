@@ -9,6 +9,7 @@ import soundfile
 
 from fendo_core.audio import pcm
 from fendo_core.polish.scan import scan as core_scan
+from fendo_core.production import edits
 from fendo_core.reader import narrator, noises
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.voice import Comp, render_whole
@@ -19,10 +20,11 @@ from fendo_server.handover.programme import spoken
 from fendo_server.polish.jobs import SCAN
 from fendo_server.productions import record as production_record
 from fendo_server.productions import state
+from fendo_server.takes import listening
 from fendo_server.voice.sounding import MAKE_ALL
 from fendo_server.work import running
 from fendo_server.work.models import Job
-from testing import record, send
+from testing import edit, record, send
 
 WORDS = "Then the keeper lifts one oak board, and the wheel remembers what to do."
 
@@ -116,6 +118,40 @@ def test_what_was_left_as_it_is_does_not_come_back_with_another_scan(desk):
     assert not settled["on"]
     desk.edit(kind="drop_repairs", repairs=[settled["id"]])
     assert len(desk.look()["places"]) == len(places)
+
+
+def test_a_false_start_joins_the_places_when_it_is_heard_and_is_taken_out(client, production, ada):
+    line = production.lines.first()
+    edit(production, ada, edits.SetWords(str(line.id), WORDS))
+    line.refresh_from_db()
+    take = record(line, pcm.from_floats(narrator.read(WORDS, 8, fault="false start").samples))
+
+    def look():
+        return client.get(f"/api/productions/{production.id}/polish/").json()["places"]
+
+    def scan():
+        job = send(client, "POST", f"/api/productions/{production.id}/polish/scan/", {"again": True}).json()
+        running.run(job["id"])
+
+    scan()
+    before = [place["kind"] for place in look()]
+    assert "false start" not in before
+    listening.check_one(str(take.pk))
+    place = next(place for place in look() if place["kind"] == "false start")
+    assert place["text"].startswith("false start") and place["mend"] == "take it out"
+    scan()
+    assert [one["kind"] for one in look()].count("false start") == 1
+    first, last = place["source"]
+    address = f"/api/recordings/{place['recording']}/stretch/?first={first}&last={last}"
+    read, mended = (client.get(address + how) for how in ("", f"&mend=false+start&keep={place['keep']}"))
+    assert len(read.content) - len(mended.content) == 3 * (last - first - place["keep"])
+    cut = {"kind": "close_gap", "line": place["line"], "voice": place["voice"], "gap": place["span"], "keep": place["keep"]}
+    revision = client.get(f"/api/productions/{production.id}/").json()["revision"]
+    answer = send(client, "POST", f"/api/productions/{production.id}/edits/", {**cut, "revision": revision})
+    assert answer.status_code == 200, answer.content
+    assert "false start" not in [one["kind"] for one in look()]
+    made = client.get(f"/api/productions/{production.id}/").json()["lines"][0]["voice"]
+    assert made["kind"] == "comp" and made["length"] < take.recording.length - (last - first) + SAMPLE_RATE
 
 
 def test_a_place_is_heard_as_it_was_read_and_mended(desk, client):

@@ -6,7 +6,7 @@ import { useEngine, useWatched } from '../../app/engine'
 import { sayProblem } from '../../app/Said'
 import { type InputChoice, listInputs, SIMULATED, SIMULATED_LOOP } from '../../engine/inputs'
 
-const FAULTS = ['none', 'late', 'early', 'long', 'loud', 'word left out', 'silent', 'reads on']
+const FAULTS = ['none', 'late', 'early', 'long', 'loud', 'word left out', 'false start', 'silent', 'reads on']
 
 const DELAYS = [11, 40, 87, 160]
 

@@ -10,7 +10,7 @@ import { SAMPLE_RATE } from '../../engine/time'
 import { type Paint, useDrawing } from '../../page/drawing'
 import { drawWave, waveOf } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
-import { type Asked, Sure, stretchOf } from './PolishRoom'
+import { type Asked, isCut, Sure, stretchOf } from './PolishRoom'
 import { spectrumOf } from './spectrum'
 
 type Props = {
@@ -32,6 +32,8 @@ type Props = {
 export function PlaceView(props: Props) {
   const { production, place, asked, line, closes, alike } = props
   const gap = place.kind === 'gap'
+  const cut = isCut(place)
+  const follows = closes ? 'moves up' : 'stays in sync'
   const mends = place.kind !== 'clipped'
   return (
     <div className="polish-view">
@@ -47,17 +49,19 @@ export function PlaceView(props: Props) {
         {place.kind === 'breath'
           ? `Lower it by ${-asked.decibel} dB.`
           : gap
-            ? `Leave ${(asked.keep / SAMPLE_RATE).toFixed(2)} s of it; what follows ${closes ? 'moves up' : 'stays in sync'}.`
-            : mends
-              ? `Proposed: ${place.mend}.`
-              : 'What is clipped can’t be mended well. Read the line again, or leave it as it is.'}
+            ? `Leave ${(asked.keep / SAMPLE_RATE).toFixed(2)} s of it; what follows ${follows}.`
+            : cut
+              ? `Take it out; what follows ${follows}.`
+              : mends
+                ? `Proposed: ${place.mend}.`
+                : 'What is clipped can’t be mended well. Read the line again, or leave it as it is.'}
       </p>
-      {gap && (
+      {cut && (
         <SegmentedControl
           size="xs"
           value={closes ? 'close' : 'stay'}
           onChange={(value) => props.onCloses(value === 'close')}
-          aria-label="what follows the gap"
+          aria-label="what follows it"
           data={[
             { value: 'close', label: 'what follows moves up' },
             { value: 'stay', label: 'it stays in sync' },
@@ -67,7 +71,7 @@ export function PlaceView(props: Props) {
       <div className="polish-doors">
         {mends ? (
           <Button onClick={props.onAccept} data-testid="accept">
-            {gap ? 'Close the gap' : 'Mend it'}
+            {gap ? 'Close the gap' : cut ? 'Take it out' : 'Mend it'}
           </Button>
         ) : (
           <Button component={Link} to="../booth">
@@ -85,7 +89,7 @@ export function PlaceView(props: Props) {
             Mended
           </Button>
         )}
-        {mends && !gap && alike > 1 && (
+        {mends && !cut && alike > 1 && (
           <Button variant="default" onClick={props.onAlike} data-testid="alike">
             Mend all {alike} as sure
           </Button>
@@ -99,8 +103,8 @@ export function PlaceView(props: Props) {
             <Key action="deeper" /> <Key action="lighter">3 dB more, less</Key>
           </>
         )}
-        {gap && <Key action="gapCloses">moves up, or stays</Key>}
-        {!gap && (
+        {cut && <Key action="gapCloses">moves up, or stays</Key>}
+        {!cut && (
           <>
             <Key action="edgeBack" /> <Key action="edgeOn">begins 5 ms earlier, later</Key>
           </>

@@ -30,10 +30,16 @@ export function askedOf(place: Place): Asked {
   return { first: place.source[0]!, last: place.source[1]!, decibel: place.decibel, keep: place.keep }
 }
 
+/** Whether a stretch is taken out: what follows moves up, or stays. */
+export function isCut({ kind }: Place): boolean {
+  return kind === 'gap' || kind === 'false start' || kind === 'put in'
+}
+
 /** The address of a place with half a second around it: as it was read, or mended. */
 export function stretchOf(place: Place, asked: Asked, mended: boolean): string {
   const { first, last, decibel, keep } = asked
-  const mend = mended && place.kind !== 'clipped' ? `&mend=${place.kind}&decibel=${decibel}&keep=${keep}` : ''
+  const kind = encodeURIComponent(place.kind)
+  const mend = mended && place.kind !== 'clipped' ? `&mend=${kind}&decibel=${decibel}&keep=${keep}` : ''
   return `/api/recordings/${place.recording}/stretch/?first=${first}&last=${last}${mend}`
 }
 
@@ -118,7 +124,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
     if (!place || !asked) return
     if (on && place.kind === 'clipped') return go(here)
     settled.current = place.id
-    if (on && place.kind === 'gap') {
+    if (on && isCut(place)) {
       edit.mutate(
         { kind: 'close_gap', line: place.line, voice: place.voice, gap: place.span, keep: asked.keep, close_up: closes },
         say,
@@ -129,7 +135,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
   }
   const alike = polish.places.filter((one) => one.kind === place?.kind && one.sure >= place.sure)
   const settleAlike = () => {
-    if (!place || place.kind === 'gap' || place.kind === 'clipped') return
+    if (!place || isCut(place) || place.kind === 'clipped') return
     settled.current = place.id
     edit.mutate(
       { kind: 'mend', places: alike.map((one) => wanted(one, one.id === place.id && asked ? asked : undefined)) },
@@ -273,6 +279,8 @@ const NAMES: Record<Place['kind'], string> = {
   plosive: 'plosives',
   gap: 'gaps',
   clipped: 'clipped',
+  'false start': 'false starts',
+  'put in': 'put in',
 }
 
 type ListProps = { production: Production; places: Place[]; chosen: Place | undefined; onChoose: (place: Place) => void }

@@ -8,6 +8,8 @@ const DONE: Record<Repair['kind'], string> = {
   plosive: 'plosive softened',
   gap: 'gap',
   clipped: 'clipped',
+  'false start': 'false start',
+  'put in': 'something put in',
 }
 
 type Props = { production: Production; repairs: Repair[]; onBack: (ids: string[]) => void }
