@@ -110,7 +110,7 @@ def check(wanted: list[str]) -> int:
     say("· pytest")
     with _test_cluster() as url:
         env = {**os.environ, "DATABASE_URL": url, "DJANGO_ALLOW_ASYNC_UNSAFE": "true", **_paths()}
-        # Files go to two workers; what needs the machine to itself is marked `alone`.
-        workers = [] if own else ["-n", "auto", "--maxprocesses", "2", "--dist", "loadfile"]
+        # Tests go to two workers; what needs the machine to itself is marked `alone`.
+        workers = [] if own else ["-n", "auto", "--maxprocesses", "2", "--dist", "worksteal"]
         command = [str(PYTHON), "-m", "pytest", *workers, *targets, *own]
         return subprocess.run(command, cwd=ROOT, env=env, stdin=subprocess.DEVNULL, check=False).returncode

@@ -9,7 +9,9 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from bench import scripts
 from fendo_core.production.refusal import EditRefused
+from fendo_core.script import apart
 from fendo_core.script.intake import LARGEST_DOCUMENT, ScriptRefused, decode, read_script
 from fendo_core.script.lines import Draft, Line, add_drafts, paragraphs
 from fendo_core.script.words_out import FORMS, words_out
@@ -274,3 +276,35 @@ def test_a_table_brings_back_notes_and_readers(drawn):
     back = read_script("x.csv", table.encode(), RATE, TEN)
     told = [(line.text, line.notes, names.get(line.reader or "", "")) for line in lines]
     assert [(draft.text, draft.notes, draft.reader) for draft in back.drafts] == told
+
+
+@pytest.mark.parametrize(("ending", "make"), [pytest.param(e, m, id=n) for n, e, m in scripts.files(2 << 20)])
+def test_files_that_are_made_to_be_costly_are_read_or_refused_in_a_process_of_their_own(ending, make):
+    data = make()
+    try:
+        found = apart.read_script_apart("a" + ending, data, FrameRate(Fraction(25)))
+    except ScriptRefused as error:
+        # Said by the reader itself: it was not ended by a limit.
+        assert "given up" not in str(error)
+        return
+    if ending in (".txt", ".md"):
+        kept = sum(len("".join(draft.text.split())) for draft in found.drafts)
+        assert kept >= len("".join(data.decode(errors="ignore").split())) * (1.0 if ending == ".txt" else 0.3)
+
+
+def test_a_file_read_apart_is_the_same_and_one_that_costs_too_much_is_given_up(monkeypatch):
+    table = b"Start,End,Words,Reader\n00:00:01:00,00:00:02:12,The tide turns.,Maren\n,,Listen.,\n"
+    for name, columns in (("a.csv", None), ("a.csv", (0, 1, 3, 2, None))):
+        asked = (name, table, FrameRate(Fraction(30000, 1001), True), 107_892, columns, 20)
+        assert apart.read_script_apart(*asked) == read_script(*asked)
+    with pytest.raises(ScriptRefused, match="no words"):
+        apart.read_script_apart("a.txt", b" ", FrameRate(Fraction(25)))
+    monkeypatch.setattr(apart, "MEMORY", 150 << 20)
+    with pytest.raises(ScriptRefused, match="given up"):
+        apart.read_script_apart("a.txt", b"word " * (4 << 20), FrameRate(Fraction(25)))
+
+
+def test_marks_in_words_stay_and_marks_inside_of_marks_go():
+    marked = b"**Then _the_ keeper** lifts file_name_one, 3 * 4 and `one` ~~two~~ *"
+    drafts = read_script("a.md", marked, FrameRate(Fraction(25))).drafts
+    assert drafts[0].text == "Then the keeper lifts file_name_one, 3 * 4 and one two *"

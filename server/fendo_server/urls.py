@@ -28,6 +28,7 @@ api = [
     path("productions/<uuid:production_id>/name-example/", productions.name_example),
     path("productions/<uuid:production_id>/typed-position/", productions.typed),
     path("productions/<uuid:production_id>/script-file/", script.read_script),
+    path("productions/<uuid:production_id>/script-lines/", script.bring_in_script),
     path("productions/<uuid:production_id>/script-split/", script.split_long),
     path("productions/<uuid:production_id>/script-search/", script.search),
     path("productions/<uuid:production_id>/script/<str:form>/", script.script_file),

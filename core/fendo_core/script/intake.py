@@ -10,6 +10,7 @@ import re
 import zipfile
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from itertools import islice
 from pathlib import PurePath
 from typing import Literal, TypeAlias
 from xml.etree.ElementTree import Element
@@ -24,8 +25,11 @@ from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span, TimecodeError, par
 
 Kind: TypeAlias = Literal["plain text", "Markdown", "Word document", "table", "SubRip subtitles", "WebVTT subtitles"]
 LARGEST_FILE = 20 << 20
-LARGEST_DOCUMENT = 64 << 20
+LARGEST_DOCUMENT = 24 << 20
 """Bytes of XML in a Word document once unpacked."""
+MOST_COLUMNS = 200
+LONGEST_CELL = 1 << 20
+"""Characters of a cell of a table: more is a quotation mark that was opened and never closed."""
 COLUMNS = ("start", "end", "words", "notes", "reader")
 Columns: TypeAlias = tuple[int | None, int | None, int | None, int | None, int | None]
 """Which column of a table holds each of `COLUMNS`."""
@@ -109,14 +113,20 @@ def _short_enough(drafts: list[Draft]) -> tuple[list[Draft], list[str]]:
     kept: list[Draft] = []
     doubts = []
     for draft in drafts:
-        rest, slot = draft.text, draft.slot
-        while len(rest) > LONGEST_TEXT:
-            cut = max(rest.rfind(". ", 0, LONGEST_TEXT) + 1, 0) or max(rest.rfind(" ", 0, LONGEST_TEXT), 0) or LONGEST_TEXT
-            kept.append(replace(draft, text=rest[:cut].strip(), slot=slot))
-            rest, slot = rest[cut:].strip(), None
+        text, at, slot = draft.text, 0, draft.slot
+        while len(text) - at > LONGEST_TEXT:
+            last = at + LONGEST_TEXT
+            cut = text.rfind(". ", at, last) + 1
+            cut = cut if cut > at else text.rfind(" ", at, last)
+            cut = cut if cut > at else last
+            kept.append(replace(draft, text=text[at:cut].strip(), slot=slot))
+            slot = None
+            while cut < len(text) and text[cut] == " ":
+                cut += 1
+            at = cut
         if slot is None and draft.slot is not None:
             doubts.append(f"“{draft.text[:30]}…” is too long for one line and became several")
-        kept.append(replace(draft, text=rest, slot=slot))
+        kept.append(replace(draft, text=text[at:].strip(), slot=slot))
     return kept, doubts
 
 
@@ -274,12 +284,42 @@ def _joined_rows(text: str) -> Iterable[str]:
             held.append(row)
 
 
+_LONGEST_MARKED = 50_000
+
+
 def _unmarked(text: str) -> str:
-    """The words without Markdown's marks; a link keeps its words."""
+    """The words without Markdown's marks; a link keeps its words. What is far too long for a paragraph keeps them."""
+    if len(text) > _LONGEST_MARKED:
+        return " ".join(paragraphs(text))
     text = re.sub(r"^\s*(#{1,6}\s+|[-*+]\s+|\d+[.)]\s+|(>\s*)+)", "", text)
-    text = re.sub(r"!?\[([^\]]*)\]\([^)\s]*\)", r"\1", text)
-    text = re.sub(r"(\*\*|__|\*|_|`|~~)(?=\S)(.+?)(?<=\S)\1", r"\2", text)
-    return " ".join(paragraphs(text))
+    # No bracket inside of the words: else each opening one would be looked for its closing one to the end of the text.
+    text = re.sub(r"!?\[([^\[\]]*)\]\([^()\s]*\)", r"\1", text)
+    return " ".join(paragraphs(_without_marks(text)))
+
+
+_MARKS = re.compile(r"\*\*|__|\*|_|`|~~")
+
+
+def _without_marks(text: str) -> str:
+    """Text without the marks around stressed words and code. A mark opens before a letter and closes behind one; one that
+    has no partner stays, and so does what lies inside of a word (`file_name`)."""
+    opened: dict[str, re.Match[str]] = {}
+    gone: list[tuple[int, int]] = []
+    for found in _MARKS.finditer(text):
+        mark, (start, end) = found[0], found.span()
+        before, behind = text[start - 1 : start], text[end : end + 1]
+        inside = mark[0] == "_" and before.isalnum() and behind.isalnum()
+        begun = opened.get(mark)
+        if begun and before.strip() and start > begun.end() and not inside:
+            gone += [begun.span(), (start, end)]
+            del opened[mark]
+        elif not begun and behind.strip() and not inside:
+            opened[mark] = found
+    kept, at = [], 0
+    for start, end in sorted(gone):
+        kept.append(text[at:start])
+        at = end
+    return "".join([*kept, text[at:]])
 
 
 # Subtitles
@@ -292,8 +332,10 @@ _ENTITIES = {"&lt;": "<", "&gt;": ">", "&nbsp;": " ", "&lrm;": "", "&rlm;": "", 
 
 
 def _subtitles(kind: Kind, text: str, encoding: str, doubts: list[str], clock: _Clock) -> Intake:
-    text = text.replace("\r\n", "\n").replace("\r", "\n")
-    cues = list(_CUE.finditer(text))
+    text = re.sub(r"\n[ \t\n]*\n", "\n\n", text.replace("\r\n", "\n").replace("\r", "\n"))
+    cues = list(islice(_CUE.finditer(text), MOST_LINES + 1))
+    if len(cues) > MOST_LINES:
+        raise ScriptRefused(f"This file has more than {MOST_LINES} cues; a production holds at most as many lines.")
     doubts = list(doubts)
     drafts: list[Draft] = []
     before = text[: cues[0].start()] if cues else text
@@ -340,8 +382,10 @@ def _lead(kind: Kind, before: str) -> list[str]:
 
 def _without_counter(rows: list[str]) -> list[str]:
     """Rows between two cues without the next cue's number, which stands alone before its times."""
-    while rows and not rows[-1].strip():
-        rows = rows[:-1]
+    last = len(rows)
+    while last and not rows[last - 1].strip():
+        last -= 1
+    rows = rows[:last]
     if rows and rows[-1].strip().isdigit() and (len(rows) == 1 or not rows[-2].strip()):
         return rows[:-1]
     return rows
@@ -363,7 +407,7 @@ def _without_notes(kind: Kind, rows: list[str]) -> tuple[list[str], list[str]]:
 
 def _said(row: str) -> str:
     """The words of a row of a cue: tags off, entities spoken, a voice tag's name kept out."""
-    row = re.sub(r"</?(?:[ibu]|c|v|ruby|rt|lang|font)(?:[. ][^>]*)?>|<\d[\d:.]*>|\{\\an?\d\}", "", row)
+    row = re.sub(r"</?(?:[ibu]|c|v|ruby|rt|lang|font)(?:[. ][^<>]*)?>|<\d[\d:.]*>|\{\\an?\d\}", "", row)
     for written, meant in _ENTITIES.items():
         row = row.replace(written, meant)
     return row
@@ -403,11 +447,19 @@ def _table(
     doubts = list(doubts)
     head = "\n".join(text.splitlines()[:40])
     separator = max("\t;,|", key=head.count)
-    csv.field_size_limit(LARGEST_FILE)
+    csv.field_size_limit(LONGEST_CELL)
+    rows = []
     try:
-        rows = [row for row in csv.reader(io.StringIO(text, newline=""), delimiter=separator) if any(map(str.strip, row))]
+        for row in csv.reader(io.StringIO(text, newline=""), delimiter=separator):
+            if len(row) > MOST_COLUMNS:
+                raise ScriptRefused(f"This table has {len(row)} columns; a script has {MOST_COLUMNS} at most.")
+            if any(map(str.strip, row)):
+                rows.append(row)
+            if len(rows) > 2 * MOST_LINES:
+                raise ScriptRefused(f"This table has more than {2 * MOST_LINES} rows; a script has {MOST_LINES} at most.")
     except csv.Error as error:
-        raise ScriptRefused(f"This table can't be read ({error}). Save it again as CSV, then bring it in.") from error
+        why = "a quotation mark is opened and never closed" if "field larger" in str(error) else str(error)
+        raise ScriptRefused(f"This table can't be read ({why}). Save it again as CSV, then bring it in.") from error
     if not rows:
         return Intake("table", encoding, ())
     width = max(map(len, rows))
@@ -506,7 +558,7 @@ def _document(data: bytes) -> Intake:
             wanted = [name for name in ("word/document.xml", "word/footnotes.xml", "word/endnotes.xml") if name in names]
             if sum(names[name].file_size for name in wanted) > LARGEST_DOCUMENT:
                 raise ScriptRefused("This document unpacks to far more than a script can be. It was not opened.")
-            parts = {}
+            parts: dict[str, Element] = {}
             for name in wanted:
                 with archive.open(name) as part:
                     # The size in the directory may lie: no more than the limit is ever unpacked.
@@ -524,8 +576,16 @@ def _document(data: bytes) -> Intake:
         RuntimeError,
         ParseError,
         DefusedXmlException,
+        RecursionError,
     ) as error:
         raise ScriptRefused("This Word document is damaged. Open it, save it again, and bring it in.") from error
+    try:
+        return _of_document(parts)
+    except RecursionError as error:
+        raise ScriptRefused("This Word document is nested too deep. Save it as plain text, then bring it in.") from error
+
+
+def _of_document(parts: dict[str, Element]) -> Intake:
     doubts = []
     body = parts["word/document.xml"]
     if next(body.iter(f"{_W}del"), None) is not None or next(body.iter(f"{_W}ins"), None) is not None:

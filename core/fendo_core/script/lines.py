@@ -53,9 +53,16 @@ class Draft:
 def paragraphs(text: str) -> list[str]:
     """The paragraphs of a pasted text: non-empty rows, inner white space folded, control characters left out."""
     rows = re.split(r"\r\n|[\n\r\v\f\x85\u2028\u2029]", text)
-    # What can't be seen goes first: it must not leave a space at an end.
-    seen = ("".join(c for c in re.sub(r"\s", " ", row) if c.isprintable()) for row in rows)
-    return [folded for row in seen if (folded := re.sub(r"\s+", " ", row).strip())]
+    return [folded for row in rows if (folded := _folded(row))]
+
+
+def _folded(row: str) -> str:
+    """A row in which words stand one space apart, and nothing is that can't be seen."""
+    folded = " ".join(row.split())
+    if folded.isprintable():
+        return folded
+    # What can't be seen must not leave two spaces, or one at an end.
+    return " ".join("".join(c for c in folded if c.isprintable()).split())
 
 
 def _checked(text: str) -> str:

@@ -15,7 +15,7 @@ from fendo_core.script.lines import Line
 from fendo_core.script.pace import STYLES, Pace
 from fendo_core.script.pronunciation import hints
 from fendo_core.script.slots import fit, out_of_order
-from fendo_core.script.syllables import LANGUAGES
+from fendo_core.script.syllables import LANGUAGES, speech_of_all
 from fendo_core.takes.standing import silence, standing
 from fendo_core.timebase import Span
 from fendo_server.picture.models import Source
@@ -30,6 +30,8 @@ from fendo_server.takes.models import Take
 def line_rows(production: Production, present: State, only: Iterable[Line] | None = None) -> list[dict[str, Any]]:
     """Lines (all, or some) with their fit, how words in them are said, a stroke for each take, and the picked one."""
     lines = [line for line in present.lines if not line.dropped] if only is None else list(only)
+    # All texts at once: one by one each would be a question to the phoneme library.
+    speech_of_all([line.text for line in lines], production.language)
     takes = Take.objects.filter(line__production=production)
     if only is not None:
         takes = takes.filter(line_id__in=[line.id for line in lines])

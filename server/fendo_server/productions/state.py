@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from itertools import zip_longest
 from typing import Any
 
+from django.db import connection
 from django.db.models import BooleanField, CharField, ExpressionWrapper, Q, TextField, Value
 from django.db.models.functions import Cast, Concat, Left, Replace
 
@@ -193,9 +194,9 @@ def store(production: Production, rows: Rows) -> None:
                 values = {**{column: row[column] for column in SOUND_COLUMNS}, "source_id": row["source"]}
                 production.laid.update_or_create(pk=name, defaults={**values, "start": start, "end": end})
             case "reel":
-                _reel(production, row["pieces"] if row else [])
+                _in_order(Piece, production, row["pieces"] if row else [])
             case "order":
-                _order(production, row["lines"] if row else [])
+                _in_order(Line, production, row["lines"] if row else [])
 
 
 IN_BULK = ("line", "take", "comp", "pick")
@@ -249,16 +250,21 @@ def _picks(production: Production, rows: Mapping[str, Row | None]) -> None:
     Pick.objects.bulk_create(new, batch_size=500)
 
 
-def _reel(production: Production, wanted: Iterable[str]) -> None:
-    """Pieces in the wanted order."""
-    places = {piece: place for place, piece in enumerate(wanted)}
-    moved = []
-    for piece in production.pieces.only("id", "position"):
-        place = places.get(str(piece.id), len(places))
-        if piece.position != place:
-            piece.position = place
-            moved.append(piece)
-    Piece.objects.bulk_update(moved, ["position"], batch_size=2000)
+def _in_order(model: type[Piece] | type[Line], production: Production, wanted: Iterable[str]) -> None:
+    """Rows of a production in the wanted order; those that are not named (dropped since) keep their place at the end."""
+    places = {key: place for place, key in enumerate(wanted)}
+    known = model.objects.filter(production=production).values_list("id", "position")
+    moved = {key: place for key, at in known if (place := places.get(str(key), len(places))) != at}
+    if not moved:
+        return
+    table = connection.ops.quote_name(model._meta.db_table)
+    # One statement of two arrays: a case for each of twenty thousand rows takes a minute.
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"UPDATE {table} SET position = wanted.place FROM unnest(%s::uuid[], %s::int[]) AS wanted (id, place) "
+            f"WHERE {table}.id = wanted.id",
+            [list(moved), list(moved.values())],
+        )
 
 
 COLUMNS = ("number", "text", "dropped", "slot_start", "slot_end", "notes", "stress", "reader_id", "wild", "silences")
@@ -299,15 +305,3 @@ def _lines(production: Production, rows: Mapping[str, Row | None]) -> None:
         Line.objects.filter(production=production, pk__in=renumbered).update(number=for_now)
     Line.objects.bulk_update(changed, COLUMNS, batch_size=500)
     Line.objects.bulk_create(new, batch_size=500)
-
-
-def _order(production: Production, wanted: Iterable[str]) -> None:
-    """Lines in the wanted order; those that are not named (dropped since) keep their place at the end."""
-    places = {line: place for place, line in enumerate(wanted)}
-    moved = []
-    for line in production.lines.only("id", "position"):
-        place = places.get(str(line.id), len(places))
-        if line.position != place:
-            line.position = place
-            moved.append(line)
-    Line.objects.bulk_update(moved, ["position"], batch_size=2000)

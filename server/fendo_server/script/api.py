@@ -1,5 +1,6 @@
 """Scripts in and out over HTTP."""
 
+from typing import Any
 from urllib.parse import quote
 from uuid import UUID
 
@@ -13,14 +14,16 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from fendo_core.booth.naming import safe_name
+from fendo_core.production import edits
 from fendo_core.script import intake, lines
+from fendo_core.script.apart import read_script_apart
 from fendo_core.script.splitting import LONGEST, SHORTEST_LONGEST, split
 from fendo_core.script.words_out import FORMS, words_out
 from fendo_server.access import get_owned
 from fendo_server.problems import Problem, ProblemSerializer
-from fendo_server.productions import state
+from fendo_server.productions import changes, description, state
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import DraftSerializer, SpanField, wanted_fields
+from fendo_server.productions.serializers import DraftSerializer, PatchSerializer, SpanField, wanted_fields
 
 TYPES = {"srt": "application/x-subrip", "vtt": "text/vtt", "csv": "text/csv", "txt": "text/plain"}
 
@@ -48,17 +51,37 @@ class FileQuery(serializers.Serializer):
     )
 
 
+SHOWN = 300
+"""Lines of a preview: a script is looked at by its beginning."""
+MOST_READERS = 100
+
+
 class IntakeSerializer(serializers.Serializer):
     """What a file would become; nothing is changed by asking."""
 
     kind = serializers.CharField()
     encoding = serializers.CharField(allow_blank=True)
-    lines = DraftSerializer(many=True)
+    lines = DraftSerializer(many=True, help_text=f"the first {SHOWN}")
+    count = serializers.IntegerField(help_text="lines, all of them")
+    placed = serializers.IntegerField(help_text="of these with a slot")
+    readers = serializers.ListField(child=serializers.CharField(), help_text="who is named")
     doubts = serializers.ListField(child=serializers.CharField())
     header = serializers.ListField(child=serializers.CharField(), help_text="a table's columns")
     columns = serializers.ListField(
         child=serializers.IntegerField(allow_null=True), help_text="which of them is start, end, words, notes, reader"
     )
+
+
+def _read(request: Request, production: Production, wanted: dict[str, Any]) -> intake.Intake:
+    """The file that was sent, read in a process of its own."""
+    if not isinstance(request.data, bytes) or not request.data:
+        raise Problem(422, "Nothing came", "The file is empty. Choose another one.")
+    columns = None
+    if "words" in wanted:
+        start, end, words, notes, reader = (None if wanted.get(n, -1) < 0 else wanted[n] for n in intake.COLUMNS)
+        columns = (start, end, words, notes, reader)
+    rate, first = production.rate, production.start_frame
+    return read_script_apart(wanted["name"], request.data, rate, first, columns, wanted.get("longest"))
 
 
 @extend_schema(
@@ -74,16 +97,8 @@ def read_script(request: Request, production_id: UUID) -> Response:
     production = get_owned(Production, request.user, production_id)
     asked = FileQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
-    wanted = asked.validated_data
-    if not isinstance(request.data, bytes) or not request.data:
-        raise Problem(422, "Nothing came", "The file is empty. Choose another one.")
-    columns = None
-    if "words" in wanted:
-        start, end, words, notes, reader = (None if wanted.get(n, -1) < 0 else wanted[n] for n in intake.COLUMNS)
-        columns = (start, end, words, notes, reader)
-    found = intake.read_script(
-        wanted["name"], request.data, production.rate, production.start_frame, columns, wanted.get("longest")
-    )
+    found = _read(request, production, asked.validated_data)
+    readers = dict.fromkeys(draft.reader for draft in found.drafts if draft.reader)
     body = {
         "kind": found.kind,
         "encoding": found.encoding,
@@ -94,13 +109,35 @@ def read_script(request: Request, production_id: UUID) -> Response:
                 "notes": draft.notes,
                 "reader": draft.reader,
             }
-            for draft in found.drafts
+            for draft in found.drafts[:SHOWN]
         ],
+        "count": len(found.drafts),
+        "placed": sum(draft.slot is not None for draft in found.drafts),
+        "readers": list(readers)[:MOST_READERS],
         "doubts": list(found.doubts),
         "header": list(found.header),
         "columns": list(found.columns),
     }
     return Response(body)
+
+
+@extend_schema(
+    operation_id="bring_in_script",
+    parameters=[FileQuery],
+    request={"application/octet-stream": OpenApiTypes.BINARY},
+    responses={200: PatchSerializer, 422: ProblemSerializer},
+)
+@api_view(["POST"])
+@parser_classes([FileParser])
+def bring_in_script(request: Request, production_id: UUID) -> Response:
+    """Make the lines of a file, behind the last one. It is an edit."""
+    production = get_owned(Production, request.user, production_id)
+    asked = FileQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    found = _read(request, production, asked.validated_data)
+    made = edits.BringInLines(found.drafts)
+    change, present = changes.performed(production, request.user, production.revision, made)
+    return Response(description.patch(production, change, present))
 
 
 class LongestQuery(serializers.Serializer):

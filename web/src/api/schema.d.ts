@@ -522,6 +522,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/script-lines/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make the lines of a file, behind the last one. It is an edit. */
+        post: operations["bring_in_script"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/script-search/": {
         parameters: {
             query?: never;
@@ -1440,7 +1457,14 @@ export interface components {
         Intake: {
             kind: string;
             encoding: string;
+            /** @description the first 300 */
             lines: components["schemas"]["Draft"][];
+            /** @description lines, all of them */
+            count: number;
+            /** @description of these with a slot */
+            placed: number;
+            /** @description who is named */
+            readers: string[];
             doubts: string[];
             /** @description a table's columns */
             header: string[];
@@ -4288,6 +4312,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Intake"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_in_script: {
+        parameters: {
+            query: {
+                end?: number;
+                /** @description characters; longer lines are parted */
+                longest?: number;
+                name: string;
+                notes?: number;
+                reader?: number;
+                start?: number;
+                words?: number;
+            };
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Patch"];
                 };
             };
             422: {

@@ -64,3 +64,18 @@ def test_the_words_go_out_and_come_back(ask, client, production, form):
         (text, slot if form != "txt" else None) for text, slot in wanted
     ]
     assert client.get(f"/api/productions/{production.id}/script/exe/").status_code == 404
+
+
+def test_a_long_file_is_looked_at_by_its_beginning_and_brought_in_whole(ask, client, production):
+    told = "start,end,words,reader\n" + "".join(f",,Line {n} of many.,{'Osk' if n % 2 else ''}\n" for n in range(1_000))
+    found = ask("long.csv", told.encode()).json()
+    assert (len(found["lines"]), found["count"], found["placed"], found["readers"]) == (300, 1_000, 0, ["Osk"])
+    address = f"/api/productions/{production.id}/script-lines/?name=long.csv&longest=2000"
+    answer = client.post(address, told.encode(), content_type="application/octet-stream")
+    assert answer.status_code == 200 and answer.json()["undo"] == "1000 lines brought in"
+    lines = client.get(f"/api/productions/{production.id}/").json()["lines"]
+    assert len(lines) == 1_003 and lines[-1]["text"] == "Line 999 of many."
+    client.post(f"/api/productions/{production.id}/undo/")
+    assert len(client.get(f"/api/productions/{production.id}/").json()["lines"]) == 3
+    nothing = client.post(address, b"", content_type="application/octet-stream")
+    assert nothing.status_code == 422

@@ -2,7 +2,7 @@ import { Button, Checkbox, FileButton, Modal, Select } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, asBytes, client, type Production } from '../../api/client'
-import { refetchProduction, useEdits } from '../../api/production'
+import { learned, refetchProduction, useEdits, workIn } from '../../api/production'
 import { timecodeAt } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { LONGEST } from './LongLines'
@@ -18,6 +18,12 @@ async function readScript(production: string, file: File, columns: Columns) {
   const params = { path: { production_id: production }, query: { name: file.name, ...columns } }
   const body = asBytes(await file.arrayBuffer())
   return answered(client.POST('/api/productions/{production_id}/script-file/', { params, ...body }))
+}
+
+async function bringIn(production: string, file: File, columns: Columns) {
+  const params = { path: { production_id: production }, query: { name: file.name, ...columns } }
+  const body = asBytes(await file.arrayBuffer())
+  return answered(client.POST('/api/productions/{production_id}/script-lines/', { params, ...body }))
 }
 
 type Read = Awaited<ReturnType<typeof readScript>>
@@ -45,13 +51,9 @@ export function BringIn({ production, prominent = false }: { production: Product
     setRead(null)
     setFile(null)
   }
-  const unplaced = read?.lines.filter((line) => !line.slot).length ?? 0
-  const lay =
-    production.picture.pieces.length > 0 && !production.lines.length && read !== null && unplaced === read.lines.length
+  const lay = production.picture.pieces.length > 0 && !production.lines.length && read?.placed === 0
   const known = new Set(production.readers.map((reader) => reader.name.toLowerCase()))
-  const strangers = [
-    ...new Set(read?.lines.map((line) => line.reader ?? '').filter((name) => name && !known.has(name.toLowerCase()))),
-  ]
+  const strangers = read?.readers.filter((name) => !known.has(name.toLowerCase())) ?? []
   const columnsOf = (found: Read) =>
     found.header.length ? Object.fromEntries(PARTS.map((name, n) => [name, found.columns[n] ?? -1])) : {}
   /** Readers whom the file names and nobody knows yet come first, so that their lines find them. */
@@ -62,22 +64,20 @@ export function BringIn({ production, prominent = false }: { production: Product
     if (strangers.length) await refetchProduction(queries, production.id)
   }
   const make = async () => {
-    if (!read) return
+    if (!read || !file) return
+    setBusy(true)
     try {
       await addReaders()
+      const since = learned(queries, production.id)
+      const columns = longest ? { ...columnsOf(read), longest } : columnsOf(read)
+      workIn(queries, production.id, await bringIn(production.id, file, columns), since)
     } catch (error) {
       return sayProblem(error as Error)
+    } finally {
+      setBusy(false)
     }
-    edit.mutate(
-      { kind: 'bring_in_lines', lines: read.lines },
-      {
-        onError: sayProblem,
-        onSuccess: () => {
-          close()
-          if (lay) edit.mutate({ kind: 'lay_slots', unset_only: true }, { onError: sayProblem })
-        },
-      },
-    )
+    close()
+    if (lay) edit.mutate({ kind: 'lay_slots', unset_only: true }, { onError: sayProblem })
   }
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: a file may be dropped on the button's surroundings
@@ -102,11 +102,11 @@ export function BringIn({ production, prominent = false }: { production: Product
           <div className="bring-in-preview" data-testid="script-preview">
             <p>
               <b>
-                {read.lines.length} {read.lines.length === 1 ? 'line' : 'lines'}
+                {read.count} {read.count === 1 ? 'line' : 'lines'}
               </b>{' '}
               from {read.kind === 'Word document' ? 'a Word document' : `${article(read.kind)}${read.kind}`}
               {read.encoding && ` (${read.encoding})`}
-              {unplaced < read.lines.length ? `, ${read.lines.length - unplaced} with a slot` : ', none with a time'}
+              {read.placed ? `, ${read.placed} with a slot` : ', none with a time'}
             </p>
             {read.header.length > 0 && (
               <div className="bring-in-columns">
@@ -167,10 +167,10 @@ export function BringIn({ production, prominent = false }: { production: Product
                 </li>
               ))}
             </ol>
-            {read.lines.length > SHOWN && <p className="quiet">… and {read.lines.length - SHOWN} more</p>}
+            {read.count > SHOWN && <p className="quiet">… and {read.count - SHOWN} more</p>}
             <div className="dialog-row">
-              <Button onClick={() => void make()} loading={edit.isPending} data-autofocus data-testid="make-lines">
-                Make {read.lines.length === 1 ? 'this line' : `these ${read.lines.length} lines`}
+              <Button onClick={() => void make()} loading={busy} data-autofocus data-testid="make-lines">
+                Make {read.count === 1 ? 'this line' : `these ${read.count} lines`}
                 {lay ? ' and lay them over the shots' : ''}
               </Button>
               <Button variant="default" onClick={close}>
