@@ -69,11 +69,12 @@ def web_command(port: int) -> list[str]:
 
 
 def worker_command() -> list[str]:
-    """The worker; two at a time, so that a long job does not hold up the housekeeping.
+    """The worker; four at a time. Two long jobs run at once at most, so that they hold up neither short ones nor the
+    housekeeping.
 
     It gives way to what runs beside it: on the same machine somebody may be recording while a film is made playable.
     """
-    worker = [str(PYTHON), str(ROOT / "server" / "manage.py"), "procrastinate", "worker", "--concurrency", "2"]
+    worker = [str(PYTHON), str(ROOT / "server" / "manage.py"), "procrastinate", "worker", "--concurrency", "4"]
     return ["nice", "-n", "10", *worker]
 
 

@@ -340,7 +340,7 @@ def measure(take: Take, progress: Callable[[float], None] = lambda share: None) 
         recording.wave.write_bytes(wave.tobytes())
 
 
-@running.handles("measure take")
+@running.handles("measure take", "quick")
 def measure_take(progress: running.Progress) -> dict[str, Any]:
     """Measure a long take after it was saved."""
     take = Take.objects.select_related(*WITH).get(pk=progress.job.arguments["take"])

@@ -29,7 +29,12 @@ _COST = {"voice": 1.0, "film": 6.0, "mix": 2.0, "bed": 2.0}
 """About how long a part takes, by the length of the programme, against one line of that length."""
 
 
-@running.handles(KIND)
+def _lane(job: Job) -> running.Lane:
+    """What is as long as the programme takes its time; lines are written in seconds."""
+    return "long" if _COST.keys() & set(job.arguments["order"].get("parts", ())) else "short"
+
+
+@running.handles(KIND, _lane)
 def hand_over(progress: running.Progress) -> dict[str, Any]:
     """Write what an order asks for."""
     production = progress.job.production

@@ -21,6 +21,7 @@ from fendo_server.picture.models import Source
 from fendo_server.productions import changes
 from fendo_server.productions.models import Production
 from fendo_server.work import running
+from fendo_server.work.models import Job
 
 LARGEST_FILE = 64 << 30
 LARGEST_STILL = 200 << 20
@@ -200,7 +201,12 @@ def facts_of(stored: Source) -> film.Film:
     return film.Film(rate=rate, frames=stored.frames, length=stored.length, remarks=(), **stored.facts)
 
 
-@running.handles("prepare source")
+def _lane(job: Job) -> running.Lane:
+    pictures = Source.objects.filter(pk=job.arguments["source"], kind__in=(Source.Kind.STILL, Source.Kind.SLIDES))
+    return "short" if pictures.exists() else "long"
+
+
+@running.handles("prepare source", _lane)
 def prepare(progress: running.Progress) -> dict[str, Any]:
     """What the browser needs of a source: sound in pieces, the strip, the cuts, a proxy; of pictures, their pages."""
     stored = Source.objects.select_related("production").get(pk=progress.job.arguments["source"])

@@ -31,7 +31,8 @@ def ask(take: Take) -> None:
     from fendo_server.takes.tasks import check_words
 
     if take.line.production.language in LISTENS and take.words and take.speech_start is not None:
-        check_words.defer(take_id=str(take.pk))
+        # One at a time of an account: a pass that was cut may have a hundred.
+        check_words.configure(lock=f"words:{take.line.production.owner_id}").defer(take_id=str(take.pk))
 
 
 def check(take: Take) -> None:

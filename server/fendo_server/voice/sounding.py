@@ -244,7 +244,7 @@ def wav_of(samples: bytes) -> bytes:
 MAKE = "make a voice"
 
 
-@running.handles(MAKE)
+@running.handles(MAKE, "quick")
 def make_voice(progress: running.Progress) -> dict[str, Any]:
     """Make the sound of a long comp."""
     sounding = Sounding._from_row(progress.job.production, progress.job.arguments)

@@ -3,7 +3,7 @@
 import logging
 import time
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Literal
 
 from django.db import transaction
 from django.db.models import F
@@ -16,6 +16,15 @@ log = logging.getLogger("fendo")
 
 Handler = Callable[["Progress"], dict[str, Any]]
 _HANDLERS: dict[str, Handler] = {}
+
+Lane = Literal["long", "short", "quick"]
+"""Of each lane an account has one job at a time. `long`: minutes and more, of which two run on the machine at once, whoever
+asked for them; `quick`: what somebody waits for who has just read a line."""
+_LANES: dict[str, Callable[[Job], Lane]] = {}
+MOST_ATTEMPTS = 3
+"""A job whose worker died over it so often is set aside: it may be the job that kills it, and others wait."""
+_LONG_AT_ONCE = 2
+_LEAST_PRIORITY = -50
 
 
 class JobFailed(RuntimeError):
@@ -63,11 +72,16 @@ class Progress:
         return lambda share: self(first + (last - first) * share)
 
 
-def handles(kind: str) -> Callable[[Handler], Handler]:
-    """Mark the function that does jobs of this kind. It may be run again after a kill, so it must start over cleanly."""
+def handles(kind: str, lane: Lane | Callable[[Job], Lane] = "short") -> Callable[[Handler], Handler]:
+    """Mark the function that does jobs of this kind. It may be run again after a kill, so it must start over cleanly.
+
+    Args:
+        lane: where they wait, or what tells it of a job.
+    """
 
     def keep(handler: Handler) -> Handler:
         _HANDLERS[kind] = handler
+        _LANES[kind] = lane if callable(lane) else lambda job: lane
         return handler
 
     return keep
@@ -84,7 +98,14 @@ def start(production, kind: str, **arguments: Any) -> Job:
 def _queue(job: Job) -> None:
     from fendo_server.work.tasks import run_job
 
-    run_job.defer(job_id=str(job.pk))
+    owner = job.production.owner_id
+    lane = _LANES[job.kind](job) if job.kind in _LANES else "short"
+    # A lock is held by one job at a time. Of long ones there are as many as may run at once, shared out over the accounts.
+    lock = f"long:{owner % _LONG_AT_ONCE}" if lane == "long" else f"{lane}:{owner}"
+    # Who has asked for much already gives way to who has not.
+    open_states = (Job.State.WAITING, Job.State.RUNNING)
+    others = Job.objects.filter(production__owner_id=owner, state__in=open_states).exclude(pk=job.pk).count()
+    run_job.configure(lock=lock, priority=max(_LEAST_PRIORITY, -others)).defer(job_id=str(job.pk))
 
 
 def cancel(job: Job) -> None:
@@ -98,7 +119,15 @@ def retry(job: Job) -> None:
     """Begin a failed or cancelled job again."""
     ended = Job.objects.filter(pk=job.pk, state__in=(Job.State.FAILED, Job.State.CANCELLED))
     with transaction.atomic():
-        if ended.update(state=Job.State.WAITING, cancel_wanted=False, progress=0.0, step="", error="", ended=None):
+        again = {
+            "state": Job.State.WAITING,
+            "cancel_wanted": False,
+            "progress": 0.0,
+            "step": "",
+            "error": "",
+            "ended": None,
+        }
+        if ended.update(**again):
             _queue(job)
 
 
@@ -106,6 +135,10 @@ def run(job_id: str) -> None:
     """Do a job to its end, whatever that is."""
     job = Job.objects.select_related("production").filter(pk=job_id).first()
     if job is None or job.state not in (Job.State.WAITING, Job.State.RUNNING):
+        return
+    if job.state == Job.State.RUNNING and job.attempts >= MOST_ATTEMPTS:
+        said = f"The worker ended {job.attempts} times over this job, so it was set aside. Nothing was lost: try it again."
+        _mine(job).update(state=Job.State.FAILED, error=said, ended=timezone.now())
         return
     # Of two workers that take it at the same moment one begins: each counts on from what it has read.
     begun = _mine(job).update(state=Job.State.RUNNING, progress=0.0, attempts=F("attempts") + 1)
