@@ -2,7 +2,7 @@
 
 import sys
 
-from launcher import checks, serve
+from launcher import backup, checks, serve
 from launcher.steps import Refused
 
 HELP = """Fendo records narration against picture.
@@ -13,6 +13,8 @@ HELP = """Fendo records narration against picture.
   ./fendo link [NAME]       a new one-time link (--new makes the account NAME)
   ./fendo reset-demo        put the demo productions back as they were
   ./fendo rescue FOLDER     open productions from their folders, when the database is gone or elsewhere (then an account)
+  ./fendo backup FILE       all data in one file, while it runs
+  ./fendo restore FILE      a backup opened in an empty data folder
   ./fendo test [PART ...]   run all checks and tests, or parts: {parts}
   ./fendo help              this
 
@@ -39,6 +41,10 @@ def main(arguments: list[str]) -> int:
                 if not rest:
                     raise Refused("Which folder? ./fendo rescue data/media takes all, ./fendo rescue data/media/NAME one.")
                 return serve.rescue(rest[0], rest[1] if len(rest) > 1 else "demo")
+            case "backup" | "restore":
+                if len(rest) != 1:
+                    raise Refused(f"Which file? ./fendo {command} FILE")
+                return backup.backup(rest[0]) if command == "backup" else backup.restore(rest[0])
             case "test":
                 return checks.check(rest)
             case "help" | "-h" | "--help":

@@ -52,7 +52,8 @@ class Cluster:
     def _as_postgres(self, command: list[str]) -> list[str]:
         return ["runuser", "-u", "postgres", "--", *command] if self.root else command
 
-    def _program(self, name: str) -> str:
+    def program(self, name: str) -> str:
+        """One of PostgreSQL's programs."""
         found = _postgres_bin()
         if not found:
             raise Refused("PostgreSQL is not installed. Install Debian's postgresql, then start again.")
@@ -75,7 +76,7 @@ class Cluster:
         """Whether it answers."""
         if not (self.data / "PG_VERSION").exists():
             return False
-        status = self._as_postgres([self._program("pg_ctl"), "status", "-D", str(self.data)])
+        status = self._as_postgres([self.program("pg_ctl"), "status", "-D", str(self.data)])
         return subprocess.run(status, capture_output=True, check=False).returncode == 0
 
     def make(self) -> None:
@@ -93,14 +94,14 @@ class Cluster:
             user = pwd.getpwnam("postgres")
             os.chown(self.folder, user.pw_uid, user.pw_gid)
             os.chown(handover, user.pw_uid, user.pw_gid)
-        command = [self._program("initdb"), "-D", str(self.data), "-U", "fendo", "--locale=C.UTF-8", "-E", "UTF8"]
+        command = [self.program("initdb"), "-D", str(self.data), "-U", "fendo", "--locale=C.UTF-8", "-E", "UTF8"]
         run(self._as_postgres([*command, "-A", "scram-sha-256", f"--pwfile={handover}"]))
         handover.unlink()
         done.write_text("")
 
     def _check_version(self) -> None:
         made_by = (self.data / "PG_VERSION").read_text().strip()
-        here = Path(self._program("initdb")).parts[-3]
+        here = Path(self.program("initdb")).parts[-3]
         if made_by != here:
             raise Refused(
                 f"The data folder was made with PostgreSQL {made_by}, here is {here}. Install postgresql-{made_by}, "
@@ -115,7 +116,7 @@ class Cluster:
             self.port_file.write_text(str(free_port()))
         options = f"-c listen_addresses=127.0.0.1 -c unix_socket_directories='' -p {self.port_file.read_text()}"
         command = [
-            self._program("pg_ctl"),
+            self.program("pg_ctl"),
             "start",
             "-w",
             "-t",
@@ -164,7 +165,7 @@ class Cluster:
     def stop(self) -> None:
         """Stop it, letting it write what it has."""
         if self.running():
-            command = [self._program("pg_ctl"), "stop", "-w", "-m", "fast", "-D", str(self.data)]
+            command = [self.program("pg_ctl"), "stop", "-w", "-m", "fast", "-D", str(self.data)]
             subprocess.run(self._as_postgres(command), capture_output=True, check=False)
 
     @contextlib.contextmanager

@@ -176,3 +176,52 @@ def test_what_is_changed_in_the_source_is_noticed(tmp_path, monkeypatch):
     before = serve.newest_source()
     os.utime(tmp_path / "server" / "inside" / "a.py", (before + 5, before + 5))
     assert serve.newest_source() == before + 5
+
+
+SPOT = """
+from django.contrib.auth import get_user_model
+from fendo_demo.make import make_spot
+make_spot(get_user_model().objects.get_or_create(username="demo")[0], quick=True)
+"""
+
+
+def rows(fendo: Fendo) -> list[str]:
+    """Every row of the database, as a dump writes them."""
+    cluster = Cluster(fendo.data / "postgres")
+    with cluster.lent():
+        command = [cluster.program("pg_dump"), "--data-only", "--inserts", "--exclude-table=procrastinate_*", cluster.url()]
+        dump = subprocess.run(command, capture_output=True, text=True, check=True).stdout
+    return sorted(line for line in dump.splitlines() if line.startswith("INSERT") and "django_session" not in line)
+
+
+def test_a_backup_made_while_it_runs_is_opened_elsewhere_row_by_row_and_byte_by_byte(fendo, tmp_path):
+    fendo.start()
+    serve.manage("shell", "-c", SPOT, env=serve.environment(Cluster(fendo.data / "postgres").url(), fendo.data))
+    file = tmp_path / "all.tar"
+    code, said = fendo.run("backup", str(file))
+    assert code == 0 and file.exists() and file.stat().st_mode & 0o077 == 0, said
+    assert "is there already" in fendo.run("backup", str(file))[1]
+    assert "holds data already" in fendo.run("restore", str(file))[1]
+    fendo.run("stop")
+    elsewhere = Path(tempfile.mkdtemp(prefix="fendo-data-"))
+    elsewhere.chmod(0o755)
+    other = Fendo.__new__(Fendo)
+    other.data, other.env = elsewhere, {**fendo.env, "FENDO_DATA": str(elsewhere)}
+    try:
+        code, said = other.run("restore", str(file))
+        assert code == 0, said
+        known = rows(fendo)
+        assert len(known) > 30 and rows(other) == known
+        files = sorted(path for path in fendo.data.glob("media/**/*") if path.is_file())
+        assert len([path for path in files if path.suffix == ".wav"]) >= 3
+        for path in [*files, fendo.data / "secret-key"]:
+            assert (elsewhere / path.relative_to(fendo.data)).read_bytes() == path.read_bytes()
+        # One byte that is not what was written is found before anything is taken over.
+        damaged, empty = bytearray(file.read_bytes()), tmp_path / "empty"
+        damaged[len(damaged) // 2] ^= 1
+        file.write_bytes(damaged)
+        code, said = other.run("restore", str(file), FENDO_DATA=str(empty))
+        assert code == 1 and "Nothing was restored" in said and not list(empty.glob("media"))
+    finally:
+        Cluster(elsewhere / "postgres").stop()
+        shutil.rmtree(elsewhere, ignore_errors=True)

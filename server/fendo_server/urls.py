@@ -59,6 +59,8 @@ api = [
     path("takes/<uuid:take_id>/sound/", booth.sound),
     path("takes/<uuid:take_id>/finish/", booth.finish),
     path("takes/<uuid:take_id>/abandon/", booth.abandon),
+    path("takes/<uuid:take_id>/so-far/", booth.so_far),
+    path("takes/<uuid:take_id>/after/", booth.after),
     path("takes/<uuid:take_id>/cut/", booth.cut),
     path("round-trip/", booth.round_trip),
     path("round-trip/sound/", booth.loop_sound),

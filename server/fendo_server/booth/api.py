@@ -15,8 +15,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from fendo_core.audio import pcm
-from fendo_core.booth import loop
+from fendo_core.booth import loop, run
 from fendo_core.reader import narrator
+from fendo_core.script.pace import expected_length
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
 from fendo_server.booth import capture, cutting
@@ -25,6 +26,7 @@ from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import description
 from fendo_server.productions.serializers import DAY, PatchSerializer, TakeSerializer
 from fendo_server.script.models import Line
+from fendo_server.script.pace import paces
 from fendo_server.takes import joining
 from fendo_server.takes.description import take_rows
 from fendo_server.takes.models import Take
@@ -166,6 +168,64 @@ def finish(request: Request, take_id: UUID) -> Response:
     line = take.line
     (row,) = take_rows(line.production, Take.objects.filter(pk=take.pk), {str(line.id): line.slot})
     return Response(row)
+
+
+class SoFarSerializer(serializers.Serializer):
+    """What is heard of a take while it is recorded."""
+
+    heard = serializers.IntegerField(help_text="samples that were listened to")
+    speaks = serializers.BooleanField(help_text="somebody has spoken")
+    over = serializers.BooleanField(help_text="the line is read, or nobody reads it")
+
+
+class SoFarQuery(serializers.Serializer):
+    """What the page knows of a reading that goes on."""
+
+    cue = serializers.IntegerField(min_value=0, max_value=DAY, help_text="sample of the take at which the line begins")
+
+
+@extend_schema(
+    operation_id="take_so_far", parameters=[SoFarQuery], responses={200: SoFarSerializer, 404: ProblemSerializer}
+)
+@api_view(["GET"])
+def so_far(request: Request, take_id: UUID) -> Response:
+    """Whether the line is read, of a take that is being recorded: asked again and again in a reading run."""
+    take = _take(request, take_id)
+    asked = SoFarQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    cue = asked.validated_data["cue"]
+    phrases, have = capture.so_far(take)
+    said = [phrase.shifted(-cue) for phrase in phrases if phrase.end > cue]
+    expected = expected_length(take.words, paces(take.line.production)[str(take.recording.reader_id)])
+    before = have > cue + run.WINDOW
+    return Response(
+        {"heard": have, "speaks": bool(said) or before, "over": have > cue and run.over(said, have - cue, expected, before)}
+    )
+
+
+class ReadingSerializer(serializers.Serializer):
+    """How often a line was read in a run."""
+
+    readings = serializers.IntegerField(min_value=1, max_value=1000)
+
+
+class NextSerializer(serializers.Serializer):
+    """What comes after a reading."""
+
+    next = serializers.ChoiceField(["on", "again"])
+    faults = serializers.ListField(child=serializers.CharField())
+
+
+@extend_schema(operation_id="after_take", parameters=[ReadingSerializer], responses={200: NextSerializer})
+@api_view(["GET"])
+def after(request: Request, take_id: UUID) -> Response:
+    """What comes after a finished take in a reading run: the next line, or the same again."""
+    take = _take(request, take_id)
+    asked = ReadingSerializer(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    line = take.line
+    (row,) = take_rows(line.production, Take.objects.filter(pk=take.pk), {str(line.id): line.slot})
+    return Response({"next": run.after(row["faults"], asked.validated_data["readings"]), "faults": row["faults"]})
 
 
 @extend_schema(operation_id="abandon_take", request=None, responses={204: None, 422: ProblemSerializer})

@@ -19,11 +19,13 @@ from typing import Any
 from django.db import transaction
 
 from fendo_core.audio import pcm, wav
+from fendo_core.audio.speech import hear
 from fendo_core.booth.clocklog import ClockLog, read_lines
 from fendo_core.booth.clockmap import make_map
 from fendo_core.booth.naming import NameParts, file_name
+from fendo_core.booth.run import WINDOW
 from fendo_core.takes.measures import BLOCK, measure_blocks, shifted
-from fendo_core.timebase import SAMPLE_RATE, milliseconds
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_server.problems import Problem
 from fendo_server.script import pace
 from fendo_server.script.models import Line
@@ -171,6 +173,23 @@ def on_disk(recording: Recording) -> int:
     except FileNotFoundError:
         # Closed on the disk, and then the database went away before it heard of it.
         return samples_of(recording.path) if recording.path.exists() else 0
+
+
+def so_far(take: Take) -> tuple[Sequence[Span], int]:
+    """Where somebody speaks in the last half minute of a take that is being recorded, and how much of it is on the disk;
+    both in samples of the recording."""
+    recording = take.recording
+    have = on_disk(recording)
+    start = max(0, have - WINDOW)
+    try:
+        with recording.part.open("rb") as file:
+            file.seek(wav.HEADER_BYTES + start * pcm.BYTES_A_SAMPLE)
+            packed = file.read((have - start) * pcm.BYTES_A_SAMPLE)
+    except FileNotFoundError:
+        return (), have
+    whole = packed[: len(packed) // pcm.BYTES_A_SAMPLE * pcm.BYTES_A_SAMPLE]
+    heard = hear(pcm.to_floats(pcm.to_integers(whole)))
+    return [phrase.shifted(start) for phrase in heard.phrases], have
 
 
 def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:

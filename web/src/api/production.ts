@@ -67,7 +67,8 @@ const NONE: Take[] = []
 const ofProduction = (production: string) => ['takes', production]
 const ofLine = (production: string, line: string) => [...ofProduction(production), line]
 
-const isUnknown = (take: Take) => take.state === 'finished' && (!take.measured || take.read?.state === 'waiting')
+/** Whether something is still to be learned of a take: its measures, or its words. */
+export const isUnknown = (take: Take) => take.state === 'finished' && (!take.measured || take.read?.state === 'waiting')
 
 export function takesOf(production: string, line: Line | undefined) {
   return queryOptions({

@@ -829,6 +829,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/after/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What comes after a finished take in a reading run: the next line, or the same again. */
+        get: operations["after_take"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/clock/": {
         parameters: {
             query?: never;
@@ -889,6 +906,23 @@ export interface paths {
         };
         /** @description The WAV file that the take is a stretch of, whole or a range of bytes. */
         get: operations["take_recording"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/so-far/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Whether the line is read, of a take that is being recorded: asked again and again in a reading run. */
+        get: operations["take_so_far"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1953,6 +1987,17 @@ export interface components {
             /** @description where a pick-up begins, programme sample */
             cue?: number | null;
         };
+        /** @description What comes after a reading. */
+        Next: {
+            next: components["schemas"]["NextEnum"];
+            faults: string[];
+        };
+        /**
+         * @description * `on` - on
+         *     * `again` - again
+         * @enum {string}
+         */
+        NextEnum: "on" | "again";
         /** @description What the pages of slides say, page by page. */
         Notes: {
             notes: string[];
@@ -2749,6 +2794,15 @@ export interface components {
             words?: string;
             /** @default slate */
             colour?: components["schemas"]["ColourEnum"];
+        };
+        /** @description What is heard of a take while it is recorded. */
+        SoFar: {
+            /** @description samples that were listened to */
+            heard: number;
+            /** @description somebody has spoken */
+            speaks: boolean;
+            /** @description the line is read, or nobody reads it */
+            over: boolean;
         };
         /**
          * @description * `treated` - treated
@@ -4823,6 +4877,29 @@ export interface operations {
             };
         };
     };
+    after_take: {
+        parameters: {
+            query: {
+                readings: number;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Next"];
+                };
+            };
+        };
+    };
     take_clock: {
         parameters: {
             query?: never;
@@ -4933,6 +5010,38 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": string;
+                };
+            };
+        };
+    };
+    take_so_far: {
+        parameters: {
+            query: {
+                /** @description sample of the take at which the line begins */
+                cue: number;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoFar"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

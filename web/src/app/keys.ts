@@ -55,6 +55,7 @@ export const ACTIONS = {
   writeEnd: { key: 'Alt+]', does: 'the slot ends here', room: 'While writing' },
   writePlay: { key: 'Ctrl+Space', does: 'play and stop', room: 'While writing' },
   record: { key: 'Enter', does: 'begin a take; stop it', room: 'Booth' },
+  run: { key: 'Shift+Enter', does: 'read line after line without a key (reading run)', room: 'Booth' },
   pause: { key: 'p', does: 'pause the take; go on', room: 'Booth' },
   punchIn: { key: 'i', does: 'read again from the position on (punch in)', room: 'Booth' },
   callOff: { key: 'Escape', does: 'call off the count-in; stop', room: 'Booth' },

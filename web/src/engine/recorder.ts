@@ -172,6 +172,11 @@ export class Recorder {
     return !['ready', 'saved', 'failed'].includes(this.state.value.kind)
   }
 
+  /** The take that is being read, once it has its place. */
+  get takeId(): string | undefined {
+    return this.live?.begun?.id
+  }
+
   /** Choose where sound comes from. */
   choose(choice: InputChoice): Promise<void> {
     if (this.isBusy) return Promise.resolve()

@@ -13,6 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fendo_core.audio import pcm, wav
+from fendo_core.reader import narrator
 from fendo_core.takes import measures
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
@@ -22,7 +23,7 @@ from fendo_server.voice.models import Recording
 from fendo_server.voice.reading import read_sound
 from fendo_server.work import running
 from fendo_server.work.models import Job
-from testing import record, send, takes_of, voice
+from testing import clock_of, record, send, takes_of, voice
 
 
 def recording_of(take):
@@ -409,3 +410,25 @@ def test_takes_begun_at_the_same_moment_get_different_numbers_and_files(producti
         begun = list(pool.map(begin, range(12)))
     assert sorted(number for number, _ in begun) == list(range(1, 13))
     assert len({name.lower() for _, name in begun}) == 12
+
+
+def test_while_a_line_is_read_it_is_told_when_it_is_over_and_afterwards_what_comes_next(client, production):
+    line = production.lines.first()
+    reading = narrator.read(line.text, 5, tail=3 * SAMPLE_RATE)
+    sound, take = pcm.from_floats(reading.samples), capture.begin(line, "a microphone")
+    address = f"/api/takes/{take.id}/so-far/?cue={reading.cue}"
+    told = []
+    for first in range(0, len(sound), SAMPLE_RATE // 2):
+        capture.append(take, first, pcm.from_integers(sound[first : first + SAMPLE_RATE // 2]))
+        told.append(client.get(address).json())
+    over = [one["heard"] for one in told if one["over"]]
+    assert over and reading.speech_end + SAMPLE_RATE < over[0] < reading.speech_end + 3 * SAMPLE_RATE
+    assert not told[0]["speaks"] and told[-1]["speaks"]
+    assert client.get(f"/api/takes/{take.id}/so-far/?cue=-1").status_code == 400
+    capture.finish(take, len(sound), [clock_of(line.slot_start - reading.cue)], False)
+    after = client.get(f"/api/takes/{take.id}/after/?readings=1").json()
+    assert after == {"next": "on", "faults": []}
+    late = record(line, sound, start=line.slot_start)
+    found = client.get(f"/api/takes/{late.id}/after/?readings=2").json()
+    assert found["next"] == "again" and "late" in found["faults"][0]
+    assert client.get(f"/api/takes/{late.id}/after/?readings=3").json()["next"] == "on"

@@ -19,6 +19,7 @@ import { InputChooser } from './InputChooser'
 import { LoopTest } from './LoopTest'
 import { Meter } from './Meter'
 import { RoomCheck } from './RoomCheck'
+import { useRun } from './run'
 import { Safety } from './Safety'
 import { SlotWave } from './SlotWave'
 import { Sweep } from './Sweep'
@@ -104,11 +105,20 @@ export function Component() {
     step(by)
   }
   const setHeadphones = (headphones: boolean) => quiet && settings.mutate({ headphones }, { onError: sayProblem })
+  const { takes } = useTakes(production.id, line)
+  const read =
+    state.kind === 'saved' && state.line === line?.id ? takes.find(({ number }) => number === state.take) : undefined
+  const { run, start: startRun, end: endRun } = useRun(line, lines[index + 1], read, () => begin(null), go)
   useKeys({
     record: toggle,
+    run: () => quiet && startRun(),
     pause: hold,
     punchIn,
-    callOff: () => (quiet ? recorder.dismiss() : void recorder.stop()),
+    callOff: () => {
+      endRun()
+      if (quiet) recorder.dismiss()
+      else void recorder.stop()
+    },
     up: () => move(-1),
     down: () => move(1),
     headphones: () => setHeadphones(!production.headphones),
@@ -117,9 +127,6 @@ export function Component() {
     smaller: () => page.set({ size: sizedBy(page.size, -2) }),
   })
 
-  const { takes } = useTakes(production.id, line)
-  const read =
-    state.kind === 'saved' && state.line === line?.id ? takes.find(({ number }) => number === state.take) : undefined
   if (!line) return <EmptyBooth production={production} />
   const shown = lines[index + ahead] ?? line
   const before = lines[index - 1]
@@ -174,6 +181,16 @@ export function Component() {
       </section>
       <section className="booth-bar">
         <State state={state} onDismiss={() => recorder.dismiss()} />
+        {run && (
+          <p className="booth-run" data-testid="run">
+            <b>Reading run</b>{' '}
+            {run.readings > 1
+              ? `line ${line.number} again: ${run.faults[0]}`
+              : next
+                ? 'the next line comes by itself'
+                : 'the last line'}
+          </p>
+        )}
         <Safety />
         <Button
           className="booth-button"
@@ -190,13 +207,15 @@ export function Component() {
           <Key action="record">{quiet ? 'record' : 'stop'}</Key>{' '}
           {quiet ? (
             <>
-              <Key action="punchIn">from here</Key> <Key action="up" /> <Key action="down">line</Key>
+              <Key action="run">reading run</Key> <Key action="punchIn">from here</Key> <Key action="up" />{' '}
+              <Key action="down">line</Key>
             </>
           ) : (
             (state.kind === 'recording' || state.kind === 'paused') && (
               <>
                 <Key action="pause">{state.kind === 'paused' ? 'go on' : 'pause'}</Key>
-                {next && <Key action="down">read on</Key>}
+                {next && !run && <Key action="down">read on</Key>}
+                {run && <Key action="callOff">end the run</Key>}
               </>
             )
           )}
