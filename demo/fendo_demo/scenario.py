@@ -124,7 +124,7 @@ class OldReading:
     lowered: float
 
 
-OLD_READING = OldReading(number=3, word=8, pause=7, voice=2, seed=1911, lowered=-14.0)
+OLD_READING = OldReading(number=3, word=8, pause=6, voice=0, seed=1911, lowered=-14.0)
 
 
 @dataclass(frozen=True)

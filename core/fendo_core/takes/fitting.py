@@ -11,7 +11,7 @@ from functools import cache
 
 import numpy as np
 
-from fendo_core.timebase import Span, milliseconds
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.voice.assembly import assembled, retimed
 from fendo_core.voice.comp import AFTER_SPEECH, BEFORE_SPEECH, CROSSFADE, Comp, RoomTone, cut, shifted
 
@@ -159,9 +159,9 @@ def _edged(phrases: Sequence[Span], start: int, end: int) -> Span:
 _TOGETHER = 4
 """So many phrases of the guide may be one of the reading's."""
 _MOST_PARTS = 80
-_NO_BREAK, _BREAK_AT_MARK, _BREAK_ANYWHERE = 0.2, 0.04, 0.5
-"""What it costs to go over a pause, to part a phrase where the text has a mark, and to part it between any two words; a
-phrase that is two thirds as long as its partner costs 0.4."""
+_NO_BREAK, _NO_BREAK_A_SECOND, _BREAK_AT_MARK, _BREAK_ANYWHERE = 0.2, 0.5, 0.04, 0.5
+"""What it costs to go over a pause (and for each second of it), to part a phrase where the text has a mark, and to part it
+between any two words; a phrase that is two thirds as long as its partner costs 0.4."""
 
 
 def _by_length(own: Sequence[Span], guide: Sequence[Span], words: Words | None, marks: Collection[int]) -> list[Pair]:
@@ -182,8 +182,9 @@ def _by_length(own: Sequence[Span], guide: Sequence[Span], words: Words | None, 
                 cost, rest = best(a, b)
                 apart = abs(np.log(between(parts, i, a).length / between(guide, j, b).length))
                 breaks = costs[a - 1] if a < len(parts) else 0.0
-                ways.append((float(apart) + over + breaks + _NO_BREAK * (b - j - 1) + cost, ((a, b), *rest)))
-            over += _NO_BREAK if costs[a - 1] == 0.0 else 0.0
+                gone = sum(_over(guide[n], guide[n + 1]) for n in range(j, b - 1))
+                ways.append((float(apart) + over + breaks + gone + cost, ((a, b), *rest)))
+            over += _over(parts[a - 1], parts[a]) if costs[a - 1] == 0.0 and a < len(parts) else 0.0
         return min(ways)
 
     cost, ends = best(0, 0)
@@ -195,6 +196,11 @@ def _by_length(own: Sequence[Span], guide: Sequence[Span], words: Words | None, 
         pairs.append((between(parts, i, a), between(guide, j, b), None))
         i, j = a, b
     return pairs
+
+
+def _over(one: Span, other: Span) -> float:
+    """What it costs to take two phrases for one."""
+    return _NO_BREAK + _NO_BREAK_A_SECOND * max(0, other.start - one.end) / SAMPLE_RATE
 
 
 def _parts(own: Sequence[Span], words: Words, marks: Collection[int]) -> tuple[list[Span], list[float]]:

@@ -213,7 +213,7 @@ export function Component() {
           ) : (
             (state.kind === 'recording' || state.kind === 'paused') && (
               <>
-                <Key action="pause">{state.kind === 'paused' ? 'go on' : 'pause'}</Key>
+                <Key action="pause">{state.kind === 'paused' ? 'go on' : 'pause'}</Key>{' '}
                 {next && !run && <Key action="down">read on</Key>}
                 {run && <Key action="callOff">end the run</Key>}
               </>

@@ -16,6 +16,7 @@ import { Stage } from '../../page/Stage'
 import { Fit } from './Fit'
 import { type ChosenWords, useMaking, wordAt, wordsText } from './making'
 import { rowSpan, TakeRow } from './TakeRow'
+import { TooLong } from './TooLong'
 import './takes.css'
 
 const RUN_UP = Math.round(0.4 * SAMPLE_RATE)
@@ -221,6 +222,17 @@ export function Component() {
                   let them go
                 </button>
               </p>
+            )}
+            {line && current && current.past_end !== null && (
+              <TooLong
+                key={`${line.id}${current.id}`}
+                production={production}
+                line={line}
+                take={current}
+                busy={making.busy}
+                onShorten={(wanted) => void making.setLength(current.id, wanted)}
+                onEdit={(wanted) => edit.mutateAsync(wanted).catch(sayProblem)}
+              />
             )}
             {line?.silences && film && (
               <p className="takes-open" data-testid="film-silent">

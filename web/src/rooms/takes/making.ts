@@ -39,6 +39,8 @@ export function useMaking(production: string, line: Line | undefined, takes: Tak
       make((id) =>
         answered(client.POST('/api/lines/{line_id}/weave/', { ...path(id), body: { onto, source: take, first, last } })),
       ),
+    setLength: (voice: string, wanted: number) =>
+      make((id) => answered(client.POST('/api/lines/{line_id}/length/', { ...path(id), body: { voice, wanted } }))),
     fit: (wish: FitWish) => make((id) => answered(client.POST('/api/lines/{line_id}/fit/', { ...path(id), body: wish }))),
   }
 }

@@ -1,0 +1,83 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from 'react-router'
+import { answered, client, type Edit, type Line, type Production, type Take } from '../../api/client'
+import { inTurn } from '../../api/production'
+import { Key } from '../../app/Key'
+import { useKeys } from '../../app/keys'
+import { SAMPLE_RATE, secondsText } from '../../engine/time'
+
+/** As in Polish, to start with. */
+const MOST = 0.06
+/** An end that is less late is not noticed. */
+const AUDIBLE = SAMPLE_RATE / 20
+
+type Props = {
+  production: Production
+  line: Line
+  take: Take
+  busy: boolean
+  /** Make it end with its slot, in so many samples from its first word on. */
+  onShorten: (wanted: number) => void
+  onEdit: (edit: Edit) => Promise<unknown>
+}
+
+/** What can be done with a reading that is longer than its slot, each with its consequence. */
+export function TooLong({ production, line, take, busy, onShorten, onEdit }: Props) {
+  const over = take.past_end ?? 0
+  const slot = line.slot
+  const speech = take.voice?.speech
+  const wanted = slot && speech ? slot[1]! - speech[0]! : 0
+  const query = { voice: take.id, wanted, most: MOST }
+  const { data, error } = useQuery({
+    queryKey: ['length', line.id, take.voice?.key, take.voice?.span, wanted, MOST],
+    queryFn: () => answered(client.GET('/api/lines/{line_id}/length/', { params: { path: { line_id: line.id }, query } })),
+    enabled: wanted > SAMPLE_RATE / 10,
+    retry: false,
+  })
+  // What rests can wait: a still, a page of slides, a card.
+  const piece = slot && production.picture.pieces.find(({ span }) => span[0]! < slot[1]! && slot[1]! <= span[1]!)
+  const rests = piece && piece.kind !== 'film' ? piece : null
+  const can = data && !data.refused && !busy
+  const shorten = () => can && onShorten(wanted)
+  useKeys({ shorten })
+  if (!slot || over < AUDIBLE) return null
+  const wait = () =>
+    rests &&
+    inTurn(async () => {
+      await onEdit({
+        kind: 'trim_piece',
+        piece: rests.id,
+        edge: 'end',
+        at: rests.span[1]! + over,
+        close: true,
+        follow: true,
+      })
+      await onEdit({ kind: 'set_slot_end', line: line.id, at: slot[1]! + over })
+    })
+  return (
+    <p className="takes-open" data-testid="too-long">
+      {secondsText(over, 2)} s longer than its slot.{' '}
+      {can ? (
+        <>
+          <button type="button" onClick={shorten}>
+            Shorten it
+          </button>
+          <Key action="shorten">
+            pauses {secondsText(Math.abs(data.pauses), 2)} s shorter, phrases {Math.abs(100 * data.stretch).toFixed(1)} %
+            faster
+          </Key>{' '}
+        </>
+      ) : (
+        (data?.refused || error) && (
+          <span className="quiet">Too long to be shortened: {data?.refused || error?.message}. </span>
+        )
+      )}
+      {rests && (
+        <button type="button" onClick={wait}>
+          Let the picture wait
+        </button>
+      )}
+      <Link to="../booth">Read it again</Link> <span className="quiet">or let it run over.</span>
+    </p>
+  )
+}
