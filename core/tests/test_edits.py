@@ -7,14 +7,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fendo_core.picture.laid import LaidSound
+from fendo_core.picture.laid import LaidSound, parted
 from fendo_core.picture.reel import Piece, Source
 from fendo_core.picture.shots import Shot
 from fendo_core.production import edits
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import Difference, LineComp, State, TakeRef, conflicts, difference, rows
 from fendo_core.script.lines import Line
-from fendo_core.takes.standing import standing
+from fendo_core.takes.standing import silenced, standing
 from fendo_core.timebase import FrameRate, Span
 from fendo_core.voice import Comp, Segment
 
@@ -71,7 +71,15 @@ any_edit = st.one_of(
     st.builds(edits.PickProvisional, st.none() | st.just(("a", "c"))),
     st.builds(edits.MoveVoice, voices, st.integers(-90_000, 90_000)),
     st.builds(edits.PlaceVoice, voices, st.none() | st.just("00:00:02:05")),
-    st.builds(edits.AddComp, st.just("a"), st.just(""), st.just("takes 1 + 2"), st.just(COMP), st.just("t1")),
+    st.builds(
+        edits.AddComp,
+        st.just("a"),
+        st.just(""),
+        st.just("takes 1 + 2"),
+        st.just(COMP),
+        st.just("t1"),
+        silences=st.booleans(),
+    ),
     st.builds(edits.MoveSeam, voices, st.integers(0, 1), st.integers(0, 30_000)),
     st.builds(edits.TakeApart, voices),
     st.builds(edits.SetAside, takes, st.booleans()),
@@ -94,6 +102,7 @@ any_edit = st.one_of(
     st.builds(edits.SetStress, line_ids, st.tuples(st.integers(0, 4))),
     st.builds(edits.SetReader, st.tuples(line_ids), st.none() | st.sampled_from(["r1", "nobody"])),
     st.builds(edits.SetWild, line_ids, st.booleans()),
+    st.builds(edits.SetSilences, line_ids, st.booleans()),
     st.builds(edits.SetSaying, st.sampled_from(["third", " ", "Second"]), st.text(max_size=5)),
     st.just(edits.SpreadSlots()),
     st.just(edits.MendSlots()),
@@ -215,3 +224,32 @@ def test_the_first_word_is_put_on_the_slot_or_at_a_timecode():
     for voice, timecode, said in (("t1", "x", "no place in time"), ("t3", None, "not known"), ("gone", None, "not known")):
         with pytest.raises(EditRefused, match=said):
             edits.perform(replace(START, takes=world.takes), edits.PlaceVoice(voice, timecode), str)
+
+
+def test_the_film_is_silent_in_the_slot_of_a_line_that_replaces_it_as_long_as_that_sounds():
+    one, label = edits.perform(START, edits.SetSilences("a", True), str)
+    assert silenced(one) == (Span(0, 96_000),) and label == "the film silent under line 1"
+    assert silenced(edits.perform(one, edits.SetSilences("a", False), str)[0]) == ()
+    # A line without a slot, one that was not read, one that was dropped: nothing of the film goes.
+    for line in ("b", "c"):
+        assert silenced(edits.perform(START, edits.SetSilences(line, True), str)[0]) == ()
+    assert silenced(edits.perform(one, edits.DropLine("a"), str)[0]) == ()
+    made, _ = edits.perform(START, edits.AddComp("a", "", "take 1, fitted", COMP, "t1", "made", True), lambda: "k9")
+    assert made.lines[0].silences and made.picks["a"] == "k9"
+    split, _ = edits.perform(replace(one, takes={}, comps=(), picks={}), edits.SplitLine("a", 5), lambda: "n")
+    assert [line.silences for line in split.lines[:2]] == [True, True]
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 900), st.integers(1, 300)), max_size=6),
+    st.integers(0, 500),
+    st.integers(1, 900),
+)
+def test_a_sound_is_parted_around_silences_and_what_is_left_stays_in_its_place(stretches, start, length):
+    sound = LaidSound("m", "film", Span(start, start + length), 5_000)
+    silences = [Span(a, a + n) for a, n in stretches]
+    left = parted([sound], silences)
+    heard = {n for one in left for n in range(one.span.start, one.span.end)}
+    wanted = {n for n in range(start, start + length) if not any(span.holds(n) for span in silences)}
+    assert heard == wanted and sum(one.span.length for one in left) == len(wanted)
+    assert all(one.first - one.span.start == 5_000 - start and one.id == "m" for one in left)

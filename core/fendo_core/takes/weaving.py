@@ -73,66 +73,80 @@ def weave(
     Raises:
         CantWeave: when the words were not found in both readings.
     """
-    wanted = range(first, last + 1)
-    theirs = [word for word in wanted if word in other_words]
-    if not theirs or theirs[0] != first or theirs[-1] != last:
+    if first not in other_words or last not in other_words:
         raise CantWeave("These words were not heard in the take that they would come from")
-    before = max((word for word in base_words if word < first), default=None)
-    behind = min((word for word in base_words if word > last), default=None)
+    hear = _Hearing(read)
+    before = _seam_before(base, base_words, other, other_words, first, hear)
+    behind = _seam_behind(base, base_words, other, other_words, last, hear)
     if before is None and behind is None:
         raise CantWeave("Nothing of the reading would be left. Pick the take itself instead")
-    hear = _Hearing(read)
-    parts, fades = list[Comp](), list[int]()
-    begins: int = other.at
-    if before is not None:
-        starts = base_words[first].start if first in base_words else _next(base, base_words, before, behind)
-        leaves = hear.gap(base, Span(base_words[before].end, max(base_words[before].end + 1, starts)))
-        their_before = max((word for word in other_words if word < first), default=None)
-        said = other_words[their_before].end if their_before is not None else other.at
-        enters = hear.gap(other, Span(said, max(said + 1, other_words[first].start)))
-        fade = IN_PAUSE if min(leaves.room, enters.room) >= PAUSE else IN_SPEECH
-        fades.append(fade)
-        kept = cut(base, Span(base.at, leaves.at + fade // 2))
-        if kept is None:
-            raise CantWeave("There is no room for a seam before these words")
-        parts.append(kept)
-        begins, move = enters.at - fade // 2, leaves.at - enters.at
-    else:
-        move = base_words[last].start - other_words[last].start if last in base_words else base.at - other.at
-        if first in base_words:
-            move = base_words[first].start - other_words[first].start
-    later = 0
-    if behind is None:
-        ends, tail = other.span.end, None
-    else:
-        ended = base_words[last].end if last in base_words else base_words[behind].start - 1
-        resumes = hear.gap(base, Span(min(ended, base_words[behind].start - 1), base_words[behind].start))
-        their_next = min((word for word in other_words if word > last), default=None)
-        until = other_words[their_next].start if their_next is not None else other.span.end
-        stops = hear.gap(other, Span(other_words[last].end, max(other_words[last].end + 1, until)))
-        fade = IN_PAUSE if min(resumes.room, stops.room) >= PAUSE else IN_SPEECH
-        fades.append(fade)
-        ends = stops.at + fade // 2
-        later = stops.at + move - resumes.at
-        tail = cut(base, Span(resumes.at - fade // 2, base.span.end))
-        if tail is None:
-            raise CantWeave("There is no room for a seam behind these words")
-    taken = cut(other, Span(begins, ends))
-    if taken is None:
-        raise CantWeave("These words were not heard in the take that they would come from")
-    parts.append(shifted(_louder(taken, gain), move))
-    if tail is not None:
-        parts.append(shifted(tail, later))
+    # The words lie where the seam before them says; without one they begin where they did.
+    both = next((word for word in range(first, last + 1) if word in base_words and word in other_words), None)
+    by = base.at - other.at if both is None else base_words[both].start - other_words[both].start
+    move = before.base - before.other if before else by
+    begins = before.other - before.fade // 2 if before else other.at
+    ends = behind.other + behind.fade // 2 if behind else other.span.end
+    later = behind.other + move - behind.base if behind else 0
+    taken = cut(other, Span(begins, max(ends, begins + 1)))
+    kept = cut(base, Span(base.at, before.base + before.fade // 2)) if before else None
+    rest = cut(base, Span(behind.base - behind.fade // 2, base.span.end)) if behind else None
+    if taken is None or (before and kept is None) or (behind and rest is None):
+        raise CantWeave("There is no room for a seam beside these words")
+    parts = [kept, shifted(_louder(taken, gain), move), shifted(rest, later) if rest else None]
     try:
-        return Woven(assembled(parts, base.tone, max(fades)), later)
+        return Woven(assembled([part for part in parts if part], base.tone, IN_PAUSE), later)
     except ValueError as error:
         raise CantWeave(f"The seams can’t be laid: {error}") from error
 
 
-def _next(base: Comp, words: Words, before: int, behind: int | None) -> int:
+@dataclass(frozen=True, slots=True)
+class _Seam:
+    """Where both readings are cut, programme samples where they lie, and the length of the crossfade."""
+
+    base: int
+    other: int
+    fade: int
+
+
+def _seam_before(
+    base: Comp, base_words: Words, other: Comp, other_words: Words, first: int, hear: "_Hearing"
+) -> _Seam | None:
+    """The seam before a word; None when nothing of the base comes before it."""
+    before = max((word for word in base_words if word < first), default=None)
+    if before is None:
+        return None
+    said = base_words[before].end
+    starts = base_words[first].start if first in base_words else _half_way(base, base_words, said, first)
+    theirs = max((word for word in other_words if word < first), default=None)
+    ended = other_words[theirs].end if theirs is not None else other.at
+    return _seam(hear, base, (said, starts), other, (ended, other_words[first].start))
+
+
+def _seam_behind(
+    base: Comp, base_words: Words, other: Comp, other_words: Words, last: int, hear: "_Hearing"
+) -> _Seam | None:
+    """The seam behind a word; None when nothing of the base comes behind it."""
+    behind = min((word for word in base_words if word > last), default=None)
+    if behind is None:
+        return None
+    begins = base_words[behind].start
+    said = min(base_words[last].end if last in base_words else begins - 1, begins - 1)
+    theirs = min((word for word in other_words if word > last), default=None)
+    until = other_words[theirs].start if theirs is not None else other.span.end
+    return _seam(hear, base, (said, begins), other, (other_words[last].end, until))
+
+
+def _seam(hear: "_Hearing", base: Comp, own: tuple[int, int], other: Comp, theirs: tuple[int, int]) -> _Seam:
+    """The seam between two words of each reading: from the end of one to the start of the next."""
+    one = hear.gap(base, Span(own[0], max(own[0] + 1, own[1])))
+    two = hear.gap(other, Span(theirs[0], max(theirs[0] + 1, theirs[1])))
+    return _Seam(one.at, two.at, IN_PAUSE if min(one.room, two.room) >= PAUSE else IN_SPEECH)
+
+
+def _half_way(base: Comp, words: Words, said: int, first: int) -> int:
     """Where what was to be replaced would begin in a reading that left it out: half way to the next word."""
-    end = words[behind].start if behind is not None else base.span.end
-    return max(words[before].end + 1, (words[before].end + end) // 2)
+    behind = min((word for word in words if word > first), default=None)
+    return max(said + 1, (said + (words[behind].start if behind is not None else base.span.end)) // 2)
 
 
 def _louder(comp: Comp, gain: float) -> Comp:

@@ -52,7 +52,7 @@ export function wordAt(take: Take, position: number): number | undefined {
 }
 
 /** The words between two ordinals as a text. */
-export function wordsText(take: Take | undefined, { first, last }: ChosenWords): string {
+export function wordsText(take: Take | undefined, { first, last }: Omit<ChosenWords, 'take'>): string {
   const said =
     take?.read?.words.filter(({ ordinal, mark }) => ordinal >= first && ordinal <= last && mark !== 'again') ?? []
   const text = said.map((word) => word.text).join(' ')
