@@ -41,8 +41,10 @@ def test_a_reader_who_thinks_is_waited_for_and_one_who_says_nothing_is_not_waite
     assert run.over(half, 4 * SAMPLE_RATE, expected=3 * SAMPLE_RATE)
     assert not run.over([], 12 * SAMPLE_RATE, expected=5 * SAMPLE_RATE)
     assert run.over([], 13 * SAMPLE_RATE, expected=5 * SAMPLE_RATE)
-    # Of a long line the last half minute is listened to: what was said before it counts.
-    assert run.over([Span(0, SAMPLE_RATE)], 3 * SAMPLE_RATE, expected=60 * SAMPLE_RATE, spoken_before=True)
+    # Of a long line its last seconds are listened to: what was said before them counts, and a pause in it ends nothing.
+    last = [Span(14 * SAMPLE_RATE, 15 * SAMPLE_RATE)]
+    assert run.over(last, 17 * SAMPLE_RATE, expected=20 * SAMPLE_RATE, spoken_before=True)
+    assert not run.over(last, 17 * SAMPLE_RATE, expected=60 * SAMPLE_RATE, spoken_before=True)
     assert run.over([], run.WINDOW, expected=60 * SAMPLE_RATE, spoken_before=True)
 
 

@@ -12,8 +12,8 @@ THINKING = 4 * SAMPLE_RATE
 NOTHING = 8 * SAMPLE_RATE
 """So long after the words should have ended a reader is waited for who says nothing."""
 MOST_OF_IT = 0.6
-WINDOW = 30 * SAMPLE_RATE
-"""What is listened to while it is read: the last half minute."""
+WINDOW = 12 * SAMPLE_RATE
+"""What is listened to while it is read: its last seconds. More would cost what others' recordings need."""
 MOST_READINGS = 3
 """A line is offered so often in one run; then the run goes on, and the line says what is wrong with it."""
 
@@ -32,8 +32,9 @@ def over(phrases: Sequence[Span], heard: int, expected: int, spoken_before: bool
     if not phrases:
         return heard >= expected + NOTHING if not spoken_before else heard >= THINKING
     quiet = heard - phrases[-1].end
-    said = phrases[-1].end - phrases[0].start
-    enough = spoken_before or said >= MOST_OF_IT * expected
+    # Who spoke before what was listened to has spoken since about the cue.
+    said = phrases[-1].end - (0 if spoken_before else phrases[0].start)
+    enough = said >= MOST_OF_IT * expected
     return quiet >= (QUIET if enough else THINKING)
 
 

@@ -176,7 +176,7 @@ def on_disk(recording: Recording) -> int:
 
 
 def so_far(take: Take) -> tuple[Sequence[Span], int]:
-    """Where somebody speaks in the last half minute of a take that is being recorded, and how much of it is on the disk;
+    """Where somebody speaks in the last seconds of a take that is being recorded, and how much of it is on the disk;
     both in samples of the recording."""
     recording = take.recording
     have = on_disk(recording)
