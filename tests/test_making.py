@@ -39,6 +39,13 @@ def takes(page: Page, world, demo):
 
 def test_an_old_reading_in_the_film_is_replaced_where_it_sat_and_words_are_woven_in(takes: Page):
     page, rows = takes, takes.locator(".take-row")
+    # What somebody thinks of the chosen take: a mark with one key, a note.
+    page.keyboard.press("m")
+    expect(rows.nth(2).get_by_test_id("mark")).to_contain_text("keep")
+    page.keyboard.press("o")
+    page.keyboard.type("the calmest of the three")
+    page.keyboard.press("Enter")
+    expect(rows.nth(2).locator(".take-note")).to_have_text("the calmest of the three")
     page.keyboard.press("t")
     phrases = page.get_by_test_id("fit").locator(".fit-phrases li")
     # The old one had a pause behind the comma; the new one, read in one breath, is parted there.

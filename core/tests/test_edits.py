@@ -83,6 +83,7 @@ any_edit = st.one_of(
     st.builds(edits.MoveSeam, voices, st.integers(0, 1), st.integers(0, 30_000)),
     st.builds(edits.TakeApart, voices),
     st.builds(edits.SetAside, takes, st.booleans()),
+    st.builds(edits.NoteTake, takes, st.none() | st.sampled_from([*edits.MARKS, "fine"]), st.none() | st.text(max_size=20)),
     st.builds(edits.AddPieces, st.tuples(shown), st.none() | positions, st.booleans()),
     st.builds(edits.SplitPiece, positions),
     st.builds(edits.TrimPiece, pieces, st.sampled_from(["start", "end"]), positions, st.booleans(), st.booleans()),
@@ -253,3 +254,16 @@ def test_a_sound_is_parted_around_silences_and_what_is_left_stays_in_its_place(s
     wanted = {n for n in range(start, start + length) if not any(span.holds(n) for span in silences)}
     assert heard == wanted and sum(one.span.length for one in left) == len(wanted)
     assert all(one.first - one.span.start == 5_000 - start and one.id == "m" for one in left)
+
+
+def test_a_take_is_marked_and_noted_each_without_the_other():
+    one, label = edits.perform(START, edits.NoteTake("t1", mark="keep"), str)
+    assert one.notes["t1"] == ("keep", "") and label == "mark of take 1"
+    two, label = edits.perform(one, edits.NoteTake("t1", note="  the end\nis warmer "), str)
+    assert two.notes["t1"] == ("keep", "the end is warmer") and label == "note on take 1"
+    # Nothing said is no row, as if nobody had ever said anything.
+    bare, _ = edits.perform(edits.perform(two, edits.NoteTake("t1", mark=""), str)[0], edits.NoteTake("t1", note=""), str)
+    assert rows(bare) == rows(START)
+    for wrong in (edits.NoteTake("t9", "no"), edits.NoteTake("t1", "fine"), edits.NoteTake("t1", note="x" * 501)):
+        with pytest.raises(EditRefused):
+            edits.perform(START, wrong, str)

@@ -144,6 +144,7 @@ SPECTACULAR_SETTINGS = {
         "RepairKindEnum": "fendo_core.voice.repair.REPAIR_KINDS",
         "PlaceKindEnum": "fendo_core.polish.scan.PLACE_KINDS",
         "StageKindEnum": "fendo_core.voice.chain.STAGE_KINDS",
+        "TakeMarkEnum": "fendo_core.production.edits.MARKS",
         "FindingKindEnum": "fendo_core.handover.checks.FINDING_KINDS",
         "FormEnum": "fendo_core.handover.forms.FORM_KEYS",
         "HeardEnum": "fendo_core.picture.reel.HEARD",

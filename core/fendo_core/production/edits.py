@@ -11,7 +11,7 @@ from fendo_core.picture.timeline import Event
 from fendo_core.polish.edits import CloseGap, DropRepairs, Mend, SetTreatment
 from fendo_core.production.following import follow
 from fendo_core.production.refusal import EditRefused
-from fendo_core.production.state import LineComp, State
+from fendo_core.production.state import LineComp, State, TakeNote
 from fendo_core.script import lines, pronunciation, slots
 from fendo_core.script.lines import Draft
 from fendo_core.script.pace import expected_length
@@ -266,6 +266,19 @@ class SetAside:
     aside: bool
 
 
+MARKS = ("", "keep", "maybe", "no")
+LONGEST_NOTE = 500
+
+
+@dataclass(frozen=True, slots=True)
+class NoteTake:
+    """What somebody thinks of a take: a mark of `MARKS`, a note; None stays."""
+
+    take: str
+    mark: str | None = None
+    note: str | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class UsePass:
     """The takes that were cut out of one long pass are used from now on, and the pass itself is put away quietly."""
@@ -451,6 +464,7 @@ Edit: TypeAlias = (
     | MoveSeam
     | TakeApart
     | SetAside
+    | NoteTake
     | UsePass
     | Mend
     | DropRepairs
@@ -491,6 +505,23 @@ def _with_shots(state: State, piece: Piece, change: Callable[[tuple[shots.Shot, 
     if source is None or not source.shots:
         raise EditRefused("Only a film has shots of its own. A still, a page and a card are one shot each.")
     return replace(state, sources={**state.sources, source.id: replace(source, shots=change(source.shots))})
+
+
+def _noted(state: State, take: str, mark: str | None, note: str | None) -> tuple[State, str]:
+    found = standing.take_of(state, take)
+    if found is None:
+        raise EditRefused("This take is no longer there. Nothing was noted.")
+    if mark is not None and mark not in MARKS:
+        raise EditRefused(f"A take is marked {', '.join(MARKS[1:])}, or not at all.")
+    old = state.notes.get(take, TakeNote())
+    text = old.text if note is None else " ".join(lines.paragraphs(note))
+    if len(text) > LONGEST_NOTE:
+        raise EditRefused(f"A note holds {LONGEST_NOTE} characters, and this one has {len(text)}. Nothing was noted.")
+    new = TakeNote(old.mark if mark is None else mark, text)
+    notes = {key: known for key, known in state.notes.items() if key != take}
+    if any(new):
+        notes[take] = new
+    return replace(state, notes=notes), f"note on take {found.number}" if mark is None else f"mark of take {found.number}"
 
 
 def _with_piece(state: State, piece: Piece) -> State:
@@ -725,6 +756,8 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
                 raise EditRefused("The picked take can't be set aside. Pick another one first, or take the pick back.")
             away = state.aside | {take} if aside else state.aside - {take}
             return replace(state, aside=away), "take set aside" if aside else "take brought back"
+        case NoteTake(take, mark, note):
+            return _noted(state, take, mark, note)
         case UsePass(whole, takes):
             # A pass that is picked stays where it is.
             put_away = {whole} - {*state.picks.values(), *takes}

@@ -23,8 +23,8 @@ from fendo_core.voice.repair import Repair
 Row: TypeAlias = dict[str, Any]
 Rows: TypeAlias = dict[str, Row | None]
 """Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `comp:<id>`, `say:<word>`, `shots:<source>`, `piece:<id>`,
-`sound:<id>`, `repair:<id>`, `chain:<scope>`, and the orders `order` of lines and `reel` of pieces); None where there is
-none."""
+`sound:<id>`, `note:<take id>`, `repair:<id>`, `chain:<scope>`, and the orders `order` of lines and `reel` of pieces); None
+where there is none."""
 
 
 class TakeRef(NamedTuple):
@@ -42,6 +42,13 @@ class TakeRef(NamedTuple):
     ends: int | None = None
     first: int = 0
     last: int = 0
+
+
+class TakeNote(NamedTuple):
+    """What somebody thinks of a take: a mark ("": none) and a note."""
+
+    mark: str = ""
+    text: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +74,7 @@ class State:
         pieces: the reel.
         laid: sounds laid under the picture.
         places: programme sample at which a take's recording begins, by take, where that is not where it was recorded.
+        notes: marks and notes by take; none where nobody has said anything.
         comps: in the order in which they were made.
         repairs: what was mended in recordings, or is left as it is, by identity.
         chains: how lines are treated, by scope: `production`, `line:<id>`.
@@ -87,6 +95,7 @@ class State:
     pieces: tuple[Piece, ...] = ()
     laid: tuple[LaidSound, ...] = ()
     places: Mapping[str, int] = field(default_factory=dict)
+    notes: Mapping[str, TakeNote] = field(default_factory=dict)
     comps: tuple[LineComp, ...] = ()
     repairs: Mapping[str, Repair] = field(default_factory=dict)
     chains: Mapping[str, Chain] = field(default_factory=dict)
@@ -175,6 +184,7 @@ def rows(state: State) -> Rows:
     found.update({f"pick:{line}": {"comp" if key in comps else "take": key} for line, key in state.picks.items()})
     for take in {*state.aside, *state.places}:
         found[f"take:{take}"] = {"aside": take in state.aside, "place": state.places.get(take)}
+    found.update({f"note:{take}": note._asdict() for take, note in state.notes.items()})
     found.update({f"comp:{one.id}": comp_row(one) for one in state.comps})
     found.update({f"repair:{key}": one.as_row() for key, one in state.repairs.items()})
     found.update({f"chain:{scope}": chain.as_row() for scope, chain in state.chains.items()})

@@ -286,8 +286,8 @@ def patch(production: Production, change: Change | None, present: State | None =
     if touched["say"]:
         said = {key: (key, "") for key in touched["say"]}
         lines |= {line.id for line in present.lines if hints(line.text, said)}
-    if touched["take"]:
-        lines |= {str(line) for line in Take.objects.filter(pk__in=touched["take"]).values_list("line_id", flat=True)}
+    if takes_touched := touched["take"] | touched["note"]:
+        lines |= {str(line) for line in Take.objects.filter(pk__in=takes_touched).values_list("line_id", flat=True)}
     by_id = {line.id: line for line in present.lines if not line.dropped}
     takes = None
     if len(lines) <= MOST_LINES:

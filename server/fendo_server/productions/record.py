@@ -23,6 +23,7 @@ from fendo_core.booth.naming import check_pattern
 from fendo_core.picture.laid import CHANNELS
 from fendo_core.picture.reel import COLOURS, HEARD
 from fendo_core.polish.edits import PRODUCTION, checked
+from fendo_core.production.edits import LONGEST_NOTE, MARKS
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import rows
 from fendo_core.script.lines import LONGEST_TEXT
@@ -204,6 +205,11 @@ class _TakeRow(serializers.Serializer):
     moved = serializers.IntegerField(required=False, min_value=-DAY, max_value=DAY)
 
 
+class _NoteRow(serializers.Serializer):
+    mark = serializers.ChoiceField(MARKS, allow_blank=True)
+    text = serializers.CharField(max_length=LONGEST_NOTE, allow_blank=True)
+
+
 class _CompRow(serializers.Serializer):
     line = serializers.UUIDField()
     reader = serializers.UUIDField()
@@ -236,6 +242,7 @@ _ROWS = {
     "sound": _SoundRow,
     "say": _SayRow,
     "take": _TakeRow,
+    "note": _NoteRow,
     "comp": _CompRow,
     "repair": _RepairRow,
     "chain": _ChainRow,
@@ -352,7 +359,7 @@ def _restore(owner: Any, record: dict[str, Any], folder: Path, directory: str) -
     return production
 
 
-OF_TAKES = ("take:", "comp:", "repair:")
+OF_TAKES = ("take:", "note:", "comp:", "repair:")
 
 
 def stretches(production: Production, record: dict[str, Any]) -> list[Take]:
@@ -382,6 +389,8 @@ def restore_takes(production: Production, record: dict[str, Any]) -> int:
         if kind == "take" and name in starts:
             moved = row.get("moved", 0)
             known[key] = {"aside": row["aside"], "place": starts[name] + moved if moved else row.get("place")}
+        elif kind == "note" and name in starts:
+            known[key] = dict(row)
         elif kind == "repair" and str(row["recording"]) in recordings:
             known[key] = {**row, "recording": str(row["recording"])}
         elif kind == "comp" and str(row["line"]) in lines and row["reader"] in readers:

@@ -107,6 +107,8 @@ class TakeSerializer(serializers.Serializer):
     reader = serializers.CharField()
     state = serializers.ChoiceField(Recording.State.choices)
     aside = serializers.BooleanField()
+    mark = serializers.ChoiceField(edits.MARKS, allow_blank=True, help_text="what somebody thinks of it; empty: nothing")
+    note = serializers.CharField(allow_blank=True)
     start = serializers.IntegerField(help_text="where its first sample lies")
     length = serializers.IntegerField()
     voice = VoiceSerializer(allow_null=True, help_text="null while it is recorded")
@@ -655,6 +657,13 @@ EDITS: dict[str, type[_EditSerializer]] = {
         chain=ChainSerializer(allow_null=True),
     ),
     "take_apart": _kind("take_apart", edits.TakeApart, comp=_line()),
+    "note_take": _kind(
+        "note_take",
+        edits.NoteTake,
+        take=_line(),
+        mark=serializers.ChoiceField(edits.MARKS, required=False, allow_null=True, allow_blank=True),
+        note=serializers.CharField(required=False, allow_null=True, allow_blank=True, max_length=5_000),
+    ),
     "set_aside": _kind("set_aside", edits.SetAside, take=_line(), aside=serializers.BooleanField()),
     "part_shot": _kind("part_shot", edits.PartShot, at=serializers.IntegerField(min_value=0)),
     "join_shots": _kind("join_shots", edits.JoinShots, at=serializers.IntegerField(min_value=0)),

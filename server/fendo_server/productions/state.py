@@ -14,7 +14,7 @@ from fendo_core.picture.laid import LaidSound as CoreSound
 from fendo_core.picture.reel import Piece as CorePiece
 from fendo_core.picture.reel import Source as CoreSource
 from fendo_core.picture.shots import Shot
-from fendo_core.production.state import Difference, Row, Rows, State, TakeRef
+from fendo_core.production.state import Difference, Row, Rows, State, TakeNote, TakeRef
 from fendo_core.script.lines import Line as CoreLine
 from fendo_core.script.syllables import speech_of_all
 from fendo_core.timebase import FrameRate, Span
@@ -73,6 +73,7 @@ def load(production: Production, spoken: bool = True) -> State:
         lines=lines,
         picks={str(line): str(take or comp) for line, take, comp in picks},
         aside=frozenset(aside),
+        notes=_notes(production),
         comps=comps,
         repairs=repairs,
         chains={one.scope: one.value for one in production.treatments.all()},
@@ -119,6 +120,12 @@ def _taken(production: Production) -> tuple[dict[str, tuple[TakeRef, ...]], set[
         if at is not None:
             places[take] = at
     return {line: tuple(refs) for line, refs in taken.items()}, aside, places
+
+
+def _notes(production: Production) -> dict[str, TakeNote]:
+    """Marks and notes of takes; few have any."""
+    noted = Take.objects.filter(~Q(mark="") | ~Q(note=""), line__production=production)
+    return {str(key): TakeNote(mark, note) for key, mark, note in noted.values_list("id", "mark", "note")}
 
 
 def _lengths(recordings: Iterable[str]) -> Iterable[tuple[Any, int]]:
@@ -172,6 +179,9 @@ def store(production: Production, rows: Rows) -> None:
                 production.repairs.filter(pk=name).delete()
             case "repair":
                 production.repairs.update_or_create(pk=name, defaults={"recording_id": row["recording"], "row": row})
+            case "note":
+                values = {"mark": row["mark"], "note": row["text"]} if row else {"mark": "", "note": ""}
+                Take.objects.filter(line__production=production, pk=name).update(**values)
             case "chain" if row is None:
                 production.treatments.filter(scope=name).delete()
             case "chain":

@@ -27,8 +27,8 @@ from fendo_server.voice.polish import Polish
 from fendo_server.voice.sounding import Sounding
 
 OF_TAKE = (
-    "id", "line_id", "recording_id", "first", "last", "number", "aside", "place", "cue", "speech_start", "speech_end",
-    "peak", "true_peak", "loudness", "noise", "clipped", "phrases",
+    "id", "line_id", "recording_id", "first", "last", "number", "aside", "mark", "note", "place", "cue", "speech_start",
+    "speech_end", "peak", "true_peak", "loudness", "noise", "clipped", "phrases",
 )  # fmt: skip
 OF_RECORDING = ("start", "length", "state", "cut_off", "file_name", "folder_id", "reader_id", "within", "doubts")
 COLUMNS = (*OF_TAKE, *(f"recording__{name}" for name in OF_RECORDING))
@@ -159,6 +159,8 @@ class Describer:
             "reader": self.readers[take.recording__reader_id],
             "state": take.recording__state,
             "aside": take.aside,
+            "mark": take.mark,
+            "note": take.note,
             "start": place + take.first,
             "length": take.last - take.first if take.last else take.recording__length,
             "voice": voice,
@@ -220,6 +222,8 @@ class Describer:
             "reader": self.readers.get(one.reader, ""),
             "state": "finished",
             "aside": False,
+            "mark": "",
+            "note": "",
             "start": one.comp.at,
             "length": one.comp.length,
             "voice": voice,

@@ -25,6 +25,8 @@ class Take(models.Model):
     last = models.PositiveBigIntegerField(default=0, help_text="the sample after its last; 0 while it is recorded")
     number = models.PositiveIntegerField()
     aside = models.BooleanField(default=False)
+    mark = models.CharField(max_length=10, blank=True, default="")
+    note = models.CharField(max_length=500, blank=True, default="")
     words = models.TextField(blank=True, help_text="what its line said when it was read")
     place = models.BigIntegerField(
         null=True, help_text="programme sample at which the recording's first lies now; null: where it was recorded"

@@ -1292,7 +1292,7 @@ export interface components {
          * @enum {string}
          */
         EdgesEnum: "voice" | "handles" | "slot";
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetSilencesEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetSilencesEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["NoteTakeEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
         /**
          * @description * `fill_piece` - fill_piece
          * @enum {string}
@@ -1794,14 +1794,6 @@ export interface components {
             still_column: number;
         };
         /**
-         * @description * `read` - read
-         *     * `again` - again
-         *     * `left out` - left out
-         *     * `doubtful` - doubtful
-         * @enum {string}
-         */
-        MarkEnum: "read" | "again" | "left out" | "doubtful";
-        /**
          * @description * `mend` - mend
          * @enum {string}
          */
@@ -1998,6 +1990,25 @@ export interface components {
          * @enum {string}
          */
         NextEnum: "on" | "again";
+        /**
+         * @description * `note_take` - note_take
+         * @enum {string}
+         */
+        NoteTakeEditKindEnum: "note_take";
+        /** @description What somebody thinks of a take: a mark of `MARKS`, a note; None stays. */
+        NoteTakeEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            take: string;
+            mark?: (components["schemas"]["TakeMarkEnum"] | components["schemas"]["BlankEnum"] | components["schemas"]["NullEnum"]) | null;
+            note?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note_take";
+        };
         /** @description What the pages of slides say, page by page. */
         Notes: {
             notes: string[];
@@ -2343,10 +2354,18 @@ export interface components {
             /** @description of the line's words */
             ordinal: number;
             text: string;
-            mark: components["schemas"]["MarkEnum"];
+            mark: components["schemas"]["ReadWordMarkEnum"];
             /** @description programme samples; null: not heard */
             span: number[] | null;
         };
+        /**
+         * @description * `read` - read
+         *     * `again` - again
+         *     * `left out` - left out
+         *     * `doubtful` - doubtful
+         * @enum {string}
+         */
+        ReadWordMarkEnum: "read" | "again" | "left out" | "doubtful";
         /** @description Somebody who reads; `pace` in syllables a second, learned from `takes` takes. */
         Reader: {
             id: string;
@@ -3033,6 +3052,16 @@ export interface components {
             reader: string;
             state: components["schemas"]["TakeStateEnum"];
             aside: boolean;
+            /**
+             * @description what somebody thinks of it; empty: nothing
+             *
+             *     * `` -
+             *     * `keep` - keep
+             *     * `maybe` - maybe
+             *     * `no` - no
+             */
+            mark: components["schemas"]["TakeMarkEnum"] | components["schemas"]["BlankEnum"];
+            note: string;
             /** @description where its first sample lies */
             start: number;
             length: number;
@@ -3081,6 +3110,14 @@ export interface components {
              */
             kind: "take_apart";
         };
+        /**
+         * @description * `` -
+         *     * `keep` - keep
+         *     * `maybe` - maybe
+         *     * `no` - no
+         * @enum {string}
+         */
+        TakeMarkEnum: "keep" | "maybe" | "no";
         /**
          * @description * `recording` - Recording
          *     * `finished` - Finished

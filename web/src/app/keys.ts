@@ -64,6 +64,8 @@ export const ACTIONS = {
   cutPass: { key: 'k', does: 'cut the take into the lines that were read in it', room: 'Booth, Takes' },
   pick: { key: 'Enter', does: 'pick the take', room: 'Takes' },
   aside: { key: 'x', does: 'set the take aside, or bring it back', room: 'Takes' },
+  markTake: { key: 'm', does: 'mark the take: keep, maybe, no, nothing', room: 'Takes' },
+  noteTake: { key: 'o', does: 'write a note on the take', room: 'Takes' },
   against: { key: 'b', does: 'hear the take that was heard before, from the same word', room: 'Takes' },
   hearSuggested: { key: 'g', does: 'hear the take to try first', room: 'Takes' },
   withFilm: { key: 'f', does: 'hear it with the film’s sound, or alone', room: 'Takes' },

@@ -191,6 +191,8 @@ def worked_on(production, recorded, client, film_file, ada):
         edits.SetSaying("Orsey", "OR-zee"),
         edits.Pick(str(first.id), str(takes[0].id)),
         edits.SetAside(str(takes[1].id), True),
+        edits.NoteTake(str(takes[0].id), "maybe", "the end is warmer"),
+        edits.SetSilences(str(takes[0].line_id), True),
         edits.TrimPiece(str(piece.id), "start", 24_000),
         edits.SplitPiece(96_000),
         edits.NameShot(0, "the gates"),

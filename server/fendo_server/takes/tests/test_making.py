@@ -162,3 +162,23 @@ def test_a_reading_is_made_as_long_as_its_slot_or_says_what_lacks(desk, line):
     assert refused.status_code == 422 and "It is as it was" in refused.json()["detail"]
     to_slot = desk.ask("length", "GET", voice=take).json()
     assert to_slot["wanted"] == SLOT.length
+
+
+def test_what_somebody_thinks_of_a_take_is_told_kept_and_taken_back(client, desk, line, production):
+    take = read(line, 3)
+
+    def note(**more):
+        revision = client.get(f"/api/productions/{production.id}/").json()["revision"]
+        body = {"kind": "note_take", "take": take, "revision": revision, **more}
+        return send(client, "POST", f"/api/productions/{production.id}/edits/", body)
+
+    answer = note(mark="maybe")
+    assert answer.status_code == 200 and [row["mark"] for row in answer.json()["takes"]] == ["maybe"]
+    assert note(note="breath before “weir”").status_code == 200
+    row = desk.rows()[take]
+    assert (row["mark"], row["note"]) == ("maybe", "breath before “weir”")
+    desk.undo()
+    assert (desk.rows()[take]["mark"], desk.rows()[take]["note"]) == ("maybe", "")
+    for wrong in ({"mark": "fine"}, {"note": "x" * 600}, {"note": 5_000 * "long"}):
+        assert note(**wrong).status_code in (400, 422)
+    assert desk.rows()[take]["mark"] == "maybe"

@@ -32,13 +32,19 @@ type RowProps = {
   /** The words of it that are chosen, and others chosen. */
   words: { first: number; last: number } | null
   onWords: (first: number, last: number) => void
+  /** Its note is being written. */
+  noting: boolean
+  onMark: () => void
+  /** Another note; null: it is going to be written. */
+  onNote: (note: string | null) => void
   onApart: () => void
   /** Another place for a seam: its index, and the sample of the comp. */
   onSeam: (seam: number, to: number) => void
 }
 
 /** A take or a comp on its row: drawn over the slot's brackets, its numbers, and what is wrong or right with it. */
-export function TakeRow({ take, line, span, on, words, onHear, onPick, onWords, onApart, onSeam }: RowProps) {
+export function TakeRow(props: RowProps) {
+  const { take, line, span, on, words, onHear, onPick, onWords, onApart, onSeam } = props
   const sounds = line.voice?.id === take.id
   const picked = line.pick === take.id
   const isComp = take.kind === 'comp'
@@ -94,6 +100,7 @@ export function TakeRow({ take, line, span, on, words, onHear, onPick, onWords, 
               </span>
             ))}
         </p>
+        {(take.note || props.noting) && <Note take={take} noting={props.noting} onNote={props.onNote} />}
         <p className="quiet take-numbers">
           {numbers.join(' · ')} <Place take={take} />
         </p>
@@ -108,10 +115,15 @@ export function TakeRow({ take, line, span, on, words, onHear, onPick, onWords, 
           </button>
         ) : (
           take.state === 'finished' && (
-            <a href={`/api/takes/${take.id}/recording/?download=1`} download title={take.file}>
-              WAV
-            </a>
+            <button type="button" onClick={props.onMark} title="keep, maybe, no (M)" data-testid="mark">
+              {MARK_SIGNS[take.mark]} {take.mark || 'mark'}
+            </button>
           )
+        )}
+        {!isComp && take.state === 'finished' && (
+          <a href={`/api/takes/${take.id}/recording/?download=1`} download title={take.file}>
+            WAV
+          </a>
         )}
       </span>
     </li>
@@ -122,6 +134,34 @@ export function TakeRow({ take, line, span, on, words, onHear, onPick, onWords, 
 function shortName(name: string): [string, string] {
   const [of, ...how] = name.split(', ')
   return [of!.replace(/^takes? /, '').replaceAll(' ', ''), how.join(', ')]
+}
+
+/** A mark has a shape of its own, so that it is told without its word. */
+const MARK_SIGNS: Record<Take['mark'], string> = { '': '○', keep: '●', maybe: '◐', no: '✕' }
+
+/** What somebody has noted of a take; pressed, it can be written anew. */
+function Note({ take, noting, onNote }: Pick<RowProps, 'take' | 'noting' | 'onNote'>) {
+  if (!noting)
+    return (
+      <button type="button" className="take-note" onClick={() => onNote(null)}>
+        {take.note}
+      </button>
+    )
+  return (
+    <input
+      className="take-note"
+      // biome-ignore lint/a11y/noAutofocus: somebody asked to write here
+      autoFocus
+      defaultValue={take.note}
+      maxLength={500}
+      aria-label={`note on ${take.name}`}
+      onBlur={(event) => onNote(event.currentTarget.value)}
+      onKeyDown={(event) => {
+        if (event.key === 'Escape') event.currentTarget.value = take.note
+        if (event.key === 'Enter' || event.key === 'Escape') event.currentTarget.blur()
+      }}
+    />
+  )
 }
 
 const LETTER = 5.9

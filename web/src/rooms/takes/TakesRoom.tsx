@@ -19,6 +19,9 @@ import { rowSpan, TakeRow } from './TakeRow'
 import { TooLong } from './TooLong'
 import './takes.css'
 
+/** In the order in which the key goes through them. */
+const MARKS: readonly Take['mark'][] = ['', 'keep', 'maybe', 'no']
+
 const RUN_UP = Math.round(0.4 * SAMPLE_RATE)
 
 /** Choose: the takes of a line one above another, each heard against the picture with one key. */
@@ -104,6 +107,16 @@ export function Component() {
     chooseTake(take.id)
     edit.mutate({ kind: 'pick', line: line.id, voice: line.pick === take.id ? null : take.id }, say)
   }
+  const markTake = (take: Take | undefined) => {
+    if (take?.kind !== 'take' || take.state !== 'finished') return
+    const mark = MARKS[(MARKS.indexOf(take.mark) + 1) % MARKS.length]
+    edit.mutate({ kind: 'note_take', take: take.id, mark }, say)
+  }
+  const [noting, setNoting] = useState<string | null>(null)
+  const noted = (take: Take, note: string) => {
+    setNoting(null)
+    if (note !== take.note) edit.mutate({ kind: 'note_take', take: take.id, note }, say)
+  }
   const nudge = (by: number) => current?.voice && edit.mutate({ kind: 'move_voice', voice: current.id, by }, say)
   const putFirstWord = (timecode?: string) =>
     current?.voice && edit.mutate({ kind: 'place_voice', voice: current.id, timecode: timecode ?? null }, say)
@@ -148,6 +161,8 @@ export function Component() {
     putWords: () => void putWords(),
     leave: () => (fitting ? setFitting(false) : setWords(null)),
     against,
+    markTake: () => markTake(current),
+    noteTake: () => current?.kind === 'take' && setNoting(current.id),
     cutPass: () => current?.kind === 'take' && cut(),
     hearSuggested: () => hear(suggested),
     withFilm: () => setWithFilm((on) => !on),
@@ -283,6 +298,9 @@ export function Component() {
                 onPick={() => pick(take)}
                 words={words?.take === take.id ? words : null}
                 onWords={(first, last) => setWords({ take: take.id, first, last })}
+                noting={noting === take.id}
+                onMark={() => markTake(take)}
+                onNote={(note) => (note === null ? setNoting(take.id) : noted(take, note))}
                 onApart={() => edit.mutate({ kind: 'take_apart', comp: take.id }, say)}
                 onSeam={(which, to) => edit.mutate({ kind: 'move_seam', comp: take.id, seam: which, to }, say)}
               />
