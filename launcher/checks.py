@@ -110,7 +110,7 @@ def check(wanted: list[str]) -> int:
     say("· pytest")
     with _test_cluster() as url:
         env = {**os.environ, "DATABASE_URL": url, "DJANGO_ALLOW_ASYNC_UNSAFE": "true", **_paths()}
-        # Tests go to two workers; what needs the machine to itself is marked `alone`.
-        workers = [] if own else ["-n", "auto", "--maxprocesses", "2", "--dist", "worksteal"]
+        # One worker drives the browser, the other one does all the rest meanwhile.
+        workers = [] if own else ["-n", "auto", "--maxprocesses", "2", "--dist", "loadgroup"]
         command = [str(PYTHON), "-m", "pytest", *workers, *targets, *own]
         return subprocess.run(command, cwd=ROOT, env=env, stdin=subprocess.DEVNULL, check=False).returncode

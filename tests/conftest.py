@@ -43,7 +43,13 @@ def pytest_configure(config):
 
 
 def pytest_collection_modifyitems(config, items):
-    """Variants of faults are done where faults are done several times: a plain run does each fault once."""
+    """Variants of faults are done where faults are done several times: a plain run does each fault once.
+
+    What drives a browser stays with one worker: two browsers on two processors take twice as long each.
+    """
+    for item in items:
+        if item.get_closest_marker("browser"):
+            item.add_marker(pytest.mark.xdist_group("browser"))
     if config.getoption("rounds") == 1:
         config.hook.pytest_deselected(items=[item for item in items if item.get_closest_marker("variant")])
         items[:] = [item for item in items if not item.get_closest_marker("variant")]
@@ -96,18 +102,6 @@ def shared(tmp_path_factory):
     """A folder that the workers of a run have in common."""
     own = tmp_path_factory.getbasetemp()
     return own.parent if os.environ.get("PYTEST_XDIST_WORKER") else own
-
-
-@pytest.fixture(autouse=True)
-def turn(request, shared):
-    """What is marked `alone` waits until nothing else is tested in a browser, and nothing else begins meanwhile."""
-    kind = fcntl.LOCK_EX if request.node.get_closest_marker("alone") else fcntl.LOCK_SH
-    with (shared / "turn").open("w") as held:
-        with (shared / "next").open("w") as door:
-            # Who waits to be alone holds the door: others can't slip in before.
-            fcntl.flock(door, fcntl.LOCK_EX)
-            fcntl.flock(held, kind)
-        yield
 
 
 @pytest.fixture(scope="session")

@@ -102,7 +102,6 @@ def compared(blocks: np.ndarray, written: np.ndarray) -> tuple[int, float]:
     return len(whole), float(max(differences, default=np.inf))
 
 
-@pytest.mark.alone
 def test_the_player_sounds_like_the_film(page: Page, world, demo, tmp_path, request):
     """Half a minute of the demo: three voices at their level, the film's sound ducked under them, the ceiling over all."""
     page.add_init_script(TAP)

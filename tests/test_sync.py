@@ -44,7 +44,6 @@ def by_eye(taken: probe.Taken) -> None:
         print("inconclusive: the machine stood still while this take was read")
 
 
-@pytest.mark.alone
 def test_takes_lie_where_the_sound_was_heard(page: Page, world, films):
     """Film heard: a plain take, one with a pause, a pick-up, one past the end of the film in a tab in the background."""
     rate = "24000/1001"
@@ -109,7 +108,6 @@ def test_a_take_lies_right_in_a_reel_of_pieces(page: Page, world, films):
     assert len(taken.errors) >= 5 and taken.missed == 0
 
 
-@pytest.mark.alone
 def test_takes_lie_where_the_picture_was_seen(page: Page, world, films, tmp_path):
     """Film silent: who reads by the picture is placed by what was drawn; in playback and in the film handed over too."""
     rate = "25"
@@ -172,7 +170,6 @@ def test_takes_lie_where_the_picture_was_seen(page: Page, world, films, tmp_path
     assert old is not None and new is not None and abs((new + begins) - (old + start)) <= 1
 
 
-@pytest.mark.alone
 def test_the_simulated_loop_is_found(page: Page, world, desk):
     """The shipped loop has a delay that is chosen here and that the application must find."""
     production = probe.api(page, "POST", "/api/productions/", {"name": "Loop"})["id"]
