@@ -1,10 +1,8 @@
 """The real thing: server, worker and database as ./fendo starts them, and a headless browser with a microphone."""
 
-import fcntl
 import json
 import os
 import secrets
-import shutil
 import subprocess
 from collections import defaultdict
 from pathlib import Path
@@ -98,13 +96,6 @@ def pytest_terminal_summary(terminalreporter, config):
 
 
 @pytest.fixture(scope="session")
-def shared(tmp_path_factory):
-    """A folder that the workers of a run have in common."""
-    own = tmp_path_factory.getbasetemp()
-    return own.parent if os.environ.get("PYTEST_XDIST_WORKER") else own
-
-
-@pytest.fixture(scope="session")
 def world(tmp_path_factory):
     made = World(tmp_path_factory.mktemp("world"))
     try:
@@ -116,23 +107,12 @@ def world(tmp_path_factory):
 
 
 @pytest.fixture(scope="session")
-def demo(world, shared):
-    """The demo production, made by its own generator; its film is drawn once for all workers."""
-    film, drawn = world.data / "demo-film.mp4", shared / "demo-film.mp4"
-    with (shared / "drawing").open("w") as held:
-        fcntl.flock(held, fcntl.LOCK_EX)
-        if drawn.exists():
-            shutil.copy(drawn, film)
-        return _demo(world, film, drawn)
-
-
-def _demo(world, film: Path, drawn: Path) -> dict:
+def demo(world):
+    """The demo production, made by its own generator."""
     made = subprocess.run(
         [PYTHON, "-m", "fendo_demo.make"], env={**os.environ, **world.env}, capture_output=True, text=True, check=False
     )
     assert made.returncode == 0, made.stdout + made.stderr
-    if not drawn.exists():
-        shutil.copy(film, drawn)
     return json.loads((world.data / "demo-truth.json").read_text())
 
 

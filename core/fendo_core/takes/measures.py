@@ -88,6 +88,11 @@ class Judgement:
     faults: tuple[str, ...]
     remarks: tuple[str, ...]
 
+    @property
+    def too_long(self) -> bool:
+        """It ends so long after its slot that it is heard."""
+        return self.past_end is not None and self.past_end >= PAST_END
+
 
 NEAREST_NOISE = 30.0
 """dB between the voice and the noise of the room below which the noise is heard with every word."""

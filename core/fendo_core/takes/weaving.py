@@ -9,13 +9,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from fendo_core.takes.fitting import Words
 from fendo_core.timebase import Span, milliseconds
 from fendo_core.voice import Comp, Place, Read, cut, render_whole, shifted
 from fendo_core.voice.assembly import assembled
 from fendo_core.words import ReadCheck
-
-Words = Mapping[int, Span]
-"""Where each word of the text is said, programme samples, by its ordinal."""
 
 PAUSE = milliseconds(120)
 """Words that lie further apart have a pause between them."""

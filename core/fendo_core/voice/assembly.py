@@ -75,11 +75,7 @@ def assembled(parts: Sequence[Comp], tone: RoomTone | None = None, crossfade: in
         one, other = _meeting(made[-1], later, crossfade)
         made[-1:] = [one, other]
     first = made[0].at
-    segments = [
-        replace(each, at=each.at + part.at - first, warp=tuple((a, b + part.at - first) for a, b in each.warp))
-        for part in made
-        for each in part.segments
-    ]
+    segments = [each.shifted(part.at - first) for part in made for each in part.segments]
     return Comp(ProgrammeSample(first), tuple(segments), tone, parts[0].treatment)
 
 

@@ -90,6 +90,10 @@ class Segment:
                 return x + round((sample - a) * (y - x) / (b - a))
         return self.end
 
+    def shifted(self, by: int) -> "Segment":
+        """The same `by` samples of the comp later."""
+        return replace(self, at=self.at + by, warp=tuple((a, b + by) for a, b in self.warp))
+
     @property
     def is_plain(self) -> bool:
         """Whether it sounds exactly as it was recorded."""
@@ -263,10 +267,7 @@ def cut(comp: Comp, span: Span) -> Comp | None:
 def _from(comp: Comp) -> Comp:
     """The same comp with its first segment at its first sample."""
     by = comp.segments[0].at
-    moved = (
-        replace(each, at=each.at - by, warp=tuple((a, b - by) for a, b in each.warp)) if by else each
-        for each in comp.segments
-    )
+    moved = (each.shifted(-by) for each in comp.segments)
     return replace(comp, at=ProgrammeSample(comp.at + by), segments=tuple(moved))
 
 
@@ -290,10 +291,7 @@ def join(earlier: Comp, later: Comp, joint: int, crossfade: int = CROSSFADE) -> 
         raise ValueError("the later one would begin before the earlier one")
     ended = replace(before.segments[-1], fade_out=2 * half)
     begun = replace(after.segments[0], fade_in=2 * half)
-    moved = (
-        replace(each, at=each.at + by, warp=tuple((a, b + by) for a, b in each.warp))
-        for each in (begun, *after.segments[1:])
-    )
+    moved = (each.shifted(by) for each in (begun, *after.segments[1:]))
     return replace(before, segments=(*before.segments[:-1], ended, *moved), treatment=None)
 
 
@@ -325,7 +323,7 @@ def tighten(comp: Comp, gap: Span, keep: int, close_up: bool = True, crossfade: 
     at = before.length - crossfade if close_up else gap.end - half
     ended = replace(before.segments[-1], fade_out=crossfade)
     first = replace(after.segments[0], fade_in=crossfade)
-    moved = (replace(e, at=e.at + at, warp=tuple((a, b + at) for a, b in e.warp)) for e in (first, *after.segments[1:]))
+    moved = (each.shifted(at) for each in (first, *after.segments[1:]))
     return replace(comp, segments=(*before.segments[:-1], ended, *moved))
 
 

@@ -120,6 +120,7 @@ class TakeSerializer(serializers.Serializer):
     clipped = serializers.ListField(child=SpanField())
     late = serializers.IntegerField(allow_null=True)
     past_end = serializers.IntegerField(allow_null=True)
+    too_long = serializers.BooleanField(help_text="it ends so long after its slot that it is heard")
     faults = serializers.ListField(child=serializers.CharField())
     remarks = serializers.ListField(child=serializers.CharField())
     advice = serializers.ListField(child=serializers.CharField(), help_text="what to do about its level")

@@ -20,8 +20,8 @@ class LineWords:
 def words_of(lines: Collection[Any]) -> dict[str, LineWords]:
     """What was heard, by line."""
     found: dict[str, LineWords] = {}
-    rows = Take.objects.filter(line__in=list(lines), read__has_key="words").order_by("-number") if lines else ()
-    for take in rows.values_list("line_id", "recording_id", "words", "read", named=True) if lines else ():
+    rows = Take.objects.filter(line__in=list(lines), read__has_key="words").order_by("-number")
+    for take in rows.values_list("line_id", "recording_id", "words", "read", named=True):
         known = found.setdefault(str(take.line_id), LineWords(take.words))
         if take.words != known.text:
             continue

@@ -3079,6 +3079,8 @@ export interface components {
             clipped: number[][];
             late: number | null;
             past_end: number | null;
+            /** @description it ends so long after its slot that it is heard */
+            too_long: boolean;
             faults: string[];
             remarks: string[];
             /** @description what to do about its level */

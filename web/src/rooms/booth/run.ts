@@ -27,9 +27,9 @@ export function useRun(
   const state = useWatched(recorder.state)
   const [run, setRun] = useState<Run | null>(null)
   const quiet = ['ready', 'saved', 'failed'].includes(state.kind)
-  const latest = useRef({ begin, go, next, read })
+  const latest = useRef({ begin, go, next })
   useEffect(() => {
-    latest.current = { begin, go, next, read }
+    latest.current = { begin, go, next }
   })
   const stage = run?.stage
   const here = run !== null && line?.id === run.line

@@ -238,7 +238,7 @@ export function Component() {
                 </button>
               </p>
             )}
-            {line && current && current.past_end !== null && (
+            {line && current?.too_long && (
               <TooLong
                 key={`${line.id}${current.id}`}
                 production={production}

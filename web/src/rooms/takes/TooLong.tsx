@@ -6,11 +6,6 @@ import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 
-/** As in Polish, to start with. */
-const MOST = 0.06
-/** An end that is less late is not noticed. */
-const AUDIBLE = SAMPLE_RATE / 20
-
 type Props = {
   production: Production
   line: Line
@@ -27,9 +22,9 @@ export function TooLong({ production, line, take, busy, onShorten, onEdit }: Pro
   const slot = line.slot
   const speech = take.voice?.speech
   const wanted = slot && speech ? slot[1]! - speech[0]! : 0
-  const query = { voice: take.id, wanted, most: MOST }
+  const query = { voice: take.id, wanted }
   const { data, error } = useQuery({
-    queryKey: ['length', line.id, take.voice?.key, take.voice?.span, wanted, MOST],
+    queryKey: ['length', line.id, take.voice?.key, take.voice?.span, wanted, null],
     queryFn: () => answered(client.GET('/api/lines/{line_id}/length/', { params: { path: { line_id: line.id }, query } })),
     enabled: wanted > SAMPLE_RATE / 10,
     retry: false,
@@ -40,7 +35,7 @@ export function TooLong({ production, line, take, busy, onShorten, onEdit }: Pro
   const can = data && !data.refused && !busy
   const shorten = () => can && onShorten(wanted)
   useKeys({ shorten })
-  if (!slot || over < AUDIBLE) return null
+  if (!slot) return null
   const wait = () =>
     rests &&
     inTurn(async () => {
