@@ -4,7 +4,7 @@ Words, phrases, clipped places and repairs are stored in samples of the recordin
 twice because something was moved.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from fendo_core.timebase import Span
@@ -36,6 +36,11 @@ class Place:
             if segment.span.holds(sample):
                 return segment.recording, RecordingSample(segment.source_at(sample))
         return None
+
+    def all_in_programme(self, spans: Mapping[str, Iterable[Span]]) -> tuple[Span, ...]:
+        """Stretches of several recordings, by recording, where they sound in the programme, in order."""
+        found = (self.spans_in_programme(name, spans.get(name, ())) for name in self.comp.recordings)
+        return tuple(sorted(span for each in found for span in each))
 
     def spans_in_programme(self, recording: str, spans: Iterable[Span]) -> tuple[Span, ...]:
         """Stretches of a recording where they sound in the programme, in order; what does not sound is left out."""

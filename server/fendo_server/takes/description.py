@@ -257,16 +257,14 @@ class Describer:
         """What sounds of a comp, on the wire; and its levels, None while they are made."""
         sounding = self.polish.sounding(one.comp, one.line)
         found = self._levels(sounding)
-        place, phrases = Place(one.comp), []
-        for recording in one.comp.recordings:
-            phrases += place.spans_in_programme(recording, spoken.get(recording, ()))
+        phrases = Place(one.comp).all_in_programme(spoken)
         loudness = found["loudness"] if found else None
         return self.voice(sounding, phrases, loudness, id=one.id, kind="comp", name=one.name), found
 
 
-def spoken_in(production: Any, comps: Iterable[LineComp]) -> dict[str, list[Span]]:
+def spoken_in(production: Any, comps: Iterable[Comp]) -> dict[str, list[Span]]:
     """The phrases of the recordings that comps use, by recording."""
-    wanted = {recording for one in comps for recording in one.comp.recordings}
+    wanted = {recording for comp in comps for recording in comp.recordings}
     found = defaultdict[str, list[Span]](list)
     if wanted:
         rows = Take.objects.filter(recording__in=list(wanted), recording__production=production)
@@ -280,7 +278,7 @@ def take_rows(
 ) -> list[dict[str, Any]]:
     """Some takes of the production in order of their numbers, and comps; `slots` by their lines' identities."""
     describer, comps = Describer(production, slots), list(comps)
-    spoken = spoken_in(production, comps)
+    spoken = spoken_in(production, [one.comp for one in comps])
     heard = words_of({one.line for one in comps})
     made = (describer.comp(one, spoken, heard.get(one.line, LineWords())) for one in comps)
     rows = [*map(describer.take, _rows(takes, *LISTED)), *made]
@@ -307,7 +305,7 @@ def voices(production: Any, standing: Mapping[str, Standing], comps: Iterable[Li
             "measured": take.peak is not None and levels is not None,
         }
     chosen = [one for one in comps if one.id in by_voice]
-    spoken = spoken_in(production, chosen)
+    spoken = spoken_in(production, [one.comp for one in chosen])
     names, numbers = _files(production, chosen), _numbers(production, chosen)
     for one in chosen:
         line, provisional = by_voice[one.id]

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from fendo_core.production import edits
-from fendo_core.production.state import LineComp, State
+from fendo_core.production.state import State
 from fendo_core.takes.standing import name_of, standing
 from fendo_core.voice import Comp, Place, cut, render_whole
 from fendo_core.voice import join as joined
@@ -73,8 +73,7 @@ def _joint(production: Production, earlier: Comp, later: Comp, take: Take) -> in
     """Where the joint of two comps is heard least."""
     assert take.speech_start is not None
     speaks = later.at + take.speech_start - later.segments[0].source.start
-    place, spoken = Place(earlier), spoken_in(production, [LineComp("", "", "", "", earlier)])
-    phrases = [s for name in earlier.recordings for s in place.spans_in_programme(name, spoken.get(name, ()))]
+    phrases = Place(earlier).all_in_programme(spoken_in(production, [earlier]))
     window = joint_window(earlier.span, later.span, phrases, speaks)
     read = reader_for(production, earlier.recordings | later.recordings)
 

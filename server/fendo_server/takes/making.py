@@ -10,7 +10,7 @@ from fendo_core.audio.speech import hear
 from fendo_core.picture.film import read_sound as read_source
 from fendo_core.picture.laid import one_channel, own_sounds
 from fendo_core.production import edits
-from fendo_core.production.state import LineComp, State
+from fendo_core.production.state import State
 from fendo_core.script.lines import Line as CoreLine
 from fendo_core.script.lines import tokens
 from fendo_core.takes.fitting import Fitted, Words, fitted, proposed
@@ -75,15 +75,13 @@ class LineReadings:
             raise Problem(422, "Not possible", "This reading is not one of this line’s finished ones. Nothing was changed.")
         name = one.name if one else f"take {take.number}" if take else ""
         reader = one.reader if one else take.reader if take else ""
-        spoken = spoken_in(self.production, [LineComp(voice, self.line.id, reader, name, comp)])
-        place = Place(comp)
-        phrases = sorted(s for key in comp.recordings for s in place.spans_in_programme(key, spoken.get(key, ())))
+        phrases = Place(comp).all_in_programme(spoken_in(self.production, [comp]))
         if not phrases:
             raise Problem(422, "Not possible", f"Nobody is heard in {name}. Nothing was changed.")
         levels = Take.objects.filter(line=self.line.id, recording__in=list(comp.recordings), loudness__isnull=False)
         known = list(levels.values_list("loudness", flat=True))
         loudness = float(np.mean(known)) if known else None
-        return Reading(voice, name, reader, comp, tuple(phrases), words_in(comp, self.heard.checks), loudness)
+        return Reading(voice, name, reader, comp, phrases, words_in(comp, self.heard.checks), loudness)
 
     def read(self, *comps: Comp) -> Read:
         """The samples of some comps."""
@@ -98,7 +96,7 @@ class LineReadings:
         if not takes:
             return None
         span = Span(min(take.first for take in takes), max(take.last for take in takes))
-        spoken = spoken_in(self.production, [LineComp("", "", "", "", reading.comp)]).get(recording, [])
+        spoken = spoken_in(self.production, [reading.comp]).get(recording, [])
         inside = [phrase for phrase in spoken if span.start <= phrase.start and phrase.end <= span.end]
         return room_tone(recording, span, inside, self.read(reading.comp))
 
