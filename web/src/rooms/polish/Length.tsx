@@ -1,24 +1,22 @@
 import { Button } from '@mantine/core'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import { answered, client, type Line, type Production } from '../../api/client'
-import { learned, workIn } from '../../api/production'
+import { useMaking } from '../../api/making'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { NumberField } from '../../app/NumberField'
-import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 
 const MOST = 6
 
 /** What a line lasts, and a way to make it last exactly as long as it must: shown before it is done. */
 export function Length({ production, line }: { production: Production; line: Line }) {
-  const queries = useQueryClient()
   const voice = line.voice?.speech ? line.voice : null
   const slot = line.slot ? line.slot[1]! - line.slot[0]! : null
   const [asked, setAsked] = useState<{ line: string; wanted: number } | null>(null)
   const [most, setMost] = useState(MOST)
-  const [busy, setBusy] = useState(false)
+  const { busy, setLength } = useMaking(production.id, line)
   const box = useRef<HTMLDivElement>(null)
   const now = voice ? voice.speech![1]! - voice.speech![0]! : 0
   const wanted = asked?.line === line.id ? asked.wanted : now
@@ -31,23 +29,7 @@ export function Length({ production, line }: { production: Production; line: Lin
   })
   useKeys({ length: () => box.current?.querySelector('input')?.select() })
   if (!voice) return null
-  const make = async () => {
-    setBusy(true)
-    try {
-      const since = learned(queries, production.id)
-      const path = { params: { path: { line_id: line.id } } }
-      workIn(
-        queries,
-        production.id,
-        await answered(client.POST('/api/lines/{line_id}/length/', { ...path, body: query })),
-        since,
-      )
-    } catch (problem) {
-      sayProblem(problem as Error)
-    } finally {
-      setBusy(false)
-    }
-  }
+  const make = () => void setLength(voice.id, wanted, most / 100)
   const there = wanted === now
   return (
     <section className="polish-length" aria-label="length" data-testid="length">

@@ -2,10 +2,10 @@ import { Button, Checkbox, NativeSelect } from '@mantine/core'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { answered, client, type FitProposal, type Line, type Take } from '../../api/client'
+import type { FitWish } from '../../api/making'
 import { useKeys } from '../../app/keys'
 import { NumberField } from '../../app/NumberField'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
-import type { FitWish } from './making'
 
 type FitProps = {
   line: Line
