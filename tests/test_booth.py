@@ -1,7 +1,7 @@
 """The Booth before and after a reading: the room is listened to, and what was read is judged where it was read."""
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from harness import choose_simulated, in_slot, read_one_take, state, until
 from probe import api, takes_of
@@ -57,16 +57,28 @@ def test_what_was_read_is_judged_heard_and_set_aside_without_leaving_the_booth(d
     verdict = page.get_by_test_id("verdict")
     expect(verdict).to_contain_text("take 1")
     expect(verdict).to_contain_text("peak")
-    page.keyboard.press("t")
-    until(lambda: page.get_by_test_id("timecode").inner_text() > "10:00:04:12")
-    page.keyboard.press("t")
     production = page.url.split("/")[4]
+    # What changes of the line while its sound is on its way does not call it off.
+    held: list[Route] = []
+
+    def hold(route: Route) -> None:
+        held.append(route)
+
+    page.route("**/api/voices/*/*/sound/", hold)
+    page.keyboard.press("t")
+    until(lambda: page.wait_for_timeout(50) or held)
     page.keyboard.press("x")
     expect(verdict).to_contain_text("set aside")
     assert takes_of(page, production)[0]["aside"]
     page.keyboard.press("x")
     expect(verdict).not_to_contain_text("bring it back")
     assert not takes_of(page, production)[0]["aside"]
+    for route in held:
+        route.continue_()
+    page.unroute_all(behavior="ignoreErrors")
+    until(lambda: page.get_by_test_id("timecode").inner_text() > "10:00:04:12")
+    page.keyboard.press("t")
+    page.keyboard.press("t")
     # The next take has its own.
     read_one_take(page)
     expect(verdict).to_contain_text("take 2")

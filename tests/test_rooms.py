@@ -201,6 +201,7 @@ def test_two_windows_on_one_line_nothing_is_overwritten_silently(desk: Page):
         page.keyboard.press("Enter")
         page.get_by_label("words of line 1").fill(text)
     two.keyboard.press("Enter")
+    expect(two.get_by_label("words of line 1")).to_have_count(0)
     expect(two.get_by_test_id("page")).to_contain_text("Theirs.")
     one.get_by_label("words of line 1").press("Enter")
     expect(one.get_by_role("alert")).to_contain_text("changed in another window")

@@ -46,9 +46,12 @@ export function Component() {
   useEffect(() => {
     if (line) recorder.prepare(line.id)
   }, [recorder, line])
+  // News of a line moves nothing: what is about to be heard would be called off.
+  const start = line?.slot?.[0]
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another line that starts at the same place counts
   useEffect(() => {
-    if (line?.slot && !engine.transport.state.value.playing && quiet) engine.transport.seek(line.slot[0]!)
-  }, [engine, line, quiet])
+    if (start !== undefined && !engine.transport.state.value.playing && quiet) engine.transport.seek(start)
+  }, [engine, line?.id, start, quiet])
 
   const stoppable = ['recording', 'counting in', 'paused', 'going on'].includes(state.kind)
   const begin = (cue: number | null, runUp: Voice[] = [], until?: number) => {
