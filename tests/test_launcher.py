@@ -8,6 +8,7 @@ import signal
 import socket
 import subprocess
 import tempfile
+import time
 import urllib.error
 import urllib.request
 from pathlib import Path
@@ -197,6 +198,10 @@ def rows(fendo: Fendo) -> list[str]:
 def test_a_backup_made_while_it_runs_is_opened_elsewhere_row_by_row_and_byte_by_byte(fendo, tmp_path):
     fendo.start()
     serve.manage("shell", "-c", SPOT, env=serve.environment(Cluster(fendo.data / "postgres").url(), fendo.data))
+    # What the worker still has to write down would be known here and not there.
+    known: list[str] = []
+    while known != (known := rows(fendo)):
+        time.sleep(3)
     file = tmp_path / "all.tar"
     code, said = fendo.run("backup", str(file))
     assert code == 0 and file.exists() and file.stat().st_mode & 0o077 == 0, said

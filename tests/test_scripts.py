@@ -76,8 +76,18 @@ def test_a_document_onto_a_finished_cut_then_a_table_with_times_then_subtitles_o
     again = api(page, "GET", f"/api/productions/{whole['id']}/")["lines"]
     assert [(line["text"], line["slot"]) for line in again[3:]] == [(line["text"], line["slot"]) for line in again[:3]]
 
+    # What was guessed stands as a question with its answer, and can be refused.
+    choose(page, "timed.txt", b"[00:12] MAREN: The tide turns.\n[00:15] OSKAR: And the wheel with it.\n")
+    expect(preview).to_contain_text("2 lines from plain text (utf-8), 2 with a slot")
+    expect(preview).to_contain_text("New readers come with it: MAREN, OSKAR.")
+    page.get_by_role("combobox", name="MAREN, OSKAR, in front of the words").click()
+    page.get_by_role("option", name="words", exact=True).click()
+    expect(preview).not_to_contain_text("New readers")
+    expect(preview).to_contain_text("MAREN: The tide turns.")
+    page.get_by_role("button", name="Leave it").click()
+
     # What is no script is refused in words, and nothing changes.
     choose(page, "broken.docx", b"PK\x03\x04 not really")
-    expect(page.get_by_text("This Word document is damaged")).to_be_visible()
+    expect(page.get_by_text("This document is damaged")).to_be_visible()
     expect(rows).to_have_count(6)
     assert [said for said in complaints if "422" not in said] == []

@@ -9,10 +9,12 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from bench import scripts
+from bench import scripts, sent
 from fendo_core.production.refusal import EditRefused
 from fendo_core.script import apart
-from fendo_core.script.intake import LARGEST_DOCUMENT, ScriptRefused, decode, read_script
+from fendo_core.script.intake import LARGEST_DOCUMENT, Columns, ScriptRefused, read_script
+from fendo_core.script.intake.inquiry import Inquiry
+from fendo_core.script.intake.letters import decode
 from fendo_core.script.lines import Draft, Line, add_drafts, paragraphs
 from fendo_core.script.words_out import FORMS, words_out
 from fendo_core.timebase import FRAME_RATES, SAMPLE_RATE, FrameRate, Span
@@ -108,21 +110,21 @@ def test_tables_are_understood_by_their_names_or_by_what_they_hold():
     )
     found = read("t.csv", named)
     assert (texts(found), slots(found)) == (["Nobody needs a clock.", "Listen."], [(1, 3.48), None])
-    assert found.columns == (1, 2, 3, 4, None) and "left out: the column Shot" in found.doubts
+    assert found.columns == Columns(1, 2, None, 3, 4, None) and "left out: the column Shot" in found.doubts
     bare = "0:01\t0:02.5\tFirst, with a comma.\n0:04\t0:06\tSecond.\n"
     found = read("t.tsv", bare)
     assert (texts(found), slots(found)) == (["First, with a comma.", "Second."], [(1, 2.52), (4, 6)])
-    again = read("t.csv", named, columns=(None, None, 4, None, None))
+    again = read("t.csv", named, columns=Columns(words=4))
     assert texts(again) == ["slow"]
     odd = read("t.csv", "in,out,text\nsoon,0:02,One.\n0:03,,\n0:05,0:04,Two.\n")
     assert texts(odd) == ["One.", "Two."] and slots(odd) == [None, None]
     assert [d.split(":")[0] for d in odd.doubts] == [
-        "row 2", "row 2 has a end only, so it gets no slot", "row 3 has a time but no words and was left out",
-        "row 4 ends before it begins, so it gets no slot",
+        "row 2", "row 2 has an end only, so it gets no slot", "row 4 ends before it begins, so it gets no slot",
+        "1 row without words was left out",
     ]  # fmt: skip
     read_by = read("t.csv", 'Text,Direction,Voice\nOne. And two.,"warm,\nslow",Anne\n,only a note,\n')
     assert read_by.drafts == (Draft("One. And two.", None, "warm,\nslow", "Anne"),)
-    assert read_by.doubts == ("row 3 has a note but no words and was left out",)
+    assert read_by.doubts == ("1 row without words was left out",)
     with pytest.raises(ScriptRefused, match="No column"):
         read("t.csv", "in,out\n0:01,0:02\n")
 
@@ -167,7 +169,9 @@ def test_a_word_document_gives_every_word_but_the_deleted_ones():
     assert texts(found) == [
         "Nobody at Orsey.", "cell one", "cell two", "inserted kept", "a b", "c", "in a field", "linked", "a note",
     ]  # fmt: skip
-    assert any("tracked changes" in doubt for doubt in found.doubts) and any("notes at the foot" in d for d in found.doubts)
+    assert any("tracked changes" in doubt for doubt in found.doubts) and any(
+        "1 note at the foot" in d for d in found.doubts
+    )
 
 
 def test_hostile_documents_are_refused_and_cost_little():
@@ -185,7 +189,7 @@ def test_hostile_documents_are_refused_and_cost_little():
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr("x.txt", "x")
-    with pytest.raises(ScriptRefused, match="no Word document"):
+    with pytest.raises(ScriptRefused, match="no document"):
         read("x.docx", out.getvalue())
 
 
@@ -217,7 +221,9 @@ def test_long_lines_are_parted_where_a_reader_would_breathe():
 
 
 def test_letters_that_cannot_be_read_are_counted():
-    assert decode(b"\xff\xfea")[2] == ["1 letter could not be read and stands as \ufffd"]
+    inquiry = Inquiry()
+    decode(b"\xff\xfea", inquiry)
+    assert inquiry.doubts == ["1 letter could not be read and stands as \ufffd"]
 
 
 rates = st.sampled_from(FRAME_RATES)
@@ -238,6 +244,9 @@ def test_what_goes_out_comes_back_in_the_same(rate, drawn, form):
         # These are marks of the forms themselves, and mean something there.
         assume(folded and not any(mark in folded for mark in ("-->", "<", "&", "{", "NOTE", "STYLE", "REGION")))
         assume(not folded.startswith("'") and not folded.strip().isdigit())
+        # Names before words, and numbers and times, are taken for what they are; all of it can be refused.
+        assume(":" not in folded and "：" not in folded and not folded[0].isdigit() and folded[0] not in "[(#♪♫")
+        assume(not folded.isupper())
         slot = Span(rate.first_sample(frame + gap), rate.first_sample(frame + gap + length))
         frame += gap + length
         lines.append(Line(str(number), str(number), folded, slot))
@@ -294,7 +303,7 @@ def test_files_that_are_made_to_be_costly_are_read_or_refused_in_a_process_of_th
 
 def test_a_file_read_apart_is_the_same_and_one_that_costs_too_much_is_given_up(monkeypatch):
     table = b"Start,End,Words,Reader\n00:00:01:00,00:00:02:12,The tide turns.,Maren\n,,Listen.,\n"
-    for name, columns in (("a.csv", None), ("a.csv", (0, 1, 3, 2, None))):
+    for name, columns in (("a.csv", None), ("a.csv", Columns(0, 1, None, 3, 2))):
         asked = (name, table, FrameRate(Fraction(30000, 1001), True), 107_892, columns, 20)
         assert apart.read_script_apart(*asked) == read_script(*asked)
     with pytest.raises(ScriptRefused, match="no words"):
@@ -308,3 +317,127 @@ def test_marks_in_words_stay_and_marks_inside_of_marks_go():
     marked = b"**Then _the_ keeper** lifts file_name_one, 3 * 4 and `one` ~~two~~ *"
     drafts = read_script("a.md", marked, FrameRate(Fraction(25))).drafts
     assert drafts[0].text == "Then the keeper lifts file_name_one, 3 * 4 and one two *"
+
+
+@pytest.mark.parametrize("kind", sent.KINDS)
+def test_a_script_comes_in_as_its_sender_meant(kind):
+    scores = [sent.score(kind, seed) for seed in range(3)]
+    assert all(each.whole for each in scores), scores
+
+
+def asked(found):
+    return {question.key: question for question in found.questions}
+
+
+def test_everything_that_was_guessed_can_be_refused():
+    timed = "[00:02] MAREN: The tide turns.\n[00:05] OSKAR: And the wheel with it.\n"
+    found = read("a.txt", timed)
+    assert [(draft.reader, draft.slot is not None) for draft in found.drafts] == [("MAREN", True), ("OSKAR", True)]
+    assert set(asked(found)) == {"times", "readers", "clock-two"}
+    kept = read("a.txt", timed, choices={"times": "words", "readers": "words"})
+    assert texts(kept) == timed.strip().split("\n") and slots(kept) == [None, None]
+    # An answer that nobody offers changes nothing.
+    assert read("a.txt", timed, choices={"times": "perhaps", "nothing": "x"}).drafts == found.drafts
+    name, data, lines = sent.wrapped(60)(5)
+    rows = read(name, data, choices={"rows": "rows"})
+    assert len(rows.drafts) > len(lines)
+    name, data, _ = sent.numbered(5)
+    assert texts(read(name, data, choices={"numbers": "words"}))[0].startswith("1. ")
+
+
+def test_what_numbers_mean_is_told_by_the_words_and_asked():
+    name, data, lines = sent.frames_as_numbers(7)
+    found = read(name, data)
+    assert asked(found)["clock-whole"].chosen == "frames"
+    as_seconds = read(name, data, choices={"clock-whole": "seconds"})
+    assert slots(as_seconds)[0][0] == 25 * lines[0].slot.start / S
+    name, data, lines = sent.another_start(1)(7)
+    assert asked(read(name, data))["origin"].chosen == "hour"
+    running = read(name, data, choices={"origin": "running"})
+    assert running.drafts[0].slot.start == lines[0].slot.start + 3600 * S
+    faster = "in,out,text\n10:00:01:29,10:00:03:10,The tide turns at noon.\n"
+    found = read("a.csv", faster)
+    assert asked(found)["counted"].chosen == "30" and slots(found) == [(1.96, 3.32)]
+
+
+def test_letters_are_asked_with_the_likeliest_chosen():
+    data = sent.in_encoding("ru", "cp1251", "txt")(3)[1]
+    found = read("a.txt", data)
+    assert asked(found)["letters"].chosen == "cp1251"
+    greek = read("a.txt", data, choices={"letters": "cp1253"})
+    assert greek.encoding == "cp1253" and texts(greek) != texts(found)
+
+
+def test_hidden_words_comments_and_what_stands_around_a_table_come_back_when_asked():
+    body = p(r("Kept."), "<w:r><w:rPr><w:strike/></w:rPr><w:t> Struck.</w:t></w:r>")
+    assert texts(read("a.docx", docx(body))) == ["Kept."]
+    assert texts(read("a.docx", docx(body), choices={"struck": "in"})) == ["Kept. Struck."]
+    name, data, lines = sent.word_timed(4)
+    assert len(read(name, data, choices={"around": "lines"}).drafts) == len(lines) + 1
+    name, data, _ = sent.word_comments(4)
+    assert not any(draft.notes for draft in read(name, data, choices={"comments": "out"}).drafts)
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "said"),
+    [
+        ("a.doc", b"\xd0\xcf\x11\xe0" + bytes(600), "Word document of the old kind"),
+        ("a.html", b"<!DOCTYPE html><p>Words", "web page"),
+        ("a.xml", b"<?xml version='1.0'?><tt/>", "XML"),
+        ("a.rtf", b"{\\rtf1 " + b"{" * 50, "no words|damaged"),
+        ("a.pdf", b"%PDF-1.7 nothing", "damaged or locked"),
+        ("a.xlsx", b"PK\x03\x04" + bytes(40), "damaged"),
+        ("a.txt", b"\x89PNG\r\n" + bytes(90), "a picture"),
+    ],
+)
+def test_other_files_are_refused_by_name(name, data, said):
+    with pytest.raises(ScriptRefused, match=said):
+        read(name, data)
+
+
+def test_sheets_of_a_workbook_are_asked_and_a_later_one_may_hold_the_script():
+    rows = [["Start", "End", "Text"]]
+    data = sent.xlsx(rows, [[S, 3 * S, "The tide turns."]], 86_400)
+    found = read("a.xlsx", data)
+    assert (texts(found), slots(found), found.kind) == (["The tide turns."], [(1, 3)], "spreadsheet")
+    assert "sheet" not in asked(found)
+
+
+ODD = {
+    "VO 1 (00:12–00:18)\nThe ferry leaves.\n\nVO 2 (00:20–00:24)\nNobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
+    ],
+    "SCENE 1 - THE HARBOUR\n\nNARRATOR\nThe ferry leaves.\n\nSCENE 2 - THE BELL\n\nNARRATOR\nNobody waits.\n": [
+        ("The ferry leaves.", None, "SCENE 1 - THE HARBOUR", "NARRATOR"),
+        ("Nobody waits.", None, "SCENE 2 - THE BELL", "NARRATOR"),
+    ],
+    "IN: 10:00:12:00 OUT: 10:00:18:00\nThe ferry leaves.\n\nIN: 10:00:20:00 OUT: 10:00:24:00\nNobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
+    ],
+    "Line 1 [10:00:12:00 - 10:00:18:00]: The ferry leaves.\nLine 2 [10:00:20:00 - 10:00:24:00]: Nobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
+    ],
+    "Slide 1\nThe ferry leaves.\n\nSlide 2: The bell\nNobody waits.\n(pause)\nSalt remains.\n": [
+        ("The ferry leaves.", None, "Slide 1", ""), ("Nobody waits.", None, "Slide 2: The bell", ""),
+        ("Salt remains.", None, "pause", ""),
+    ],
+    "0:00:12.000,0:00:18.000\nThe ferry leaves.\n\n0:00:20.000,0:00:24.000\nNobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
+    ],
+    "| Time | Picture | Narration |\n|---|:---:|---|\n| 0:12-0:18 | harbour | The ferry leaves. |\n": [
+        ("The ferry leaves.", (12, 18), "", ""),
+    ],
+    "1) 00:00:12 The ferry leaves.\n2) 00:00:20 Nobody waits.\n3) 00:00:26 - 00:00:28 Salt remains.\n": [
+        ("The ferry leaves.", (12, 20), "", ""), ("Nobody waits.", (20, 26), "", ""), ("Salt remains.", (26, 28), "", ""),
+    ],
+    "NARRATOR (warm, slow): The ferry leaves.\nNARRATOR: Nobody waits.\n": [
+        ("The ferry leaves.", None, "warm, slow", "NARRATOR"), ("Nobody waits.", None, "", "NARRATOR"),
+    ],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("text", ODD)
+def test_odd_ways_to_write_a_script(text):
+    found = read("a.md" if text.startswith("|") else "a.txt", text)
+    told = [(slot and tuple(map(float, slot))) for slot in slots(found)]
+    assert [(d.text, slot, d.notes, d.reader) for d, slot in zip(found.drafts, told, strict=True)] == ODD[text]

@@ -7,11 +7,12 @@ this process with it, and nothing else.
 import json
 import subprocess
 import sys
+from collections.abc import Mapping
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from fendo_core.script.intake import Columns, Intake, ScriptRefused, read_script
+from fendo_core.script.intake import Columns, Intake, Question, ScriptRefused, read_script
 from fendo_core.script.lines import Draft
 from fendo_core.timebase import FrameRate, Span
 
@@ -31,6 +32,7 @@ def read_script_apart(
     start_frame: int = 0,
     columns: Columns | None = None,
     longest: int | None = None,
+    choices: Mapping[str, str] | None = None,
 ) -> Intake:
     """What `read_script` makes of a file, at a cost that is bounded.
 
@@ -43,6 +45,7 @@ def read_script_apart(
         "start_frame": start_frame,
         "columns": columns,
         "longest": longest,
+        "choices": dict(choices or {}),
     }
     limits = [f"--as={MEMORY}", f"--cpu={CPU_SECONDS}", "--core=0", "--nofile=64", "--fsize=0"]
     start = f"import sys; sys.path.insert(0, {str(Path(__file__).parents[2])!r}); "
@@ -86,8 +89,9 @@ def main() -> None:
             sys.stdin.buffer.read(),
             FrameRate(Fraction(above, below), drop),
             asked["start_frame"],
-            tuple(columns) if columns else None,
+            Columns(*columns) if columns else None,
             asked["longest"],
+            asked["choices"],
         )
     except ScriptRefused as error:
         answer: dict[str, Any] = {"refused": str(error)}
@@ -105,6 +109,7 @@ def _as_row(found: Intake) -> dict[str, Any]:
             for each in found.drafts
         ],
         "doubts": found.doubts,
+        "questions": [[each.key, each.label, each.options, each.chosen] for each in found.questions],
         "header": found.header,
         "columns": found.columns,
     }
@@ -112,6 +117,16 @@ def _as_row(found: Intake) -> dict[str, Any]:
 
 def _of_row(row: dict[str, Any]) -> Intake:
     drafts = (Draft(text, Span(*slot) if slot else None, notes, reader) for text, slot, notes, reader in row["drafts"])
+    questions = (
+        Question(key, label, tuple((value, said) for value, said in options), chosen)
+        for key, label, options, chosen in row["questions"]
+    )
     return Intake(
-        row["kind"], row["encoding"], tuple(drafts), tuple(row["doubts"]), tuple(row["header"]), tuple(row["columns"])
+        row["kind"],
+        row["encoding"],
+        tuple(drafts),
+        tuple(row["doubts"]),
+        tuple(questions),
+        tuple(row["header"]),
+        Columns(*row["columns"]),
     )

@@ -1,5 +1,6 @@
 """Scripts in and out over HTTP."""
 
+import json
 from typing import Any
 from urllib.parse import quote
 from uuid import UUID
@@ -38,22 +39,52 @@ class FileParser(BaseParser):
 
 
 class FileQuery(serializers.Serializer):
-    """The file's name, and of a table which columns hold what (-1: none of them)."""
+    """The file's name, of a table which columns hold what (-1: none of them), and answers to what was asked."""
 
     name = serializers.CharField(max_length=300)
     start = serializers.IntegerField(required=False, min_value=-1)
     end = serializers.IntegerField(required=False, min_value=-1)
+    length = serializers.IntegerField(required=False, min_value=-1, help_text="where lines say how long they are")
     words = serializers.IntegerField(required=False, min_value=-1)
     notes = serializers.IntegerField(required=False, min_value=-1)
     reader = serializers.IntegerField(required=False, min_value=-1)
     longest = serializers.IntegerField(
         required=False, min_value=SHORTEST_LONGEST, max_value=4_000, help_text="characters; longer lines are parted"
     )
+    choices = serializers.CharField(
+        required=False, max_length=2_000, help_text="a JSON object: answers by the keys of what was asked"
+    )
+
+    def validate_choices(self, value: str) -> dict[str, str]:
+        """An object of short strings."""
+        try:
+            choices = json.loads(value)
+        except ValueError as error:
+            raise serializers.ValidationError("These choices are no JSON.") from error
+        if not isinstance(choices, dict) or not all(isinstance(each, str) for each in choices.values()):
+            raise serializers.ValidationError("These choices are no answers by their keys.")
+        return choices
 
 
 SHOWN = 300
 """Lines of a preview: a script is looked at by its beginning."""
 MOST_READERS = 100
+
+
+class OptionSerializer(serializers.Serializer):
+    """An answer that may be chosen."""
+
+    value = serializers.CharField()
+    label = serializers.CharField()
+
+
+class QuestionSerializer(serializers.Serializer):
+    """What a file does not say by itself."""
+
+    key = serializers.CharField()
+    label = serializers.CharField()
+    options = OptionSerializer(many=True)
+    chosen = serializers.CharField()
 
 
 class IntakeSerializer(serializers.Serializer):
@@ -66,9 +97,10 @@ class IntakeSerializer(serializers.Serializer):
     placed = serializers.IntegerField(help_text="of these with a slot")
     readers = serializers.ListField(child=serializers.CharField(), help_text="who is named")
     doubts = serializers.ListField(child=serializers.CharField())
+    questions = QuestionSerializer(many=True, help_text="with the likeliest answer taken until another is chosen")
     header = serializers.ListField(child=serializers.CharField(), help_text="a table's columns")
     columns = serializers.ListField(
-        child=serializers.IntegerField(allow_null=True), help_text="which of them is start, end, words, notes, reader"
+        child=serializers.IntegerField(allow_null=True), help_text=f"which of them is {', '.join(intake.COLUMNS)}"
     )
 
 
@@ -78,10 +110,10 @@ def _read(request: Request, production: Production, wanted: dict[str, Any]) -> i
         raise Problem(422, "Nothing came", "The file is empty. Choose another one.")
     columns = None
     if "words" in wanted:
-        start, end, words, notes, reader = (None if wanted.get(n, -1) < 0 else wanted[n] for n in intake.COLUMNS)
-        columns = (start, end, words, notes, reader)
+        columns = intake.Columns(*(None if wanted.get(n, -1) < 0 else wanted[n] for n in intake.COLUMNS))
     rate, first = production.rate, production.start_frame
-    return read_script_apart(wanted["name"], request.data, rate, first, columns, wanted.get("longest"))
+    asked = (wanted["name"], request.data, rate, first, columns)
+    return read_script_apart(*asked, wanted.get("longest"), wanted.get("choices"))
 
 
 @extend_schema(
@@ -115,6 +147,15 @@ def read_script(request: Request, production_id: UUID) -> Response:
         "placed": sum(draft.slot is not None for draft in found.drafts),
         "readers": list(readers)[:MOST_READERS],
         "doubts": list(found.doubts),
+        "questions": [
+            {
+                "key": each.key,
+                "label": each.label,
+                "options": [{"value": value, "label": label} for value, label in each.options],
+                "chosen": each.chosen,
+            }
+            for each in found.questions
+        ],
         "header": list(found.header),
         "columns": list(found.columns),
     }

@@ -1500,9 +1500,11 @@ export interface components {
             /** @description who is named */
             readers: string[];
             doubts: string[];
+            /** @description with the likeliest answer taken until another is chosen */
+            questions: components["schemas"]["Question"][];
             /** @description a table's columns */
             header: string[];
-            /** @description which of them is start, end, words, notes, reader */
+            /** @description which of them is start, end, length, words, notes, reader */
             columns: (number | null)[];
         };
         /** @description A job. `about` is the source or the take that it works on, or the name of the handover that it writes. */
@@ -2015,6 +2017,11 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        /** @description An answer that may be chosen. */
+        Option: {
+            value: string;
+            label: string;
+        };
         /** @description What is to leave. */
         Order: {
             name: string;
@@ -2334,6 +2341,13 @@ export interface components {
             duck_rise: number;
             picture: components["schemas"]["Picture"];
             lines: components["schemas"]["Line"][];
+        };
+        /** @description What a file does not say by itself. */
+        Question: {
+            key: string;
+            label: string;
+            options: components["schemas"]["Option"][];
+            chosen: string;
         };
         /** @description Is what was read the text? */
         ReadCheck: {
@@ -4378,7 +4392,11 @@ export interface operations {
     read_script: {
         parameters: {
             query: {
+                /** @description a JSON object: answers by the keys of what was asked */
+                choices?: string;
                 end?: number;
+                /** @description where lines say how long they are */
+                length?: number;
                 /** @description characters; longer lines are parted */
                 longest?: number;
                 name: string;
@@ -4420,7 +4438,11 @@ export interface operations {
     bring_in_script: {
         parameters: {
             query: {
+                /** @description a JSON object: answers by the keys of what was asked */
+                choices?: string;
                 end?: number;
+                /** @description where lines say how long they are */
+                length?: number;
                 /** @description characters; longer lines are parted */
                 longest?: number;
                 name: string;

@@ -1,5 +1,7 @@
 """Scripts in and out over HTTP."""
 
+from urllib.parse import quote
+
 import pytest
 
 from fendo_core.timebase import SAMPLE_RATE
@@ -40,9 +42,26 @@ def test_a_file_is_read_and_nothing_changes_until_its_lines_are_made(ask, client
 
 def test_columns_of_a_table_can_be_chosen(ask):
     table = b"shot,words,note\n1,hello,there\n2,big,world\n"
-    assert ask("t.csv", table).json()["columns"] == [None, None, 1, 2, None]
+    assert ask("t.csv", table).json()["columns"] == [None, None, None, 1, 2, None]
     assert [line["text"] for line in ask("t.csv", table, "&words=2&start=-1&end=-1").json()["lines"]] == ["there", "world"]
     assert ask("t.csv", table, "&words=9").status_code == 422
+
+
+def test_what_was_guessed_is_asked_and_another_answer_is_kept(ask, client, production):
+    timed = b"[00:01] MAREN: The tide turns.\n[00:04] OSKAR: And the wheel with it.\n"
+    found = ask("a.txt", timed).json()
+    assert {each["key"]: each["chosen"] for each in found["questions"]} == {
+        "times": "slots", "clock-two": "m:s", "readers": "readers",
+    }  # fmt: skip
+    assert found["readers"] == ["MAREN", "OSKAR"] and found["placed"] == 2
+    refused = quote('{"readers": "words"}')
+    assert ask("a.txt", timed, f"&choices={refused}").json()["lines"][0]["text"] == "MAREN: The tide turns."
+    address = f"/api/productions/{production.id}/script-lines/?name=a.txt&choices={refused}"
+    assert client.post(address, timed, content_type="application/octet-stream").status_code == 200
+    lines = client.get(f"/api/productions/{production.id}/").json()["lines"]
+    assert [line["text"] for line in lines[-2:]] == ["MAREN: The tide turns.", "OSKAR: And the wheel with it."]
+    for wrong in ("{", "[]", '{"readers": 3}', "9" * 3000):
+        assert ask("a.txt", timed, f"&choices={quote(wrong)}").status_code in (400, 422)
 
 
 @pytest.mark.parametrize(

@@ -7,21 +7,28 @@ import { timecodeAt } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { LONGEST } from './LongLines'
 
-const ENDINGS = '.txt,.md,.markdown,.docx,.csv,.tsv,.tab,.srt,.vtt'
+const ENDINGS = '.txt,.md,.markdown,.docx,.odt,.rtf,.pdf,.csv,.tsv,.tab,.xlsx,.xls,.ods,.srt,.vtt,.ass'
 /** Lines of a preview that are drawn; a long script is looked at by its beginning. */
 const SHOWN = 200
-const PARTS = ['start', 'end', 'words', 'notes', 'reader'] as const
+const PARTS = ['start', 'end', 'length', 'words', 'notes', 'reader'] as const
 
 type Columns = Partial<Record<(typeof PARTS)[number] | 'longest', number>>
+/** What was answered, by the keys of what was asked. */
+type Choices = Record<string, string>
 
-async function readScript(production: string, file: File, columns: Columns) {
-  const params = { path: { production_id: production }, query: { name: file.name, ...columns } }
+function asked(production: string, file: File, columns: Columns, choices: Choices) {
+  const query = { name: file.name, ...columns, choices: JSON.stringify(choices) }
+  return { path: { production_id: production }, query }
+}
+
+async function readScript(production: string, file: File, columns: Columns, choices: Choices) {
+  const params = asked(production, file, columns, choices)
   const body = asBytes(await file.arrayBuffer())
   return answered(client.POST('/api/productions/{production_id}/script-file/', { params, ...body }))
 }
 
-async function bringIn(production: string, file: File, columns: Columns) {
-  const params = { path: { production_id: production }, query: { name: file.name, ...columns } }
+async function bringIn(production: string, file: File, columns: Columns, choices: Choices) {
+  const params = asked(production, file, columns, choices)
   const body = asBytes(await file.arrayBuffer())
   return answered(client.POST('/api/productions/{production_id}/script-lines/', { params, ...body }))
 }
@@ -36,11 +43,13 @@ export function BringIn({ production, prominent = false }: { production: Product
   const [busy, setBusy] = useState(false)
   const [longest, setLongest] = useState<number | null>(null)
   const queries = useQueryClient()
-  const look = async (chosen: File, columns: Columns = {}, most = longest) => {
+  const [choices, setChoices] = useState<Choices>({})
+  const look = async (chosen: File, columns: Columns = {}, most = longest, answers: Choices = {}) => {
     setBusy(true)
     try {
-      setRead(await readScript(production.id, chosen, most ? { ...columns, longest: most } : columns))
+      setRead(await readScript(production.id, chosen, most ? { ...columns, longest: most } : columns, answers))
       setFile(chosen)
+      setChoices(answers)
     } catch (error) {
       sayProblem(error as Error)
     } finally {
@@ -70,7 +79,7 @@ export function BringIn({ production, prominent = false }: { production: Product
       await addReaders()
       const since = learned(queries, production.id)
       const columns = longest ? { ...columnsOf(read), longest } : columnsOf(read)
-      workIn(queries, production.id, await bringIn(production.id, file, columns), since)
+      workIn(queries, production.id, await bringIn(production.id, file, columns, choices), since)
     } catch (error) {
       return sayProblem(error as Error)
     } finally {
@@ -104,7 +113,8 @@ export function BringIn({ production, prominent = false }: { production: Product
               <b>
                 {read.count} {read.count === 1 ? 'line' : 'lines'}
               </b>{' '}
-              from {read.kind === 'Word document' ? 'a Word document' : `${article(read.kind)}${read.kind}`}
+              from {article(read.kind)}
+              {read.kind}
               {read.encoding && ` (${read.encoding})`}
               {read.placed ? `, ${read.placed} with a slot` : ', none with a time'}
             </p>
@@ -125,7 +135,26 @@ export function BringIn({ production, prominent = false }: { production: Product
                     value={String(read.columns[index] ?? -1)}
                     allowDeselect={false}
                     onChange={(value) => {
-                      void look(file, { ...columnsOf(read), [part]: Number(value) })
+                      void look(file, { ...columnsOf(read), [part]: Number(value) }, longest, choices)
+                    }}
+                  />
+                ))}
+              </div>
+            )}
+            {read.questions.length > 0 && (
+              <div className="bring-in-questions">
+                {read.questions.map(({ key, label, options, chosen }) => (
+                  <Select
+                    key={key}
+                    size="xs"
+                    label={label}
+                    data={options}
+                    value={chosen}
+                    allowDeselect={false}
+                    onChange={(value) => {
+                      // Another sheet, or other marks between cells, has other columns.
+                      const columns = ['sheet', 'separator'].includes(key) ? {} : columnsOf(read)
+                      if (value) void look(file, columns, longest, { ...choices, [key]: value })
                     }}
                   />
                 ))}
@@ -138,7 +167,7 @@ export function BringIn({ production, prominent = false }: { production: Product
               onChange={(event) => {
                 const most = event.currentTarget.checked ? LONGEST : null
                 setLongest(most)
-                void look(file, columnsOf(read), most)
+                void look(file, columnsOf(read), most, choices)
               }}
             />
             {strangers.length > 0 && (
@@ -185,5 +214,9 @@ export function BringIn({ production, prominent = false }: { production: Product
 }
 
 function article(kind: string): string {
-  return kind === 'table' ? 'a ' : ''
+  return ['table', 'spreadsheet', 'Word document', 'PDF'].includes(kind)
+    ? 'a '
+    : kind.startsWith('OpenDocument')
+      ? 'an '
+      : ''
 }

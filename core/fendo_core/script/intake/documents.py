@@ -1,0 +1,349 @@
+"""Word and OpenDocument texts as paragraphs and tables in their order, without hidden, struck and deleted words."""
+
+import io
+import zipfile
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from typing import TypeAlias
+from xml.etree.ElementTree import Element
+
+from defusedxml import DefusedXmlException
+from defusedxml.ElementTree import ParseError, fromstring
+
+from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted, enough
+from fendo_core.script.intake.prose import MOST_ROWS_A_LINE, Paragraph
+from fendo_core.script.intake.tables import MOST_COLUMNS
+from fendo_core.script.lines import paragraphs
+
+Block: TypeAlias = Paragraph | list[list[str]]
+"""A paragraph, or the rows of a table."""
+
+LARGEST_DOCUMENT = 24 << 20
+"""Bytes of XML in a document once unpacked."""
+# RuntimeError: also of what is nested too deep, or needs a password.
+_BROKEN = (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError, ParseError, DefusedXmlException)
+
+
+def parts_of(archive: zipfile.ZipFile, wanted: Iterable[str]) -> dict[str, Element]:
+    """The XML parts of an archive that are there, parsed; together never more than `LARGEST_DOCUMENT`.
+
+    Raises:
+        ScriptRefused: when they unpack to more.
+    """
+    too_large = "This document unpacks to far more than a script can be. It was not opened."
+    names = {info.filename: info for info in archive.infolist()}
+    there = [name for name in wanted if name in names]
+    if sum(names[name].file_size for name in there) > LARGEST_DOCUMENT:
+        raise ScriptRefused(too_large)
+    parts: dict[str, Element] = {}
+    left = LARGEST_DOCUMENT
+    for name in there:
+        with archive.open(name) as part:
+            # The size in the directory may lie: no more than the limit is ever unpacked.
+            raw = part.read(left + 1)
+        left -= len(raw)
+        if left < 0:
+            raise ScriptRefused(too_large)
+        parts[name] = fromstring(raw)
+    return parts
+
+
+@dataclass(slots=True)
+class _Left:
+    """What was left out of a document."""
+
+    hidden: int = 0
+    struck: int = 0
+    comments: list[str] = field(default_factory=list)
+
+
+def document(data: bytes, inquiry: Inquiry) -> tuple[str, list[Block]]:
+    """What kind of archive this is, and its blocks in order.
+
+    Raises:
+        ScriptRefused: for archives that are no document, damaged or far too large.
+    """
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            names = set(archive.namelist())
+            if "word/document.xml" in names:
+                wanted = ("document", "footnotes", "endnotes", "comments")
+                return "Word document", _word(parts_of(archive, [f"word/{name}.xml" for name in wanted]), inquiry)
+            if "content.xml" in names:
+                return "OpenDocument text", _open_document(parts_of(archive, ["content.xml"])["content.xml"], inquiry)
+    except ScriptRefused:
+        raise
+    except _BROKEN as error:
+        if isinstance(error, RecursionError):
+            raise ScriptRefused("This document is nested too deep. Save it as plain text, then bring it in.") from error
+        raise ScriptRefused("This document is damaged. Open it, save it again, and bring it in.") from error
+    known = (
+        (
+            lambda name: name.startswith("ppt/"),
+            "a presentation. Bring its slides in as PDF in Picture, and its notes as text",
+        ),
+        (lambda name: name.endswith(".iwa"), "a document that only its own program can open. Save it as .docx"),
+        (lambda name: name == "META-INF/container.xml", "an electronic book. Save its words as plain text"),
+    )
+    for holds, what in known:
+        if any(map(holds, names)):
+            raise ScriptRefused(f"This is {what}.")
+    raise ScriptRefused("This is an archive but no document. Save the script as .docx, .odt or plain text.")
+
+
+def _said_left_out(left: _Left, inquiry: Inquiry) -> None:
+    gone = [
+        counted(number, f"{what} passage", f"{what} passages")
+        for number, what in ((left.hidden, "hidden"), (left.struck, "struck-out"))
+        if number
+    ]
+    if gone:
+        inquiry.doubt(f"{' and '.join(gone)} left out")
+
+
+# Word
+
+_W = "{http://schemas.openxmlformats.org/wordprocessingml/2006/main}"
+_FALLBACK = "{http://schemas.openxmlformats.org/markup-compatibility/2006}Fallback"
+
+
+@dataclass(slots=True)
+class _Word:
+    keeps: bool
+    left: _Left
+    comments: dict[str, str]
+
+    def blocks(self, root: Element) -> Iterator[Block]:
+        for child in root:
+            if child.tag == f"{_W}p":
+                yield from self.paragraphs(child)
+            elif child.tag == f"{_W}tbl":
+                yield self.table(child)
+            elif child.tag not in (f"{_W}del", f"{_W}moveFrom", _FALLBACK, f"{_W}sectPr"):
+                yield from self.blocks(child)
+
+    def paragraphs(self, paragraph: Element) -> Iterator[Block]:
+        noted: list[str] = []
+        boxes: list[Element] = []
+        text = "".join(self.runs(paragraph, noted, boxes))
+        notes = "\n".join(noted)
+        rows = paragraphs(text)
+        for row in rows:
+            yield Paragraph(row, notes)
+            notes = ""
+        if notes and not rows:
+            yield Paragraph("", notes)
+        for box in boxes:
+            yield from self.blocks(box)
+
+    def table(self, table: Element) -> list[list[str]]:
+        rows = []
+        for row in self.within(table, f"{_W}tr"):
+            cells: list[str] = []
+            for cell in self.within(row, f"{_W}tc"):
+                said = [block.text if isinstance(block, Paragraph) else _flat(block) for block in self.blocks(cell)]
+                span = cell.find(f"{_W}tcPr/{_W}gridSpan")
+                wide = span.get(f"{_W}val", "1") if span is not None else "1"
+                cells += [
+                    "\n".join(filter(None, said)),
+                    *[""] * (min(int(wide), MOST_COLUMNS) - 1 if wide.isdigit() else 0),
+                ]
+            rows.append(cells)
+        return rows
+
+    def within(self, element: Element, tag: str) -> Iterator[Element]:
+        """The parts of a table, also inside of fields and of changes."""
+        for child in element:
+            if child.tag == tag:
+                yield child
+            elif child.tag in (f"{_W}sdt", f"{_W}sdtContent", f"{_W}ins", f"{_W}customXml"):
+                yield from self.within(child, tag)
+
+    def runs(self, element: Element, noted: list[str], boxes: list[Element]) -> Iterator[str]:
+        """The text of a paragraph: deleted runs left out, boxes of text put aside to be read on their own."""
+        for child in element:
+            tag = child.tag
+            if tag in (f"{_W}del", f"{_W}moveFrom", f"{_W}pPr", f"{_W}rPr", _FALLBACK):
+                continue
+            if tag in (f"{_W}p", f"{_W}txbxContent"):
+                boxes.append(element if tag == f"{_W}p" else child)
+                if tag == f"{_W}p":
+                    return
+            elif tag == f"{_W}t":
+                yield child.text or ""
+            elif tag in (f"{_W}tab", f"{_W}cr"):
+                yield " "
+            elif tag == f"{_W}br":
+                yield "\n"
+            elif tag == f"{_W}noBreakHyphen":
+                yield "-"
+            elif tag == f"{_W}commentReference":
+                comment = self.comments.get(child.get(f"{_W}id", ""))
+                if comment:
+                    self.left.comments.append(comment)
+                    noted.append(comment)
+            elif tag == f"{_W}r" and not self.keeps and self.is_left_out(child):
+                continue
+            else:
+                yield from self.runs(child, noted, boxes)
+
+    def is_left_out(self, run: Element) -> bool:
+        says = run.find(f"{_W}rPr")
+        if says is None or not any((text.text or "").strip() for text in run.iter(f"{_W}t")):
+            return False
+        for mark, kind in (("vanish", "hidden"), ("strike", "struck"), ("dstrike", "struck")):
+            found = says.find(f"{_W}{mark}")
+            if found is not None and found.get(f"{_W}val", "1") not in ("0", "false", "off", "none"):
+                setattr(self.left, kind, getattr(self.left, kind) + 1)
+                return True
+        return False
+
+
+def _flat(rows: list[list[str]]) -> str:
+    return "\n".join(cell for row in rows for cell in row if cell)
+
+
+def _word(parts: dict[str, Element], inquiry: Inquiry) -> list[Block]:
+    body = parts["word/document.xml"]
+    enough(sum(1 for _ in body.iter(f"{_W}p")) // MOST_ROWS_A_LINE)
+    if next(body.iter(f"{_W}del"), None) is not None or next(body.iter(f"{_W}ins"), None) is not None:
+        inquiry.doubt("the document has tracked changes: inserted words were taken, deleted ones left out")
+    comments = {}
+    if "word/comments.xml" in parts:
+        for comment in parts["word/comments.xml"].iter(f"{_W}comment"):
+            said = " ".join(t.text or "" for t in comment.iter(f"{_W}t"))
+            comments[comment.get(f"{_W}id", "")] = " ".join(said.split())
+    first = _Word(False, _Left(), comments)
+    blocks = list(first.blocks(body))
+    if (first.left.hidden or first.left.struck) and _keeps(inquiry):
+        first = _Word(True, _Left(), comments)
+        blocks = list(first.blocks(body))
+    _said_left_out(first.left, inquiry)
+    blocks = _with_comments(blocks, len(first.left.comments), inquiry)
+    for name in ("word/footnotes.xml", "word/endnotes.xml"):
+        notes = (
+            [block for block in first.blocks(parts[name]) if isinstance(block, Paragraph) and block.text]
+            if name in parts
+            else []
+        )
+        if notes:
+            inquiry.doubt(f"{counted(len(notes), 'note', 'notes')} at the foot of pages: lines at the end")
+            blocks += notes
+    return blocks
+
+
+def _keeps(inquiry: Inquiry) -> bool:
+    options = (("out", "left out"), ("in", "read"))
+    return inquiry.ask("struck", "what is hidden or struck out is", options, "out") == "in"
+
+
+def _with_comments(blocks: list[Block], count: int, inquiry: Inquiry) -> list[Block]:
+    if not count:
+        return blocks
+    options = (("notes", "notes for the reader"), ("out", "left out"))
+    if inquiry.ask("comments", f"{counted(count, 'comment is', 'comments are')}", options, "notes") == "notes":
+        return blocks
+    return [Paragraph(block.text) if isinstance(block, Paragraph) else block for block in blocks]
+
+
+# OpenDocument
+
+_NS = "urn:oasis:names:tc:opendocument:xmlns:"
+_TEXT, _TABLE, _OFFICE, _STYLE = (f"{{{_NS}{name}:1.0}}" for name in ("text", "table", "office", "style"))
+
+
+@dataclass(slots=True)
+class _OpenText:
+    keeps: bool
+    left: _Left
+    gone: dict[str, str]
+    """Names of styles whose words are not shown, and why."""
+    foot: list[Block] = field(default_factory=list)
+
+    def blocks(self, root: Element) -> Iterator[Block]:
+        for child in root:
+            if child.tag in (f"{_TEXT}p", f"{_TEXT}h"):
+                noted: list[str] = []
+                rows = paragraphs("".join(self.runs(child, noted)))
+                notes = "\n".join(noted)
+                for row in rows:
+                    yield Paragraph(row, notes)
+                    notes = ""
+            elif child.tag == f"{_TABLE}table":
+                yield self.table(child)
+            elif child.tag not in (f"{_TEXT}tracked-changes", f"{_OFFICE}annotation"):
+                yield from self.blocks(child)
+
+    def table(self, table: Element) -> list[list[str]]:
+        rows = []
+        for row in table.iter(f"{_TABLE}table-row"):
+            cells: list[str] = []
+            for cell in row:
+                if cell.tag not in (f"{_TABLE}table-cell", f"{_TABLE}covered-table-cell"):
+                    continue
+                said = [block.text if isinstance(block, Paragraph) else _flat(block) for block in self.blocks(cell)]
+                times = cell.get(f"{_TABLE}number-columns-repeated", "1")
+                repeated = min(int(times), MOST_COLUMNS - len(cells)) if times.isdigit() else 1
+                cells += ["\n".join(filter(None, said))] * max(0, repeated)
+            rows.append(cells)
+        return rows
+
+    def runs(self, element: Element, noted: list[str]) -> Iterator[str]:
+        if element.text:
+            yield element.text
+        for child in element:
+            if child.tag in (f"{_TEXT}s", f"{_TEXT}tab"):
+                yield " "
+            elif child.tag == f"{_TEXT}line-break":
+                yield "\n"
+            elif child.tag == f"{_OFFICE}annotation":
+                said = " ".join(" ".join(self.runs(each, [])) for each in child.iter(f"{_TEXT}p")).strip()
+                if said:
+                    self.left.comments.append(said)
+                    noted.append(said)
+            elif child.tag == f"{_TEXT}note":
+                body = child.find(f"{_TEXT}note-body")
+                if body is not None:
+                    self.foot += self.blocks(body)
+            elif child.tag == f"{_TEXT}hidden-text" or self.is_left_out(child):
+                pass
+            else:
+                yield from self.runs(child, noted)
+            if child.tail:
+                yield child.tail
+
+    def is_left_out(self, span: Element) -> bool:
+        why = self.gone.get(span.get(f"{_TEXT}style-name", "")) if span.tag == f"{_TEXT}span" else None
+        if not why or self.keeps:
+            return False
+        setattr(self.left, why, getattr(self.left, why) + 1)
+        return True
+
+
+def _open_document(root: Element, inquiry: Inquiry) -> list[Block]:
+    body = root.find(f"{_OFFICE}body/{_OFFICE}text")
+    if body is None:
+        raise ScriptRefused("This OpenDocument file is no text and no table. Save the script as .odt, .docx or plain text.")
+    gone = {}
+    for style in root.iter(f"{_STYLE}style"):
+        says = style.find(f"{_STYLE}text-properties")
+        if says is None:
+            continue
+        if says.get(f"{_TEXT}display") == "none":
+            gone[style.get(f"{_STYLE}name", "")] = "hidden"
+        elif (
+            says.get(f"{_STYLE}text-line-through-style", "none") != "none"
+            or says.get(f"{_STYLE}text-line-through-type", "none") != "none"
+        ):
+            gone[style.get(f"{_STYLE}name", "")] = "struck"
+    read = _OpenText(False, _Left(), gone)
+    blocks = list(read.blocks(body))
+    if (read.left.hidden or read.left.struck) and _keeps(inquiry):
+        read = _OpenText(True, _Left(), gone)
+        blocks = list(read.blocks(body))
+    _said_left_out(read.left, inquiry)
+    blocks = _with_comments(blocks, len(read.left.comments), inquiry)
+    if read.foot:
+        inquiry.doubt(f"{counted(len(read.foot), 'note', 'notes')} at the foot of pages: lines at the end")
+        blocks += read.foot
+    return blocks

@@ -1,0 +1,117 @@
+"""What the columns of a script are called, in English, German, French, Spanish, Italian, Dutch, Portuguese and Russian."""
+
+import re
+import unicodedata
+from typing import Literal, TypeAlias
+
+Holds: TypeAlias = Literal["start", "end", "length", "words", "notes", "reader", "picture", "number"]
+
+_NAMES: dict[Holds, str] = {
+    "start": (
+        "start, start time, starts at, begin, begins, beginning, in, in point, cue in, tc in, tcin, tc-in, time in, "
+        "timecode in,timecode start, start timecode, start tc, from, timecode, time code, tc, time, cue, at, "
+        "timestamp,von, anfang, beginn, startzeit, zeit, einstieg, tc ein, tc start, tc von, ab,début, debut, entrée, "
+        "entree, tc début, tc debut, temps, de, départ, heure,inicio, entrada, comienzo, desde, tiempo, tc entrada, tc "
+        "inicio, código de tiempo,inizio, entrata, da, tempo, tc inizio, início, tc início, van, tijd, aanvang, tc "
+        "van,начало, вход, время, тайм-код, таймкод, от"
+    ),
+    "end": (
+        "end, end time, ends at, ends, out, out point, cue out, tc out, tcout, tc-out, time out, timecode out, timecode "
+        "end,end timecode, end tc, to, until, stop, finish, bis, ende, endzeit, ausstieg, tc aus, tc ende, tc bis,fin, "
+        "sortie, tc fin, à, jusqu'à, final, salida, hasta, tc salida, tc fin,fine, uscita, a, tc fine, fim, saída, até, "
+        "einde, uit, tot, tc uit, tc tot, конец, выход, окончание, до"
+    ),
+    "length": (
+        "duration, length, dur, len, runtime, running time, trt, dauer, länge, laenge, durée, duree, longueur,duración, "
+        "duracion, durata, duração, duur, lengte, длительность, продолжительность, хронометраж"
+    ),
+    "words": (
+        "words, narration, narration text, voice over, voiceover, voice-over, vo, v.o., vo text, vo script, narrator "
+        "text, spoken text,spoken, script, text, dialogue, dialog, speech, copy, commentary, audio, sound, line, lines, "
+        "transcript, translation, subtitle,sprechertext, sprechtext, sprecher text, kommentartext, off-text, text (off), "
+        "kommentar, ton,texte, texte lu, texte narration, narration, voix off, voix-off, commentaire, dialogues, "
+        "son,texto, narración, narracion, locución, locucion, voz en off, diálogo, guion, audio,testo, narrazione, voce "
+        "fuori campo, voce off, dialogo, testo speaker, locução, narração,tekst, commentaar, voice-overtekst, ingesproken "
+        "tekst, текст, дикторский текст, закадровый текст, реплика, слова, звук"
+    ),
+    "notes": (
+        "notes, note, direction, directions, remarks, remark, comment, comments, instructions, delivery, tone, "
+        "pronunciation,hinweis, hinweise, anmerkung, anmerkungen, bemerkung, bemerkungen, regie, regieanweisung,remarque, "
+        "remarques, indications, consignes, ton voulu, notas, observaciones, indicaciones, comentarios, "
+        "acotaciones,indicazioni, osservazioni, commenti, note di regia, observações, opmerking, opmerkingen, notities, "
+        "aanwijzing,примечание, примечания, заметки, комментарий, комментарии"
+    ),
+    "reader": (
+        "reader, speaker, voice, role, character, artist, talent, narrator, who, actor, person,sprecher, sprecherin, "
+        "rolle, stimme, figur, wer, lecteur, locuteur, voix, personnage, rôle, role, narrateur, qui,locutor, locutora, "
+        "voz, personaje, narrador, lettore, voce, personaggio, narratore, speaker, ruolo, chi,personagem, stem, spreker, "
+        "rol, personage, диктор, голос, роль, персонаж, спикер, кто"
+    ),
+    "picture": (
+        "picture, pictures, video, visual, visuals, image, images, shot, shots, scene, screen, on screen, on-screen, "
+        "on-screen text,onscreen text, graphics, action, description, b-roll, slide, footage,bild, bilder, szene, "
+        "einstellung, bildinhalt, bildbeschreibung, plan, visuel, images à l'écran, séquence,imagen, vídeo, plano, "
+        "escena, pantalla, immagine, immagini, scena, inquadratura, imagem, beeld, scène,изображение, картинка, видео, "
+        "кадр, план, сцена"
+    ),
+    "number": (
+        "#, no, no., nr, nr., number, num, id, line no, line number, n°, nº, nummer, numéro, número, numero, №, номер, "
+        "pos, item"
+    ),
+}
+
+
+def _folded(name: str) -> str:
+    plain = unicodedata.normalize("NFKD", name.casefold())
+    plain = "".join(letter for letter in plain if not unicodedata.combining(letter))
+    return " ".join(re.sub(r"[_:*\"“”]+", " ", plain).split())
+
+
+_KNOWN: dict[Holds, list[str]] = {
+    kind: list(dict.fromkeys(_folded(name) for name in names.split(","))) for kind, names in _NAMES.items()
+}
+_LOOSE = {
+    "in",
+    "a",
+    "de",
+    "da",
+    "at",
+    "to",
+    "ab",
+    "от",
+    "до",
+    "von",
+    "van",
+    "tot",
+    "who",
+    "wer",
+    "qui",
+    "chi",
+    "кто",
+    "cue",
+    "line",
+    "lines",
+}
+"""Names that count alone and not inside of longer ones."""
+
+
+def column_names(cell: str) -> list[tuple[Holds, int]]:
+    """What a heading may name, the surest first: (what the column holds, rank; the smaller, the surer)."""
+    folded = _folded(cell)
+    if not folded or len(folded) > 40:
+        return []
+    bare = " ".join(re.sub(r"\([^()]*\)|\[[^\[\]]*\]", " ", folded).split())
+    found: list[tuple[Holds, int]] = []
+    for kind, names in _KNOWN.items():
+        for form, far in ((folded, 0), (bare, 100)):
+            if form in names:
+                found.append((kind, far + names.index(form)))
+                break
+        else:
+            parts = [
+                at for at, name in enumerate(names)
+                if name not in _LOOSE and len(name) > 1 and re.search(rf"(?<!\w){re.escape(name)}(?!\w)", bare)
+            ]  # fmt: skip
+            if parts and len(bare.split()) <= 4:
+                found.append((kind, 200 + min(parts)))
+    return sorted(found, key=lambda each: each[1])

@@ -1,0 +1,117 @@
+"""Rich text and printed pages as plain text."""
+
+import re
+from collections import Counter
+
+import pypdfium2
+from striprtf.striprtf import rtf_to_text
+
+from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
+
+MOST_PAGES = 500
+MOST_ROWS = 2_000
+
+
+def rich_text(data: bytes, inquiry: Inquiry) -> str:
+    """The words of an RTF file; cells of a table are parted by tabs.
+
+    Raises:
+        ScriptRefused: when it can't be read.
+    """
+    written = data.decode("latin-1")
+    if re.search(r"\\(?:strike|striked|v|deleted)(?![a-z0-9])", written):
+        inquiry.doubt("this rich text has struck-out or hidden words, which can't be told apart here: look for them below")
+    # A bar of the text itself must not look like the end of a cell.
+    written = written.replace("|", r"\'a6")
+    try:
+        text: str = rtf_to_text(written, errors="replace")  # type: ignore[no-untyped-call]
+    except (ValueError, LookupError, RecursionError, IndexError) as error:
+        raise ScriptRefused("This rich text is damaged. Open it, save it again or as plain text.") from error
+    return "\n".join(row.rstrip("|").replace("|", "\t") for row in text.split("\n")).replace("¦", "|")
+
+
+def printed(data: bytes, inquiry: Inquiry) -> str:
+    """The words of a PDF, page by page; what stands at the head or foot of most pages is left out.
+
+    Raises:
+        ScriptRefused: when it is locked, damaged, or holds pictures of pages only.
+    """
+    try:
+        document = pypdfium2.PdfDocument(data)
+    except pypdfium2.PdfiumError as error:
+        raise ScriptRefused("This PDF is damaged or locked. Save it again without a password, or as text.") from error
+    try:
+        if len(document) > MOST_PAGES:
+            raise ScriptRefused(f"This PDF has {len(document)} pages; a script has {MOST_PAGES} at most.")
+        pages = []
+        for page in document:
+            text = page.get_textpage()
+            pages.append(_rows(text))
+            text.close()
+            page.close()
+    except pypdfium2.PdfiumError as error:
+        raise ScriptRefused("A page of this PDF can't be read. Save it again, or as text.") from error
+    finally:
+        document.close()
+    if not any(map(any, pages)):
+        raise ScriptRefused("This PDF holds pictures of pages and no text. Bring in the document it was made from.")
+    # A page that ends with a sentence ends a paragraph, as far as can be told.
+    kept = [rows for rows in _without_edges(pages, inquiry) if rows]
+    return "".join("\n".join(rows) + ("\n\n" if rows[-1].endswith((".", "!", "?", "…")) else "\n") for rows in kept)
+
+
+def _rows(text: pypdfium2.PdfTextPage) -> list[str]:
+    """The rows of a page from above; an empty one where rows stand further apart than they do mostly."""
+    rows: list[tuple[float, float, str]] = []
+    for number in range(min(text.count_rects(), MOST_ROWS)):
+        left, bottom, right, top = text.get_rect(number)
+        said = " ".join(text.get_text_bounded(left, bottom, right, top).split())
+        if not said:
+            continue
+        middle = (bottom + top) / 2
+        if rows and rows[-1][0] <= middle <= rows[-1][1]:
+            # The same row goes on: another size or weight of letters begins a rectangle of its own.
+            rows[-1] = (min(bottom, rows[-1][0]), max(top, rows[-1][1]), f"{rows[-1][2]} {said}")
+        else:
+            rows.append((bottom, top, said))
+    middles = [(bottom + top) / 2 for bottom, top, _ in rows]
+    pitches = [above - below for above, below in zip(middles, middles[1:], strict=False)]
+    # The lower quarter: titles and paragraphs stand further apart, and there may be more of them than of rows inside.
+    below = sorted(pitch for pitch in pitches if pitch > 0)
+    usual = below[len(below) // 4] if below else 0.0
+    made: list[str] = []
+    for (_, _, said), pitch in zip(rows, [0.0, *pitches], strict=False):
+        made += ["", said] if usual and not 0 <= pitch <= 1.35 * usual and made else [said]
+    return made
+
+
+def _without_edges(pages: list[list[str]], inquiry: Inquiry) -> list[list[str]]:
+    """Pages without the rows that come again at their edges, numbers apart: titles and page numbers."""
+    if len(pages) < 2:
+        return [[row for row in rows if not re.fullmatch(r"\W*\d{1,3}\W*", row) or not row] for rows in pages]
+
+    def bare(row: str) -> str:
+        return re.sub(r"\d+", "0", row)
+
+    edges = Counter(bare(row) for rows in pages for row in _edges(rows))
+    again = {row for row, times in edges.items() if times >= max(2, 0.6 * len(pages))}
+    gone = 0
+    kept = []
+    for rows in pages:
+        inner = list(rows)
+        for _ in range(2):
+            for end in (0, -1):
+                while inner and not inner[end]:
+                    inner.pop(end)
+                if inner and bare(inner[end]) in again:
+                    gone += 1
+                    inner.pop(end)
+        kept.append(inner)
+    if gone:
+        inquiry.doubt(f"{counted(gone, 'row', 'rows')} at the head or foot of pages left out")
+    return kept
+
+
+def _edges(rows: list[str]) -> set[str]:
+    filled = [row for row in rows if row]
+    return {*filled[:2], *filled[-2:]}

@@ -1,0 +1,259 @@
+"""Scripts from files: texts, documents, tables, subtitles.
+
+A file becomes drafts of lines, with a slot where the file knows one, questions with the likeliest answer chosen, and a list
+of what was doubtful. Nothing is changed by reading: the drafts are shown first. What is left out of a file is said.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import PurePath
+
+from fendo_core.script.intake import markdown, pages, prose, sheets, subtitles, tables
+from fendo_core.script.intake.documents import Block, document
+from fendo_core.script.intake.inquiry import Inquiry, Question, ScriptRefused, enough
+from fendo_core.script.intake.letters import decode, is_text, refuse_by_name
+from fendo_core.script.intake.tables import Columns
+from fendo_core.script.lines import LONGEST_TEXT, Draft, paragraphs, shared
+from fendo_core.script.splitting import split
+from fendo_core.timebase import FrameRate
+
+LARGEST_FILE = 20 << 20
+MOST_DOUBTS = 50
+
+
+@dataclass(frozen=True, slots=True)
+class Intake:
+    """What a file holds.
+
+    Attributes:
+        kind: what it was taken for, in words.
+        encoding: how its letters were written ("" where the kind of file says it).
+        drafts: the lines, in order.
+        doubts: what a person should look at, in words.
+        questions: what the file does not say by itself, with what was taken.
+        header: the columns of a table as they are named in it (empty for other kinds).
+        columns: which column is taken for what.
+    """
+
+    kind: str
+    encoding: str
+    drafts: tuple[Draft, ...]
+    doubts: tuple[str, ...] = ()
+    questions: tuple[Question, ...] = ()
+    header: tuple[str, ...] = ()
+    columns: Columns = Columns()
+
+
+@dataclass(slots=True)
+class _Reading:
+    """One file being read."""
+
+    rate: FrameRate
+    start_frame: int
+    columns: Columns | None
+    inquiry: Inquiry
+    header: tuple[str, ...] = ()
+    taken: Columns = Columns()
+
+    def table(self, rows: tables.Rows) -> list[Draft]:
+        found = tables.read_table(rows, self.rate, self.start_frame, self.inquiry, self.columns)
+        if not self.header:
+            self.header, self.taken = found.header, found.columns
+        return found.drafts
+
+    def prose(self, found: Sequence[prose.Paragraph]) -> list[Draft]:
+        return prose.drafts_of(found, self.rate, self.start_frame, self.inquiry)
+
+    def rows(self, text: str, from_pages: bool = False) -> list[Draft]:
+        return self.prose(prose.of_rows(text, self.inquiry, from_pages))
+
+    def subtitles(self, kind: str, text: str) -> list[Draft]:
+        return subtitles.subtitles(kind, text, self.rate, self.start_frame, self.inquiry)
+
+
+def read_script(
+    name: str,
+    data: bytes,
+    rate: FrameRate,
+    start_frame: int = 0,
+    columns: Columns | None = None,
+    longest: int | None = None,
+    choices: Mapping[str, str] | None = None,
+) -> Intake:
+    """Make drafts of a file.
+
+    Args:
+        name: the file's name; its ending is a hint, its content decides.
+        data: the file.
+        rate: of the production, for timecodes with frames.
+        start_frame: frames since midnight of the programme's first frame; times at or behind it are taken as timecodes of
+            the programme, earlier ones as running times from its beginning.
+        columns: of a table, which column holds what; None: found by their names and contents.
+        longest: characters of a line; longer ones become several where a reader would breathe. None: they stay.
+        choices: answers to `Intake.questions`, by their keys; what is not answered is taken as is likeliest.
+
+    Raises:
+        ScriptRefused: for what is no script, too large, or empty.
+    """
+    if len(data) > LARGEST_FILE:
+        raise ScriptRefused(f"This file is {len(data) >> 20} MB large; a script may have {LARGEST_FILE >> 20} MB.")
+    reading = _Reading(rate, start_frame, columns, Inquiry(dict(choices or {})))
+    kind, encoding, drafts = _read(name, data, reading)
+    drafts = [draft for draft in drafts if draft.text]
+    if not drafts:
+        raise ScriptRefused("There are no words in this file.")
+    drafts, more = _short_enough(drafts)
+    if longest is not None:
+        drafts = [part for draft in drafts for part in _breaths(draft, longest, rate)]
+    enough(len(drafts))
+    doubts = [*reading.inquiry.doubts, *more, *_order(drafts)]
+    if len(doubts) > MOST_DOUBTS:
+        doubts = [*doubts[:MOST_DOUBTS], f"… and {len(doubts) - MOST_DOUBTS} more of this kind"]
+    questions = tuple(reading.inquiry.questions)
+    return Intake(kind, encoding, tuple(drafts), tuple(doubts), questions, reading.header, reading.taken)
+
+
+_SHEETS = (".xlsx", ".xlsm", ".xls", ".ods", ".xlsb")
+
+
+def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Draft]]:
+    """What kind of file this is, how its letters are written, and its lines."""
+    ending = PurePath(name).suffix.lower()
+    inquiry = reading.inquiry
+    if data.startswith(b"%PDF"):
+        return "PDF", "", reading.rows(pages.printed(data, inquiry), from_pages=True)
+    if data.startswith(b"{\\rtf"):
+        text = pages.rich_text(data, inquiry)
+        return "rich text", "", _mixed(text, reading)
+    if data.startswith(b"PK\x03\x04"):
+        if ending in _SHEETS or b"xl/workbook" in data or b"opendocument.spreadsheet" in data[:200]:
+            return "spreadsheet", "", reading.table(sheets.workbook(data, inquiry))
+        kind, blocks = document(data, inquiry)
+        return kind, "", _of_blocks(blocks, reading)
+    if data.startswith(b"\xd0\xcf\x11\xe0") and ending == ".xls":
+        return "spreadsheet", "", reading.table(sheets.workbook(data, inquiry))
+    refuse_by_name(data, name)
+    if not is_text(data):
+        raise ScriptRefused(
+            "This is no text. Fendo reads text, Markdown, Word, OpenDocument, rich text, PDF, tables and subtitles."
+        )
+    text, encoding = decode(data, inquiry)
+    body = subtitles.with_arrows(text.lstrip("\ufeff"))
+    if body[:6] == "WEBVTT":
+        return "WebVTT subtitles", encoding, reading.subtitles("WebVTT subtitles", body)
+    if body.lstrip()[:13].lower() == "[script info]":
+        return "SubStation subtitles", encoding, subtitles.dialogue(body, reading.rate, reading.start_frame, inquiry)
+    if ending == ".srt" or (ending != ".csv" and subtitles.is_subtitles(body)):
+        return "SubRip subtitles", encoding, reading.subtitles("SubRip subtitles", body)
+    if ending in (".csv", ".tsv", ".tab") or reading.columns is not None:
+        return "table", encoding, reading.table(sheets.separated(body, inquiry))
+    if ending in (".md", ".markdown"):
+        return "Markdown", encoding, _of_blocks(markdown.blocks(body), reading)
+    mark = sheets.separator(body) if "\t" in body or ";" in body or "|" in body else None
+    if mark in ("\t", ";", "|") and tables.looks_like_a_script(rows := sheets.separated(body, inquiry)):
+        return "table", encoding, reading.table(rows)
+    inquiry.questions = [question for question in inquiry.questions if question.key != "separator"]
+    return "plain text", encoding, reading.rows(body)
+
+
+def _mixed(text: str, reading: _Reading) -> list[Draft]:
+    """Rich text: rows with tabs that make a table of lines are one, all others paragraphs."""
+    blocks: list[Block] = []
+    for row in text.split("\n"):
+        if "\t" in row.strip():
+            cells = row.split("\t")
+            if blocks and isinstance(blocks[-1], list):
+                blocks[-1].append(cells)
+            else:
+                blocks.append([cells])
+        else:
+            blocks += map(prose.Paragraph, paragraphs(row))
+    return _of_blocks(blocks, reading)
+
+
+def _of_blocks(blocks: Sequence[Block], reading: _Reading) -> list[Draft]:
+    """Lines of a document: a table that is a script is read as one, any other is read cell by cell."""
+    scripts = [rows for rows in blocks if isinstance(rows, list) and tables.looks_like_a_script(rows)]
+    drafts: list[Draft] = []
+    held: list[prose.Paragraph] = []
+    if scripts:
+        # Tables of one script go on from page to page: those of the same width are one.
+        width = max(map(len, scripts[0]))
+        rows = [row for table in scripts if max(map(len, table)) == width for row in table]
+        around = [block for block in blocks if isinstance(block, prose.Paragraph) and block.text]
+        options = (("out", "left out"), ("lines", "lines"))
+        told = reading.table(rows)
+        said = " / ".join(block.text for block in around)
+        likeliest = "lines" if len(said) > sum(len(draft.text) for draft in told) else "out"
+        asked = f"“{said if len(said) < 40 else said[:39] + '…'}”, around the table, is"
+        if around and reading.inquiry.ask("around", asked, options, likeliest) == "lines":
+            drafts = reading.prose(around)
+        return [*drafts, *told]
+    if reading.columns is not None and any(isinstance(block, list) for block in blocks):
+        return reading.table([row for block in blocks if isinstance(block, list) for row in block])
+    for block in blocks:
+        held += [block] if isinstance(block, prose.Paragraph) else _cells(block)
+    return reading.prose(_with_notes_above(held))
+
+
+def _cells(rows: Sequence[Sequence[str]]) -> Iterator[prose.Paragraph]:
+    for row in rows:
+        for cell in row:
+            yield from map(prose.Paragraph, paragraphs(cell))
+
+
+def _with_notes_above(found: Sequence[prose.Paragraph]) -> list[prose.Paragraph]:
+    """Paragraphs with words; the comments of an empty one go to the next."""
+    kept: list[prose.Paragraph] = []
+    notes = ""
+    for each in found:
+        if not each.text:
+            notes = each.notes
+            continue
+        kept.append(replace(each, notes="\n".join(filter(None, (notes, each.notes)))))
+        notes = ""
+    return kept
+
+
+def _short_enough(drafts: list[Draft]) -> tuple[list[Draft], list[str]]:
+    """Drafts longer than a line may be, cut at the last sentence or space that fits; nothing of them is left out."""
+    kept: list[Draft] = []
+    doubts = []
+    for draft in drafts:
+        text, at, slot = draft.text, 0, draft.slot
+        while len(text) - at > LONGEST_TEXT:
+            last = at + LONGEST_TEXT
+            cut = text.rfind(". ", at, last) + 1
+            cut = cut if cut > at else text.rfind(" ", at, last)
+            cut = cut if cut > at else last
+            kept.append(replace(draft, text=text[at:cut].strip(), slot=slot))
+            slot = None
+            while cut < len(text) and text[cut] == " ":
+                cut += 1
+            at = cut
+        if slot is None and draft.slot is not None:
+            doubts.append(f"“{draft.text[:30]}…” is too long for one line and became several")
+        kept.append(replace(draft, text=text[at:].strip(), slot=slot))
+    return kept, doubts
+
+
+def _breaths(draft: Draft, longest: int, rate: FrameRate) -> list[Draft]:
+    """A draft parted where a reader would breathe; its slot is shared by the lengths of the parts."""
+    texts = split(draft.text, longest)
+    if len(texts) < 2:
+        return [draft]
+    slots = shared(draft.slot, [len(text) for text in texts], rate)
+    parts = [Draft(text, slot, reader=draft.reader) for text, slot in zip(texts, slots, strict=True)]
+    return [replace(parts[0], notes=draft.notes), *parts[1:]]
+
+
+def _order(drafts: Sequence[Draft]) -> list[str]:
+    """What is odd about the times."""
+    doubts, end = [], 0
+    for number, draft in enumerate(drafts, start=1):
+        if draft.slot is None:
+            continue
+        if draft.slot.start < end:
+            doubts.append(f"line {number} begins before the line above it ends")
+        end = max(end, draft.slot.end)
+    return doubts

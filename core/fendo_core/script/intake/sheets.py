@@ -1,0 +1,130 @@
+"""Spreadsheets and separated text as rows of cells."""
+
+import csv
+import datetime
+import io
+from collections import Counter
+from typing import Any
+
+from python_calamine import CalamineWorkbook
+
+from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused
+from fendo_core.script.intake.tables import MOST_COLUMNS, looks_like_a_script
+from fendo_core.script.lines import MOST_LINES
+
+LONGEST_CELL = 1 << 20
+"""Characters of a cell of a table: more is a quotation mark that was opened and never closed."""
+SEPARATORS = {"\t": "tabs", ";": "semicolons", ",": "commas", "|": "bars"}
+_TRIED_ROWS = 200
+
+
+def workbook(data: bytes, inquiry: Inquiry) -> list[list[str]]:
+    """The rows of the sheet that holds the script; which one is asked where there are several.
+
+    Raises:
+        ScriptRefused: for a damaged workbook, or one without any cell.
+    """
+    try:
+        book = CalamineWorkbook.from_filelike(io.BytesIO(data))
+        sheets = {name: _cells(book, name) for name in book.sheet_names[:50]}
+    except Exception as error:  # the library has an error of its own for each kind of damage
+        raise ScriptRefused("This workbook is damaged or locked. Open it, save it again as .xlsx or .csv.") from error
+    sheets = {name: rows for name, rows in sheets.items() if any(any(map(str.strip, row)) for row in rows)}
+    if not sheets:
+        raise ScriptRefused("There are no words in this workbook.")
+    likeliest = max(
+        sheets,
+        key=lambda name: (looks_like_a_script(sheets[name]), sum(len(cell) for row in sheets[name][:500] for cell in row)),
+    )
+    if len(sheets) == 1:
+        return sheets[likeliest]
+    return sheets[inquiry.ask("sheet", "the script is on the sheet", [(name, name) for name in sheets], likeliest)]
+
+
+def _cells(book: CalamineWorkbook, name: str) -> list[list[str]]:
+    rows = book.get_sheet_by_name(name).to_python(skip_empty_area=False, nrows=2 * MOST_LINES)
+    return [[_cell(cell) for cell in row[:MOST_COLUMNS]] for row in rows]
+
+
+def _cell(cell: Any) -> str:
+    """What a cell shows: times as hours, minutes and seconds, whole numbers without a point."""
+    if isinstance(cell, datetime.datetime):
+        # A running time of a day and more is a date of 1899 or 1900 to a spreadsheet.
+        days = (cell - datetime.datetime(1899, 12, 30)).days
+        return (
+            _clock((days if 0 <= days < 10 else 0) * 86_400 + _of_day(cell.time()))
+            if days < 10
+            else cell.date().isoformat()
+        )
+    if isinstance(cell, datetime.time):
+        return _clock(_of_day(cell))
+    if isinstance(cell, datetime.timedelta):
+        return _clock(cell.total_seconds())
+    if isinstance(cell, float):
+        return str(int(cell)) if cell.is_integer() else f"{cell:.6f}".rstrip("0")
+    return str(cell)
+
+
+def _of_day(time: datetime.time) -> float:
+    return time.hour * 3600 + time.minute * 60 + time.second + time.microsecond / 1e6
+
+
+def _clock(seconds: float) -> str:
+    thousandths = round(seconds * 1000)
+    whole, rest = divmod(thousandths, 1000)
+    return f"{whole // 3600}:{whole // 60 % 60:02}:{whole % 60:02}" + (f".{rest:03}" if rest else "")
+
+
+def separated(text: str, inquiry: Inquiry) -> list[list[str]]:
+    """The rows of a text whose cells are parted by tabs, semicolons, commas or bars: by what makes an even table.
+
+    Raises:
+        ScriptRefused: for a table that can't be read, or is far too large.
+    """
+    likeliest = separator(text) or ","
+    if text.count(likeliest) == 0:
+        return [[row] for row in text.splitlines()]
+    options = [(mark, said) for mark, said in SEPARATORS.items() if mark in text]
+    if len(options) > 1:
+        likeliest = inquiry.ask("separator", "cells are parted by", options, likeliest)
+    csv.field_size_limit(LONGEST_CELL)
+    rows: list[list[str]] = []
+    try:
+        for row in csv.reader(io.StringIO(text, newline=""), delimiter=likeliest, skipinitialspace=likeliest != "\t"):
+            if len(row) > MOST_COLUMNS:
+                raise ScriptRefused(f"This table has {len(row)} columns; a script has {MOST_COLUMNS} at most.")
+            if any(map(str.strip, row)):
+                rows.append(row)
+            if len(rows) > 2 * MOST_LINES:
+                raise ScriptRefused(f"This table has more than {2 * MOST_LINES} rows; a script has {MOST_LINES} at most.")
+    except csv.Error as error:
+        why = "a quotation mark is opened and never closed" if "field larger" in str(error) else str(error)
+        raise ScriptRefused(f"This table can't be read ({why}). Save it again as CSV, then bring it in.") from error
+    return rows
+
+
+def separator(text: str) -> str | None:
+    """What parts the cells of a text: the mark that gives most rows the same number of cells, more than one."""
+    head = text[: 64 << 10]
+    best: tuple[float, str] | None = None
+    csv.field_size_limit(LONGEST_CELL)
+    for mark in SEPARATORS:
+        if mark not in head:
+            continue
+        try:
+            reader = csv.reader(io.StringIO(head, newline=""), delimiter=mark, skipinitialspace=mark != "\t")
+            widths = [len(row) for row, _ in zip(reader, range(_TRIED_ROWS), strict=False) if any(map(str.strip, row))]
+        except csv.Error:
+            continue
+        if len(head) < len(text) and len(widths) > 1:
+            widths.pop()
+        usual, times = Counter(widths).most_common(1)[0] if widths else (1, 0)
+        if usual < 2:
+            # A row of titles, and few rows below it.
+            usual, times = max(widths, default=1), sum(width > 1 for width in widths)
+            if usual < 2:
+                continue
+        score = times / len(widths) + 0.02 * min(usual, 10) + (0.1 if mark == "\t" else 0.0)
+        if best is None or score > best[0]:
+            best = (score, mark)
+    return best[1] if best else None

@@ -1,0 +1,285 @@
+"""Rows of cells, from a table of any file, as lines: which column holds what is found by its name or by what it holds."""
+
+import re
+from collections.abc import Callable, Sequence
+from fractions import Fraction
+from typing import NamedTuple, TypeAlias
+
+from fendo_core.script.intake import prose
+from fendo_core.script.intake.headings import Holds, column_names
+from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.times import Clock, Written, expected_seconds, learn, next_starts
+from fendo_core.script.lines import LONGEST_NOTES, Draft, paragraphs
+from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span
+
+Rows: TypeAlias = Sequence[Sequence[str]]
+
+MOST_COLUMNS = 200
+_LOOKED_AT = 200
+_TITLE_ROWS = 15
+_PROBE = Clock(FrameRate(Fraction(60)))
+"""A clock that only tells times from words."""
+
+
+class Columns(NamedTuple):
+    """Which column of a table holds what (index, or None)."""
+
+    start: int | None = None
+    end: int | None = None
+    length: int | None = None
+    words: int | None = None
+    notes: int | None = None
+    reader: int | None = None
+
+
+COLUMNS = Columns._fields
+
+
+class Table(NamedTuple):
+    """A table that was read: its lines, the names of its columns, and which of them were taken."""
+
+    drafts: list[Draft]
+    header: tuple[str, ...]
+    columns: Columns
+
+
+def unguarded(cell: str) -> str:
+    """A cell without the apostrophe that keeps spreadsheets from taking it for a formula."""
+    return re.sub(r"^'(?=[=+\-@])", "", cell)
+
+
+def _is_time(cell: str) -> bool:
+    return any(time is not None for time in _PROBE.times(cell)) and any(mark in cell for mark in ":.;")
+
+
+def _is_number(cell: str) -> bool:
+    return bool(re.fullmatch(r"\d{1,8}", cell.strip()))
+
+
+def _header_row(rows: Rows) -> tuple[int, list[list[tuple[Holds, int]]]] | None:
+    """The row that names the columns, and what each of its cells may name; None where there is none.
+
+    Above it there may be rows of titles. It names at least two columns, or the one of the words.
+    """
+    best: tuple[float, int, list[list[tuple[Holds, int]]]] | None = None
+    for place, row in enumerate(rows[:_TITLE_ROWS]):
+        filled = [cell for cell in row if cell.strip()]
+        if not filled or any(_is_time(cell) or _is_number(cell) for cell in filled) or place + 1 >= len(rows):
+            continue
+        named = [column_names(cell) for cell in row]
+        known = sum(bool(each) for each in named)
+        surely = sum(bool(each) and each[0][1] < 200 for each in named)
+        has_words = any(kind == "words" for each in named for kind, _ in each)
+        if surely and (known >= 2 or (has_words and known == len(filled))) and known >= 0.4 * len(filled):
+            score = known + surely - 0.1 * place
+            if best is None or score > best[0]:
+                best = (score, place, named)
+    return (best[1], best[2]) if best else None
+
+
+def looks_like_a_script(rows: Rows) -> bool:
+    """Whether a table in a document is a table of lines: it names its columns, or holds times, or two columns of words."""
+    if not rows or max(map(len, rows)) < 2:
+        return False
+    if _header_row(rows):
+        return True
+    width = max(map(len, rows))
+    cells = [[row[n].strip() for row in rows if n < len(row) and row[n].strip()] for n in range(width)]
+    timed = [bool(column) and sum(map(_is_time, column)) > 0.6 * len(column) for column in cells]
+    wordy = [len(column) >= 2 and sum(len(cell.split()) >= 3 for cell in column) > 0.5 * len(column) for column in cells]
+    return (any(timed) and any(wordy)) or (len(rows) >= 3 and width == 2 and all(wordy))
+
+
+def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, columns: Columns | None = None) -> Table:
+    """Lines of a table.
+
+    Args:
+        rows: cells; rows may be of different lengths.
+        rate: of the production.
+        start_frame: frames since midnight of the programme's first frame.
+        inquiry: asked what is ambiguous, told what is doubtful.
+        columns: which column holds what; None: found.
+
+    Raises:
+        ScriptRefused: when no column holds words, or there are more columns than a script has.
+    """
+    width = max(map(len, rows), default=0)
+    if width > MOST_COLUMNS:
+        raise ScriptRefused(f"This table has {width} columns; a script has {MOST_COLUMNS} at most.")
+    rows = [[*row, *[""] * (width - len(row))] for row in rows if any(map(str.strip, row))]
+    if not rows:
+        return Table([], (), Columns())
+    found = _header_row(rows)
+    top = found[0] + 1 if found else 0
+    names = rows[found[0]] if found else [""] * width
+    header = tuple(" ".join(name.split()) or f"column {n + 1}" for n, name in enumerate(names))
+    if found and found[0]:
+        above = " / ".join(cell.strip() for row in rows[: found[0]] for cell in row if cell.strip())
+        inquiry.doubt(f"left out above the table: {above[:120]}{'…' if len(above) > 120 else ''}")
+    body = [row for row in rows[top:] if not found or row != rows[found[0]]]
+    if columns is not None:
+        chosen = Columns(*(n if n is not None and 0 <= n < width else None for n in columns))
+    else:
+        chosen = _columns(found[1] if found else [[] for _ in range(width)], body, width, header, inquiry)
+    if chosen.words is None:
+        raise ScriptRefused("No column of this table holds words. Choose the one that does.")
+    drafts = _drafts(body, chosen, header, top + 1, rate, start_frame, inquiry)
+    _say_left_out(body, header, chosen, found[1] if found else None, inquiry)
+    return Table(drafts, header, chosen)
+
+
+def _share(body: Rows, column: int, holds: Callable[[str], bool]) -> float:
+    cells = [row[column].strip() for row in body[:_LOOKED_AT] if row[column].strip()]
+    return sum(map(holds, cells)) / len(cells) if cells else 0.0
+
+
+def _columns(
+    named: Sequence[Sequence[tuple[Holds, int]]], body: Rows, width: int, header: Sequence[str], inquiry: Inquiry
+) -> Columns:
+    """Which column holds what: by name, else by what it holds."""
+    taken: dict[Holds, int] = {}
+    for kind, _, column in sorted(
+        ((kind, rank, column) for column, each in enumerate(named) for kind, rank in each), key=lambda each: each[1]
+    ):
+        if kind in taken or column in taken.values() or (kind == "words" and _letters(body, column) == 0):
+            continue
+        if kind in ("start", "end", "length") and _share(body, column, lambda cell: bool(re.search(r"\d", cell))) < 0.5:
+            continue
+        if kind == "words" and _share(body, column, lambda cell: _is_number(cell) or _is_time(cell)) > 0.5:
+            continue
+        taken[kind] = column
+    unnamed = [n for n in range(width) if n not in taken.values()]
+    times = [n for n in unnamed if _share(body, n, _is_time) > 0.6]
+    if "start" not in taken and "end" not in taken and times:
+        taken["start"] = times.pop(0)
+    if "start" in taken and "end" not in taken and "length" not in taken and times:
+        taken["end"] = times.pop(0)
+    rest = [n for n in range(width) if n not in taken.values()]
+    letters = {n: _letters(body, n) for n in range(width)}
+    wordy = [n for n in rest if letters[n] and _share(body, n, lambda cell: len(cell.split()) >= 3) > 0.4]
+    if "words" not in taken:
+        taken["words"] = _narration(body, wordy) if wordy else max(rest, key=lambda n: letters[n], default=-1)
+        if taken["words"] < 0 or not letters[taken["words"]]:
+            del taken["words"]
+    if "words" not in taken:
+        # A script may say numbers and nothing else.
+        called = [
+            (rank, n)
+            for n, each in enumerate(named)
+            for kind, rank in each
+            if kind == "words" and n not in taken.values() and any(row[n].strip() for row in body)
+        ]
+        if called:
+            taken["words"] = min(called)[1]
+    words = taken.get("words")
+    others = [n for n in wordy if n != words and words is not None and letters[n] > 0.3 * letters[words]]
+    if others and words is not None:
+        listed = " and ".join(f"“{header[n]}”" for n in others)
+        holds = "hold" if len(others) > 1 else "holds"
+        inquiry.doubt(f"{listed} {holds} words too; “{header[words]}” was taken: choose another above")
+    return Columns(*(taken.get(kind) for kind in ("start", "end", "length", "words", "notes", "reader")))
+
+
+def _letters(body: Rows, column: int) -> int:
+    return sum(sum(c.isalpha() for c in row[column]) for row in body[:_LOOKED_AT])
+
+
+def _narration(body: Rows, wordy: Sequence[int]) -> int:
+    """Of several columns of words the one that is said: sentences end with their marks, pictures are told in scraps."""
+
+    def sentences(column: int) -> float:
+        return _share(body, column, lambda cell: cell.rstrip("”\"»’'").endswith((".", "!", "?", "…", "。", "！", "？")))
+
+    # Where both are alike, what is said stands on the right of what is seen.
+    return max(wordy, key=lambda n: (round(sentences(n), 1), n))
+
+
+def _drafts(
+    body: Rows, chosen: Columns, header: Sequence[str], first: int, rate: FrameRate, start_frame: int, inquiry: Inquiry
+) -> list[Draft]:
+    start, end, length, words, notes, reader = chosen
+    assert words is not None
+
+    def cell(row: Sequence[str], column: int | None) -> str:
+        return " ".join(row[column].split()) if column is not None else ""
+
+    kept = [(number, row) for number, row in enumerate(body, start=first) if row]
+    timed: list[Written] = [
+        (cell(row, start), cell(row, end), row[words]) for _, row in kept if start is not None and cell(row, start)
+    ]
+    names = [header[n] for n in (start, end, length) if n is not None]
+    clock = learn(timed, rate, start_frame, inquiry, names)
+    lasting = _lasting(kept, chosen, clock, rate)
+    read = [_times(cell(row, start), cell(row, end), f"row {number}", clock, inquiry) for number, row in kept]
+    made: list[prose.Paragraph] = []
+    no_ends = end is None or not any(cell(row, end) for _, row in kept)
+    nexts = next_starts([begin for begin, _ in read])
+    open_ends = unsaid = 0
+    for place, (number, row) in enumerate(kept):
+        begin, finish = read[place]
+        said = " ".join(paragraphs(unguarded(row[words])))
+        if not said:
+            unsaid += 1
+            continue
+        what = f"row {number}"
+        if begin is not None and finish is None and lasting[place] is not None:
+            finish = begin + (lasting[place] or 0)
+        if begin is not None and finish is None and no_ends:
+            open_ends += 1
+            later = nexts[place]
+            finish = later if later is not None else begin + int(expected_seconds(said) * SAMPLE_RATE)
+        slot: Span | None = None
+        if start is not None or end is not None:
+            slot = clock.slot(begin, finish, what, inquiry)
+        noted = "\n".join(paragraphs(unguarded(row[notes]))) if notes is not None else ""
+        if len(noted) > LONGEST_NOTES:
+            inquiry.doubt(f"{what}: of its note the first {LONGEST_NOTES} characters are kept")
+        by = " ".join(paragraphs(unguarded(row[reader])))[:80] if reader is not None else ""
+        made.append(prose.Paragraph(said, noted[:LONGEST_NOTES], slot, by))
+    if unsaid:
+        inquiry.doubt(f"{counted(unsaid, 'row', 'rows')} without words {'was' if unsaid == 1 else 'were'} left out")
+    if open_ends:
+        inquiry.doubt("the table does not say where lines end: each slot ends where the next row starts")
+    return prose.drafts_of_cells(made, inquiry)
+
+
+def _times(start: str, end: str, what: str, clock: Clock, inquiry: Inquiry) -> tuple[int | None, int | None]:
+    begin, finish = clock.times(start) if start else (None, None)
+    if end:
+        finish = clock.sample(end)
+    for written, time in ((start, begin), (end, finish)):
+        if written and time is None:
+            inquiry.doubt(f"{what}: “{written[:20]}” is no time")
+    return begin, finish
+
+
+def _lasting(kept: Sequence[tuple[int, Sequence[str]]], chosen: Columns, clock: Clock, rate: FrameRate) -> list[int | None]:
+    """Samples that each row lasts, where a column says so. A length has no beginning on the clock."""
+    if chosen.length is None:
+        return [None] * len(kept)
+    running = Clock(rate, clock.counted, clock.means)
+    return [running.sample(row[chosen.length]) if row[chosen.length].strip() else None for _, row in kept]
+
+
+def _say_left_out(
+    body: Rows,
+    header: Sequence[str],
+    chosen: Columns,
+    named: Sequence[Sequence[tuple[Holds, int]]] | None,
+    inquiry: Inquiry,
+) -> None:
+    left = [
+        header[n]
+        for n in range(len(header))
+        if n not in chosen
+        and any(row[n].strip() for row in body)
+        and not (named and named[n] and named[n][0][0] == "number")
+        and not (not named and _counts_up(body, n))
+    ]
+    if left:
+        inquiry.doubt(f"left out: the column{'s' if len(left) > 1 else ''} {', '.join(left)}")
+
+
+def _counts_up(body: Rows, column: int) -> bool:
+    numbers = [int(row[column]) for row in body[:_LOOKED_AT] if _is_number(row[column])]
+    return len(numbers) > 1 and all(later - earlier == 1 for earlier, later in zip(numbers, numbers[1:], strict=False))
