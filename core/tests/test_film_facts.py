@@ -64,6 +64,13 @@ def test_what_is_odd_is_taken_and_said():
     assert "2 sounds" in judged(answer(SOUND, SOUND)).remarks[0]
 
 
+def test_a_film_tells_the_timecode_of_its_first_frame():
+    assert judged(answer(tags={"timecode": "14:03:05:00"})).timecode == "14:03:05:00"
+    track = {"codec_type": "data", "codec_name": "bin_data", "disposition": {}, "tags": {"TIMECODE": "01:00:00;02"}}
+    assert judged(answer(track)).timecode == "01:00:00;02"
+    assert judged(answer(tags={"timecode": "soon"})).timecode == "" == judged(answer()).timecode
+
+
 def test_a_cover_picture_makes_no_film_of_a_sound():
     found = judged(answer(SOUND, disposition={"attached_pic": 1}))
     assert (found.frames, found.has_sound, found.plays_in_browser) == (0, True, False)

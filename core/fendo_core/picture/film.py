@@ -1,5 +1,6 @@
 """What a brought-in file is: sniffed, probed, judged; and how a film becomes playable."""
 
+import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
@@ -60,6 +61,8 @@ class Film:
     copyable: bool
     remarks: tuple[str, ...]
     interlaced: bool = False
+    timecode: str = ""
+    """Of its first frame, as its file says it; "" where it does not."""
 
 
 _STARTS = {
@@ -206,7 +209,18 @@ def _judged(kind: str, found: dict[str, Any]) -> Film:
         copyable=name == "h264" and kind in ("mov", "matroska") and not varying,
         remarks=tuple(remarks),
         interlaced=interlaced,
+        timecode=_timecode(found),
     )
+
+
+def _timecode(found: dict[str, Any]) -> str:
+    """The timecode of the first frame, from the picture's own tag, a track of timecode, or the file's."""
+    of_streams = [stream.get("tags", {}) for stream in found["streams"]]
+    for tags in (*of_streams, found["format"].get("tags", {})):
+        code = next((str(said) for name, said in tags.items() if name.lower() == "timecode"), "")
+        if re.fullmatch(r"\d\d:\d\d:\d\d[:;.]\d\d", code):
+            return code.replace(".", ";")
+    return ""
 
 
 def _fraction(text: str) -> Fraction | None:

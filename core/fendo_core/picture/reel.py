@@ -40,6 +40,8 @@ class Source:
         pages: of slides; 1 for a still.
         shots: of a film, in its own samples.
         notes: of slides, what is to be said on each page.
+        begins: of a film whose file says its timecode: that of its first frame, in frames since midnight at the
+            production's rate.
     """
 
     id: str
@@ -49,6 +51,7 @@ class Source:
     pages: int = 1
     shots: tuple[Shot, ...] = ()
     notes: tuple[str, ...] = ()
+    begins: int | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,52 +1,21 @@
 """Timelines from other programs: an EDL (CMX3600) or an OTIO file as pieces, in order, with in and out.
 
-An EDL says for each event: source in and out, record in and out, as timecode; `FROM CLIP NAME` names the medium. Record
-times without an event between them are holes. Of OTIO the first track of pictures is read. Dissolves and wipes are taken as
-cuts in their middle, and that is said.
+`FROM CLIP NAME`, the file or the reel names the medium. Record times without an event between them are holes. Where several
+tracks of pictures lie above one another the upper one is seen. What a reel can't show as it was is said, event by event.
 """
 
-import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import PurePosixPath
-from typing import Any
 
-from fendo_core.picture.reel import LONGEST_NAME, NewId, Piece, Reel, Source, Sources
+from fendo_core.picture import edl, otio_json
+from fendo_core.picture.layers import LONGEST_NAME, MOST_EVENTS, Event, Timeline, TimelineRefused
+from fendo_core.picture.reel import NewId, Piece, Reel, Source, Sources
 from fendo_core.timebase import FrameRate, TimecodeError, parse_timecode
 
-MOST_EVENTS = 5_000
 LARGEST_FILE = 8 << 20
 
-
-class TimelineRefused(ValueError):
-    """A file that is no timeline; the message says why and what to do."""
-
-
-@dataclass(frozen=True, slots=True)
-class Event:
-    """One event: what medium it shows and where in it, in frames of the production's rate.
-
-    Attributes:
-        medium: its name; empty for a hole.
-        first: frame of the medium, counted from its own first frame where that is known, else from midnight.
-        length: frames.
-        from_midnight: `first` is a timecode of the medium, not a count from its beginning.
-    """
-
-    medium: str
-    first: int
-    length: int
-    from_midnight: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Timeline:
-    """Events in order; `start` is the timecode of the first frame in frames since midnight, None when it is not said."""
-
-    events: tuple[Event, ...]
-    start: int | None
-    remarks: tuple[str, ...] = ()
+__all__ = ["Event", "Timeline", "TimelineRefused", "begins_at", "known_media", "match", "pieces_of", "read", "read_from"]
 
 
 def read(data: bytes, rate: FrameRate) -> Timeline:
@@ -57,125 +26,42 @@ def read(data: bytes, rate: FrameRate) -> Timeline:
     """
     if len(data) > LARGEST_FILE:
         raise TimelineRefused("This timeline is larger than 8 MB. Nothing was changed; export the sequence alone.")
-    text = data.decode("utf-8-sig", errors="replace")
-    found = _otio(text, rate) if text.lstrip().startswith("{") else _edl(text, rate)
-    if not any(event.medium for event in found.events):
-        raise TimelineRefused("There are no pictures in this timeline. Nothing was changed; check what was exported.")
+    text = _decoded(data)
+    found = otio_json.read(text, rate) if text.lstrip().startswith("{") else edl.read(text, rate)
     if len(found.events) > MOST_EVENTS:
         raise TimelineRefused(f"This timeline has {len(found.events)} events; {MOST_EVENTS} are possible.")
     return found
 
 
-_EVENT = re.compile(
-    r"^\s*(\d{1,6})\s+(\S+)\s+(\S+)\s+(C|D|W\d{3}|K\S*)\s+(?:(\d{1,4})\s+)?"
-    r"(\d\d[:;]\d\d[:;]\d\d[:;.,]\d\d)\s+(\d\d[:;]\d\d[:;]\d\d[:;.,]\d\d)\s+"
-    r"(\d\d[:;]\d\d[:;]\d\d[:;.,]\d\d)\s+(\d\d[:;]\d\d[:;]\d\d[:;.,]\d\d)",
-)
-_CLIP = re.compile(r"^\s*\*\s*(?:FROM\s+)?CLIP\s+NAME\s*:\s*(.+?)\s*$", re.IGNORECASE)
-
-
-def _edl(text: str, rate: FrameRate) -> Timeline:
-    rows, remarks = text.splitlines(), list[str]()
-    found: list[list[Any]] = []  # [name, source in, record in, record out]
-    softened = skipped = 0
-    for row in rows:
-        if match := _EVENT.match(row):
-            _, reel_name, track, kind, _, *codes = match.groups()
-            if "V" not in track.upper() and track.upper() not in ("B", "VA", "AA/V"):
-                skipped += 1
-                found.append([])
-                continue
-            source_in, source_out, record_in, record_out = (_frames(code, rate, row) for code in codes)
-            softened += kind != "C" and source_out > source_in
-            if record_out <= record_in:
-                found.append([])
-                continue
-            name = "" if reel_name.upper() in ("BL", "BLACK") else reel_name
-            found.append([name, source_in, record_in, record_out])
-        elif (match := _CLIP.match(row)) and found and found[-1] and found[-1][0]:
-            found[-1][0] = match[1]
-    shown = sorted((event for event in found if event), key=lambda event: event[2])
-    if not shown:
-        raise TimelineRefused(
-            "This file is no timeline that Fendo can read. EDL (CMX3600) and OTIO files are read; nothing was changed."
-        )
-    if softened:
-        remarks.append(f"{softened} dissolve{'s' if softened != 1 else ''} or wipes are taken as cuts")
-    if skipped:
-        remarks.append(f"{skipped} event{'s' if skipped != 1 else ''} of sound {'are' if skipped != 1 else 'is'} left out")
-    start, at, events = shown[0][2], shown[0][2], list[Event]()
-    for name, source_in, record_in, record_out in shown:
-        if record_in > at:
-            events.append(Event("", 0, record_in - at))
-        over = max(0, at - record_in)
-        if record_out - record_in - over > 0:
-            events.append(Event(name, source_in + over, record_out - record_in - over, from_midnight=True))
-        at = max(at, record_out)
-    return Timeline(tuple(events), start, tuple(remarks))
-
-
-def _frames(code: str, rate: FrameRate, row: str) -> int:
-    drop = ";" in code and rate.fps in (Fraction(30000, 1001), Fraction(60000, 1001))
-    plain = re.sub(r"[;.,]", ":", code)
+def _decoded(data: bytes) -> str:
+    """Text in UTF-8, UTF-16 or, as of old, one byte a letter."""
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return data.decode("utf-16", "replace")
+    if data[:200].count(0) > 40:
+        return data.decode("utf-16-le" if data[1:2] == b"\0" else "utf-16-be", "replace")
     try:
-        return parse_timecode(plain[:8] + ";" + plain[9:] if drop else plain, FrameRate(rate.fps, drop))
-    except TimecodeError as error:
-        raise TimelineRefused(
-            f"“{row.strip()[:120]}” can't be read at {rate.text} frames a second: {error} "
-            "Nothing was changed. Bring in a film first, so that the production has its rate."
-        ) from error
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return data.decode("cp1252", "replace")
 
 
-def _otio(text: str, rate: FrameRate) -> Timeline:
-    import opentimelineio as otio
+def begins_at(code: str, own: FrameRate, rate: FrameRate) -> int | None:
+    """Frames since midnight, at the production's rate, of the first frame of a medium whose file says its timecode.
 
+    Args:
+        code: the timecode, with a semicolon where it counts drop-frame; "" for none.
+        own: the medium's rate.
+        rate: the production's.
+
+    Returns:
+        None where there is no timecode, or one that its rate does not have.
+    """
+    dropping = ";" in code and own.fps in (Fraction(30000, 1001), Fraction(60000, 1001))
     try:
-        whole = otio.adapters.read_from_string(text, "otio_json")
-    except Exception as error:
-        raise TimelineRefused(
-            "This file begins like an OTIO timeline but can't be read: it is damaged or not complete. Nothing was changed."
-        ) from error
-    if not isinstance(whole, otio.schema.Timeline):
-        raise TimelineRefused("This OTIO file holds no timeline. Nothing was changed; export the sequence itself.")
-    tracks = [track for track in whole.tracks if track.kind == otio.schema.TrackKind.Video]
-    if not tracks:
-        raise TimelineRefused("There are no pictures in this timeline. Nothing was changed; check what was exported.")
-    remarks = [f"it has {len(tracks)} tracks of pictures: the first one is used"] if len(tracks) > 1 else []
-    events, softened = list[Event](), 0
-    for item in tracks[0]:
-        if isinstance(item, otio.schema.Transition):
-            softened += 1
-            continue
-        if isinstance(item, otio.schema.Gap) or not isinstance(item, otio.schema.Clip):
-            events.append(Event("", 0, _count(item.duration(), rate)))
-            continue
-        shown, there = item.trimmed_range(), _available(item)
-        first = _count(shown.start_time, rate) - (_count(there.start_time, rate) if there else 0)
-        events.append(Event(_medium(item), max(0, first), _count(shown.duration, rate), from_midnight=there is None))
-    if softened:
-        remarks.append(f"{softened} transition{'s' if softened != 1 else ''} taken as cuts")
-    start = whole.global_start_time
-    return Timeline(tuple(e for e in events if e.length), _count(start, rate) if start else None, tuple(remarks))
-
-
-def _count(time: Any, rate: FrameRate) -> int:
-    """An OTIO time as frames of the production: its seconds, to the nearest frame."""
-    exact = Fraction(time.value).limit_denominator(10**6) / Fraction(time.rate).limit_denominator(1001)
-    # 23.976 and its kin are written with three decimals or many; each means the exact fraction.
-    if abs(float(rate.fps) - time.rate) < 0.01:
-        whole: int = round(time.value)
-        return whole
-    return round(exact * rate.fps)
-
-
-def _available(clip: Any) -> Any:
-    reference = clip.media_reference
-    return reference.available_range if reference is not None else None
-
-
-def _medium(clip: Any) -> str:
-    target = getattr(clip.media_reference, "target_url", "") or ""
-    return PurePosixPath(target.replace("\\", "/")).name or clip.name or "a clip without a name"
+        frame = parse_timecode(code, FrameRate(own.fps, dropping))
+    except TimecodeError:
+        return None
+    return frame if own.fps == rate.fps else round(frame / own.fps * rate.fps)
 
 
 def match(name: str, known: Mapping[str, str]) -> str | None:
@@ -194,27 +80,79 @@ def match(name: str, known: Mapping[str, str]) -> str | None:
 
 
 def known_media(events: Iterable[Event], sources: Sources) -> dict[str, Source | None]:
-    """The source that each medium of a timeline is; None for one that is missing."""
+    """The source that each medium of a timeline is, by its name, its file or its reel; None for one that is missing."""
     names = {key: source.name for key, source in sources.items() if source.kind != "sound"}
-    found = {medium: match(medium, names) for medium in {event.medium for event in events} if medium}
-    return {medium: sources[key] if key else None for medium, key in found.items()}
+    found: dict[str, Source | None] = {}
+    for event in events:
+        if event.medium and found.get(event.medium) is None:
+            keys = (match(name, names) for name in (event.medium, *event.names))
+            key = next((key for key in keys if key), None)
+            found[event.medium] = sources[key] if key else None
+    return found
+
+
+def _counted_from(events: Sequence[Event], source: Source | None, rate: FrameRate) -> tuple[int, bool]:
+    """The timecode of a medium's first frame, in frames since midnight; and whether that is a guess.
+
+    Args:
+        events: those of the medium whose `first` is a timecode.
+        source: the medium.
+        rate: of the production.
+    """
+    hour = round(3600 * rate.fps)
+    if source is None or source.kind != "film":
+        return 0, False
+    earliest = min(event.first for event in events)
+    if source.begins is not None and any(
+        0 <= first - source.begins < source.frames for first in (earliest, earliest + 24 * hour)
+    ):
+        return source.begins, False
+    if earliest < source.frames:
+        return 0, False
+    # A tape that begins at a whole hour: what is said is counted from there.
+    whole = earliest // hour * hour
+    if earliest - whole < source.frames:
+        return whole, False
+    return earliest, True
+
+
+def read_from(events: Sequence[Event], sources: Sources, rate: FrameRate) -> list[str]:
+    """What is doubtful in where media are read: their files say no timecode that fits what the timeline says."""
+    known = known_media(events, sources)
+    said = []
+    for medium in sorted({event.medium for event in events if event.from_midnight and event.medium}):
+        of_it = [event for event in events if event.medium == medium and event.from_midnight]
+        if _counted_from(of_it, known[medium], rate)[1]:
+            said.append(f"{medium} says no timecode of its own: its earliest event is taken as its beginning; look at it")
+    return said
 
 
 def pieces_of(events: Sequence[Event], sources: Sources, rate: FrameRate, new_id: NewId) -> Reel:
     """The reel of a timeline. What a medium lacks, or a medium that is missing, becomes a card with its name."""
-    known, hour, offsets = known_media(events, sources), round(3600 * rate.fps), dict[str, int]()
-    for medium in {event.medium for event in events if event.from_midnight and event.medium}:
-        earliest, source = min(event.first for event in events if event.medium == medium), known[medium]
-        # A tape that begins at a whole hour: what is said is counted from there.
-        offsets[medium] = earliest // hour * hour if source and earliest >= source.frames > 0 else 0
+    known, offsets = known_media(events, sources), dict[str, int]()
+    of_media: dict[str, list[Event]] = {}
+    for event in events:
+        if event.from_midnight and event.medium:
+            of_media.setdefault(event.medium, []).append(event)
+    for medium, of_it in of_media.items():
+        offsets[medium] = _counted_from(of_it, known[medium], rate)[0]
+    day = round(24 * 3600 * rate.fps)
     made = list[Piece]()
     for event in events:
         source, shown = known.get(event.medium), 0
         if source:
-            is_film, first = source.kind == "film", event.first - offsets.get(event.medium, 0)
-            shown = max(0, min(event.length, source.frames - first)) if is_film else event.length
+            is_film, first = source.kind == "film", event.first
+            if event.from_midnight:
+                first -= offsets.get(event.medium, 0)
+                first += day if first < 0 and first + day < source.frames else 0
+            before = min(event.length, max(0, -first)) if is_film else 0
+            if before:
+                made.append(Piece(new_id(), before, name=event.medium[:LONGEST_NAME]))
+            rest, first = event.length - before, max(0, first)
+            shown = max(0, min(rest, source.frames - first)) if is_film else rest
             if shown:
                 made.append(Piece(new_id(), shown, source.id, first if is_film else 0))
+            shown += before
         if event.length > shown:
             made.append(Piece(new_id(), event.length - shown, name=event.medium[:LONGEST_NAME]))
     return tuple(made)

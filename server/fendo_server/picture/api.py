@@ -13,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from fendo_core.picture.timeline import known_media
+from fendo_core.picture.timeline import known_media, read_from
 from fendo_core.picture.timeline import read as read_timeline
 from fendo_core.production.edits import LayTimeline
 from fendo_server.access import get_owned
@@ -141,13 +141,15 @@ def timeline(request: Request, production_id: UUID) -> Response:
     production = get_owned(Production, request.user, production_id)
     data = request.data if isinstance(request.data, bytes) else b""
     found = read_timeline(data, production.rate)
-    media = known_media(found.events, state.load(production).sources)
+    sources = state.load(production).sources
+    media = known_media(found.events, sources)
+    remarks = [*found.remarks, *read_from(found.events, sources, production.rate)]
     missing = sorted(medium for medium, source in media.items() if source is None)
     change = changes.perform(production, request.user, production.revision, LayTimeline(found.events))
     if found.start is not None:
         Production.objects.filter(pk=production.pk).update(start_frame=found.start)
     told = description.patch(production, change)
-    return Response({"remarks": list(found.remarks), "missing": missing, "patch": told})
+    return Response({"remarks": remarks, "missing": missing, "patch": told})
 
 
 def _source(request: Request, source_id: UUID) -> Source:

@@ -188,7 +188,18 @@ def _take_rate(production: Production, rate: FrameRate) -> None:
     production.save(update_fields=["fps_above", "fps_below", "drop_frame", "start_frame"])
 
 
-_FACTS = ("kind", "codec", "width", "height", "has_sound", "ready_as_is", "plays_in_browser", "copyable", "interlaced")
+_FACTS = (
+    "kind",
+    "codec",
+    "width",
+    "height",
+    "has_sound",
+    "ready_as_is",
+    "plays_in_browser",
+    "copyable",
+    "interlaced",
+    "timecode",
+)
 
 
 def _stored(facts: film.Film) -> dict[str, Any]:

@@ -3,6 +3,7 @@
 import uuid
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
+from fractions import Fraction
 from itertools import zip_longest
 from typing import Any
 
@@ -14,6 +15,7 @@ from fendo_core.picture.laid import LaidSound as CoreSound
 from fendo_core.picture.reel import Piece as CorePiece
 from fendo_core.picture.reel import Source as CoreSource
 from fendo_core.picture.shots import Shot
+from fendo_core.picture.timeline import begins_at
 from fendo_core.production.state import Difference, Row, Rows, State, TakeNote, TakeRef
 from fendo_core.script.lines import Line as CoreLine
 from fendo_core.script.syllables import speech_of_all
@@ -146,7 +148,9 @@ def _source(source: Source, rate: FrameRate) -> CoreSource:
     frames = rate.frame_at(source.length - 1) + 1 if source.kind == Source.Kind.FILM and source.length else 0
     named = zip_longest(source.shots, source.shot_names[: len(source.shots)], fillvalue="")
     cut = tuple(Shot(Span(*shot), name) for shot, name in named)
-    return CoreSource(str(source.id), source.name, source.kind, frames, source.pages, cut, tuple(source.notes))
+    own = FrameRate(Fraction(source.fps_above, source.fps_below))
+    begins = begins_at(source.facts.get("timecode", ""), own, rate)
+    return CoreSource(str(source.id), source.name, source.kind, frames, source.pages, cut, tuple(source.notes), begins)
 
 
 def of_readers(production: Production, made: Difference) -> Difference:

@@ -307,6 +307,15 @@ def test_a_timeline_lays_the_reel_and_says_what_is_missing(bring_in, client, pro
         ("card", [2 * 48_000, 3 * 48_000], 0),
     ]
     assert (told["start_frame"], pieces[1]["name"]) == (10 * 3600 * 25, "gone.mov")
+    odd = [
+        rows[0],
+        "M2   AX       012.5                00:00:01:00",
+        rows[1],
+        "002 AX V C 00:00:0x:00 00:00:01:00 10:00:02:00 x",
+    ]
+    said = " | ".join(lay("\n".join(odd).encode()).json()["remarks"])
+    assert "event 001 plays at 50 %" in said and "row 002 can't be read" in said
+    client.post(f"/api/productions/{production.id}/undo/")
     assert "no timeline" in lay(b"words").json()["detail"]
     client.post(f"/api/productions/{production.id}/undo/")
     assert whole()["picture"]["length"] == 8 * 48_000
