@@ -17,7 +17,7 @@ from fendo_core.timebase import SAMPLE_RATE
     [
         ("In 1911 it cost £3.5 million.", "In nineteen eleven it cost three point five million pounds."),
         ("£1.50 or $1 or €20.05", "one pound fifty or one dollar or twenty euros five"),
-        ("Dr. Marsh paid at 10:30 a.m.", "doctor Marsh paid at ten thirty A M."),
+        ("Dr. Marsh paid at 10:30 a.m.", "doctor Marsh paid at ten thirty ay M."),
         ("on 3 May 1911, and on June 21st", "on the third of May nineteen eleven, and on the twenty first of June"),
         (
             "The 1950s, 1914–1918, 3–4 m",
@@ -28,6 +28,37 @@ from fendo_core.timebase import SAMPLE_RATE
         ("No. 7, e.g. at 21°C", "number seven, for example at twenty one degrees Celsius"),
         ("4.05 in 2004", "four point zero five in two thousand and four"),
         ("may in March; he ran a mile in 4.", "may in March; he ran a mile in four."),
+        (
+            "1939-45, in 1066, and 1984 seats",
+            "nineteen thirty nine to forty five, in ten sixty six, and one thousand nine hundred and eighty four seats",
+        ),
+        (
+            "Call 555-0123 or +44 20 7946 0958.",
+            "Call five five five, oh one two three or plus four four, two oh, seven nine four six, oh nine five eight.",
+        ),
+        (
+            "On 2024-03-15, 15.03.2024 and 15/03/2024",
+            "On the fifteenth of March twenty twenty four, the fifteenth of March "
+            "twenty twenty four and the fifteenth of March twenty twenty four",
+        ),
+        ("At -5 °C, or −12; from 3-4", "At minus five degrees Celsius, or minus twelve; from three to four"),
+        ("Henry VIII, World War II and Chapter IV", "Henry the eighth, World War two and Chapter four"),
+        ("Open 24/7 for $5M in the '60s", "Open twenty four seven for five million dollars in the sixties"),
+        ("An A380 over the M25, an F-16", "An A three eighty over the M twenty five, an F sixteen"),
+        ("From St Ives to Mill St, past St. Mary's", "From saint Ives to Mill street, past saint Mary's"),
+        ("M I S D N and the BBC", "M I S D N and the B B C"),
+        (
+            "6 ft 2 in, 10 m/s², 3/4 of 4×4",
+            "six feet two inches, ten metres a second squared, three quarters of four by four",
+        ),
+        (
+            "Write to anne@orsey.org or see www.orsey.org/tide",
+            "Write to anne at orsey dot org or see w w w dot orsey dot org slash tide",
+        ),
+        (
+            "He has 1500 sheep, 12 000 in all, and 1\u202f000\u202f000 grains",
+            "He has fifteen hundred sheep, twelve thousand in all, and one million grains",
+        ),
     ],
 )
 def test_what_is_written_short_is_said_in_full(written, said):

@@ -19,7 +19,9 @@ _SHARE_OF_SYLLABLES = 0.2
 _LONG_PAUSE, _SHORT_PAUSE = 0.45, 0.25
 """Seconds at `DEFAULT_PACE`."""
 _ENOUGH = 3
-"""Takes after which the learned pace counts more than the starting value."""
+"""Takes from which on they tell themselves how much readings of one reader differ."""
+_USUAL_NOISE = 0.12
+"""Natural logarithm of the ratio by which a reading differs from what its text asks for, usually."""
 _SHORTEST_READING = SAMPLE_RATE // 2
 
 
@@ -66,7 +68,7 @@ class Pace:
 def expected_length(text: str, pace: Pace) -> int:
     """Samples from the first sound to the last when `text` is read at `pace`."""
     speech = speech_of(text, pace.language)
-    return (
+    return round(
         speech.syllables * pace.syllable
         + speech.sounds * pace.sound
         + speech.long_pauses * pace.long_pause
@@ -88,14 +90,16 @@ def learned(readings: Sequence[tuple[str, int]], start: Pace) -> Pace:
     lengths = np.array([length for _, length in told], dtype=np.float64)
     asked = np.array([[s.syllables, s.sounds, s.long_pauses, s.short_pauses] for s, _ in told], dtype=np.float64)
     begin = np.array([start.syllable, start.sound, start.long_pause, start.short_pause], dtype=np.float64)
-    scale = float(np.median(lengths / (asked @ begin)))
+    ratios = np.log(np.clip(lengths / (asked @ begin), 0.3, 3.0))
+    off = float(np.median(ratios))
     count = len(told)
-    # Three takes and the starting value count the same.
-    scale = float(np.exp(np.log(np.clip(scale, 0.3, 3.0)) * count / (count + 1 if count < _ENOUGH else count)))
-    begin = begin * scale
+    # What may as well be chance in so few takes moves nothing: a good start is not made worse (James and Stein, Estimation
+    # with quadratic loss, 1961, the positive part).
+    noise = _USUAL_NOISE if count < _ENOUGH else float(np.clip(1.48 * np.median(np.abs(ratios - off)), 1e-3, _USUAL_NOISE))
+    begin = begin * np.exp(off * max(0.0, 1.0 - noise**2 / max(count * off**2, 1e-12)))
     # In units of the starting values each coefficient is 1, and the prior says how firmly.
     rows = asked * begin / lengths[:, None]
-    prior = np.diag([0.3, 0.3, 0.1, 0.1])
+    prior = np.diag([1.5, 1.5, 0.5, 0.5]) * (noise / _USUAL_NOISE)
     weights = np.ones(count, dtype=np.float64)
     found: NDArray[np.floating] = np.ones(4)
     for _ in range(10):

@@ -1,4 +1,4 @@
-"""What is said when a text is read: numbers, dates, times, money, units and abbreviations in words.
+"""What is said when a text is read: numbers, dates, times, money, units, letters and abbreviations in words.
 
 English is spoken out here; of other languages the numbers are left to the phoneme library, which knows how they count.
 """
@@ -33,7 +33,6 @@ _ABBREVIATIONS = {
     "Mrs.": "missis",
     "Ms.": "miz",
     "Prof.": "professor",
-    "St.": "saint",
     "Mt.": "mount",
     "Nos.": "numbers",
     "No.": "number",
@@ -90,6 +89,41 @@ _UNITS = {
     "ft": "feet",
     "yd": "yards",
     "mi": "miles",
+    "hrs": "hours",
+    "hr": "hours",
+    "mins": "minutes",
+    "secs": "seconds",
+    "sec": "seconds",
+    "µm": "micrometres",
+    "μm": "micrometres",
+    "nm": "nanometres",
+    "cm²": "square centimetres",
+    "mm²": "square millimetres",
+    "cm³": "cubic centimetres",
+    "m/s²": "metres a second squared",
+    "l/h": "litres an hour",
+    "mm/h": "millimetres an hour",
+    "kbit/s": "kilobits a second",
+    "Mbit/s": "megabits a second",
+    "GHz": "gigahertz",
+    "kB": "kilobytes",
+    "kV": "kilovolts",
+    "mA": "milliamps",
+    "GW": "gigawatts",
+    "GWh": "gigawatt hours",
+    "MWh": "megawatt hours",
+    "kJ": "kilojoules",
+    "kcal": "kilocalories",
+    "kPa": "kilopascals",
+    "hPa": "hectopascals",
+    "psi": "pounds a square inch",
+    "rpm": "revolutions a minute",
+    "bpm": "beats a minute",
+    "fps": "frames a second",
+    "dpi": "dots an inch",
+    "hp": "horsepower",
+    "dBFS": "D B F S",
+    "px": "pixels",
     "lb": "pounds",
     "lbs": "pounds",
     "oz": "ounces",
@@ -106,7 +140,16 @@ _UNITS = {
 _MONEY = {"£": ("pound", "pounds"), "$": ("dollar", "dollars"), "€": ("euro", "euros"), "¥": ("yen", "yen")}
 _FRACTIONS = {"½": "a half", "¼": "a quarter", "¾": "three quarters", "⅓": "a third", "⅔": "two thirds"}
 _NUMBER = r"\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d+(?:\.\d+)?"
-_AMOUNT = r"(?:\s?(?:thousand|million|billion|trillion)|(?:k|m|bn)\b)?"
+_AMOUNT = r"(?:\s?(?:thousand|million|billion|trillion)|(?:[kKmMB]|bn)\b)?"
+_YEAR = r"1[0-9]\d\d|20\d\d"
+_DASH = r"\s?[–-]\s?"
+_NAMES_OF_DIGITS = ("oh", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine")
+_ROMAN = r"(?:X{0,3}(?:IX|IV|V?I{0,3}))"
+_COUNTED = (
+    "War|Part|Chapter|Act|Scene|Book|Volume|Vol|Phase|Type|Class|Stage|Section|Series|Mark|Level|Article|Bowl|Episode|Apollo|"
+    "Schedule|Table|Figure|Grade|Title|Appendix|Division|Group|Tier"
+)
+_WHEN = "in|since|by|until|till|from|before|after|circa|year|early|late|mid|autumn|spring|summer|winter"
 
 
 def _say(number: str, to: str = "cardinal") -> str:
@@ -124,7 +167,8 @@ def _year(digits: str) -> str:
 
 
 def _amount(text: str) -> str:
-    return {"k": " thousand", "m": " million", "bn": " billion"}.get(text.strip(), f" {text.strip()}") if text else ""
+    short = {"k": " thousand", "m": " million", "bn": " billion", "b": " billion"}
+    return short.get(text.strip().lower(), f" {text.strip()}") if text else ""
 
 
 def _money(match: "re.Match[str]") -> str:
@@ -151,32 +195,106 @@ def _clock(match: "re.Match[str]") -> str:
     return f"{_say(str(hour))} {'oh ' if minute < 10 else ''}{_say(str(minute))}"
 
 
+def _digits(text: str) -> str:
+    """Digits one by one, a pause between groups."""
+    groups = re.findall(r"\d+", text)
+    return ", ".join(" ".join(_NAMES_OF_DIGITS[int(digit)] for digit in group) for group in groups)
+
+
+def _telephone(match: "re.Match[str]") -> str:
+    text = match[0]
+    groups = re.findall(r"\d+", text)
+    count = sum(map(len, groups))
+    thousands = (
+        len(groups) > 1 and all(len(group) == 3 for group in groups[1:]) and "-" not in text and text[0] not in "+0("
+    )
+    if len(groups) == 1 and text[0] not in "+0":
+        return text
+    if count < 7 or count > _MOST_DIGITS or thousands or (len(groups) == 2 and all(len(group) == 4 for group in groups)):
+        return text
+    return f"{'plus ' if text.startswith('+') else ''}{_digits(text)}"
+
+
+def _model(match: "re.Match[str]") -> str:
+    """Letters and a number, as of roads and machines: A380 is “A three eighty”, M25 “M twenty five”."""
+    letters, digits, tail = " ".join(match["letters"]), match["digits"], match["tail"] or ""
+    if digits.startswith("0") or len(digits) > 4:
+        said = " ".join(_NAMES_OF_DIGITS[int(digit)] for digit in digits)
+    elif len(digits) == 3 and digits[1:] != "00":
+        said = f"{_say(digits[0])} {'oh ' if digits[1] == '0' else ''}{_say(str(int(digits[1:])))}"
+    elif len(digits) == 4:
+        said = _year(digits)
+    else:
+        said = _say(digits)
+    return f"{letters} {said}{' ' + ' '.join(tail) if tail else ''}"
+
+
+def _roman(text: str) -> int:
+    values = {"I": 1, "V": 5, "X": 10}
+    total = 0
+    for here, behind in zip(text, [*text[1:], ""], strict=True):
+        value = values[here]
+        total += -value if behind and values[behind] > value else value
+    return total
+
+
+def _numbered(match: "re.Match[str]") -> str:
+    return f"{match['word']} {_say(str(_roman(match['roman'])))}" if match["roman"] else match[0]
+
+
+def _reigning(match: "re.Match[str]") -> str:
+    return f"{match['name']} the {_say(str(_roman(match['roman'])), 'ordinal')}" if len(match["roman"]) > 1 else match[0]
+
+
+_MONTH_LIST = tuple(_MONTHS.split("|")[:12])
+
+
+def _date(day: str, month: str, year: str) -> str | None:
+    if not (1 <= int(month) <= 12 and 1 <= int(day) <= 31):
+        return None
+    return f"the {_say(day.lstrip('0'), 'ordinal')} of {_MONTH_LIST[int(month) - 1]} {_year(year)}"
+
+
+def _iso(match: "re.Match[str]") -> str:
+    return _date(match[3], match[2], match[1]) or match[0]
+
+
+def _dotted(match: "re.Match[str]") -> str:
+    # Where both orders are possible the day stands first with dots, as it does most often with strokes.
+    return _date(match[1], match[3], match[4]) or _date(match[3], match[1], match[4]) or match[0]
+
+
+def _capitals(match: "re.Match[str]") -> str:
+    """Short words in capitals are spelled: BBC, USB; longer ones with vowels are words."""
+    word, plural = match[1], match[2] or ""
+    vowels = sum(letter in "AEIOU" for letter in word)
+    if word in _SAID_AS_WORDS or (len(word) > 3 and vowels) or len(word) > 6:
+        return match[0]
+    return " ".join(word) + ("'s" if plural else "")
+
+
+_SAID_AS_WORDS = frozenset(("OK", "NASA", "NATO", "RAM", "ROM", "SIM", "PIN", "CAD", "GIF", "LASER", "RADAR", "SONAR"))
+
+
+def _web(match: "re.Match[str]") -> str:
+    said = match[0].removeprefix("https://").removeprefix("http://").removeprefix("www.")
+    start = "w w w dot " if "www." in match[0] else ""
+    return start + said.replace("@", " at ").replace(".", " dot ").replace("/", " slash ").replace("-", " dash ")
+
+
 def _day(match: "re.Match[str]") -> str:
     month = _MONTH_NAMES.get(match["month"].lower(), match["month"])
     return f"the {_say(match['day'], 'ordinal')} of {month}"
 
 
-_units = "|".join(re.escape(unit) for unit in sorted(_UNITS, key=len, reverse=True))
-_RULES: tuple[tuple["re.Pattern[str]", Callable[["re.Match[str]"], str]], ...] = (
-    (
-        re.compile(rf"(?P<sign>[£$€¥])\s?(?P<number>{_NUMBER})(?P<amount>{_AMOUNT})(?P<after>)", re.UNICODE),
-        _money,
-    ),
-    (re.compile(rf"\b(?P<day>\d{{1,2}})(?:st|nd|rd|th)?\s(?P<month>{_MONTHS})\b\.?"), _day),
-    (re.compile(rf"\b(?P<month>{_MONTHS})\b\.?\s(?P<day>\d{{1,2}})(?:st|nd|rd|th)?\b(?!\s?[%:])(?!\d)"), _day),
-    (
-        re.compile(r"\b(?P<hour>[01]?\d|2[0-3])[:.](?P<minute>[0-5]\d)(?P<half>\s?[ap]\.?m\b)"),
-        lambda m: _clock(m) + m["half"],
-    ),
-    (re.compile(r"\b(?P<hour>[01]?\d|2[0-3]):(?P<minute>[0-5]\d)\b(?P<half>)"), _clock),
-    (re.compile(r"\b(1[1-9]\d\d|20\d\d)\s?[–-]\s?(1[1-9]\d\d|20\d\d)\b"), lambda m: f"{_year(m[1])} to {_year(m[2])}"),
-    (re.compile(r"\b(1[1-9]|20)(\d)0s\b"), lambda m: _decade(m[1], m[2])),
-    (re.compile(rf"\b({_NUMBER})\s?[–-]\s?(?={_NUMBER})"), lambda m: f"{_say(m[1])} to "),
-    (re.compile(rf"\b(?P<number>{_NUMBER})\s?(?P<unit>{_units})(?![\w²³/])"), _unit),
-    (re.compile(r"\b(\d+)(?:st|nd|rd|th)\b"), lambda m: _say(m[1], "ordinal") if len(m[1]) <= _MOST_DIGITS else _say(m[1])),
-    (re.compile(r"(?<![\d.,])\b(1[1-9]\d\d|20[0-4]\d)\b(?![.,]\d)"), lambda m: _year(m[1])),
-    (re.compile(_NUMBER), lambda m: f" {_say(m[0])} "),
-)
+_FRACTION_WORDS = {"1/2": "a half", "1/3": "a third", "2/3": "two thirds", "1/4": "a quarter", "3/4": "three quarters"}
+_NO_NOUNS = r"(?:was|has|his|this|its|thus|perhaps|always|across|besides|sometimes|towards|afterwards|unless|as|is)\b"
+
+
+def _at_year(match: "re.Match[str]") -> str:
+    return f"{match['when']} {_year(match['year'])}"
+
+
 _DECADES = (
     "hundreds",
     "tens",
@@ -188,6 +306,59 @@ _DECADES = (
     "seventies",
     "eighties",
     "nineties",
+)
+_units = "|".join(re.escape(unit) for unit in sorted(_UNITS, key=len, reverse=True))
+_RULES: tuple[tuple["re.Pattern[str]", Callable[["re.Match[str]"], str]], ...] = (
+    (
+        re.compile(rf"(?P<sign>[£$€¥])\s?(?P<number>{_NUMBER})(?P<amount>{_AMOUNT})(?P<after>)", re.UNICODE),
+        _money,
+    ),
+    (
+        re.compile(
+            r"\b[\w.+-]+@[\w-]+(?:\.[\w-]+)+|(?:https?://|www\.)[\w./-]*\w|\b[a-z][\w-]+\.(?:com|org|net|edu|gov)\b"
+        ),
+        _web,
+    ),
+    (re.compile(r"(?<!\d)\d{1,3}(?:[ \u00a0\u2009\u202f]\d{3})+(?![\d-])"), lambda m: re.sub(r"\D", "", m[0])),
+    (re.compile(r"\b(\d{4})-(\d\d)-(\d\d)\b"), _iso),
+    (re.compile(r"\b(\d{1,2})([./])(\d{1,2})\2(\d{4})\b"), _dotted),
+    (re.compile(r"(?<![\w.,])\+?\(?\d[\d() -]{5,18}\d\b(?![.,]\d)"), _telephone),
+    (re.compile(r"\b24/7\b"), lambda m: "twenty four seven"),
+    (re.compile(r"\b9/11\b"), lambda m: "nine eleven"),
+    (
+        re.compile(r"(?<![\d/])([1-3])/([2-4])(?![\d/])"),
+        lambda m: _FRACTION_WORDS.get(m[0], m[0]),
+    ),
+    (re.compile(rf"\b(?P<word>{_COUNTED})\s(?P<roman>{_ROMAN})\b(?!['’])"), _numbered),
+    (re.compile(rf"\b(?P<name>[A-Z][a-zé]+)\s(?P<roman>(?=[IVX]){_ROMAN})\b(?!['’])"), _reigning),
+    (re.compile(r"\bSt\.?(?=\s+[A-Z])"), lambda m: "saint"),
+    (re.compile(r"(?<=[a-z]\s)St\.?(?=$|[\s,;)])"), lambda m: "street"),
+    (re.compile(r"(?<=\s)(?:#|№\s?)(?=\d)|^(?:#|№\s?)(?=\d)"), lambda m: "number "),
+    (re.compile(r"[’'‘](?P<ten>\d)0s\b|(?<=\bthe\s)(?P<bare>[2-9])0s\b"), lambda m: _DECADES[int(m["ten"] or m["bare"])]),
+    (re.compile(r"(?<![\w.,\d])[−-](?=\d)|(?<=\()[−-](?=\d)"), lambda m: "minus "),
+    (re.compile(r"(?<=\d)\s?(?:in\b(?=\s?(?:[.,;:)x×]|$))|[″\"](?=[\s.,;)]))"), lambda m: " inches"),
+    (re.compile(r"(?<=\d)\s?[x×]\s?(?=\d)"), lambda m: " by "),
+    (re.compile(r"(?<=\d)\s?\+\s?(?=\d)"), lambda m: " plus "),
+    (re.compile(r"\s=\s"), lambda m: " equals "),
+    (re.compile(rf"\b(?P<day>\d{{1,2}})(?:st|nd|rd|th)?\s(?P<month>{_MONTHS})\b\.?"), _day),
+    (re.compile(rf"\b(?P<month>{_MONTHS})\b\.?\s(?P<day>\d{{1,2}})(?:st|nd|rd|th)?\b(?!\s?[%:])(?!\d)"), _day),
+    (
+        re.compile(r"\b(?P<hour>[01]?\d|2[0-3])[:.](?P<minute>[0-5]\d)(?P<half>\s?[ap]\.?m\b)"),
+        lambda m: _clock(m) + m["half"],
+    ),
+    (re.compile(r"\b(?P<hour>[01]?\d|2[0-3]):(?P<minute>[0-5]\d)\b(?P<half>)"), _clock),
+    (re.compile(rf"\b({_YEAR}){_DASH}({_YEAR})\b"), lambda m: f"{_year(m[1])} to {_year(m[2])}"),
+    (re.compile(rf"\b({_YEAR}){_DASH}(\d\d)\b(?![.,]?\d)"), lambda m: f"{_year(m[1])} to {_say(m[2])}"),
+    (re.compile(rf"\b(?P<when>{_WHEN})\s(?P<year>{_YEAR})\b(?![.,]\d|\s?[%°])", re.IGNORECASE), _at_year),
+    (re.compile(r"\b(?P<letters>[A-Z]{1,3})-?(?P<digits>\d{1,5})(?P<tail>[A-Z]?)\b(?![.,]\d)"), _model),
+    (re.compile(r"\b(?P<number>\d+(?:\.\d+)?)(?P<amount>[KMB])\b"), lambda m: f"{_say(m['number'])}{_amount(m['amount'])}"),
+    (re.compile(rf"\b({_YEAR})\s(?=(?!{_NO_NOUNS})[a-z]{{3,}}s\b)"), lambda m: f"{_say(m[1])} "),
+    (re.compile(r"\b(1[1-9]|20)(\d)0s\b"), lambda m: _decade(m[1], m[2])),
+    (re.compile(rf"\b({_NUMBER})\s?[–-]\s?(?={_NUMBER})"), lambda m: f"{_say(m[1])} to "),
+    (re.compile(rf"\b(?P<number>{_NUMBER})\s?(?P<unit>{_units})(?![\w²³/])"), _unit),
+    (re.compile(r"\b(\d+)(?:st|nd|rd|th)\b"), lambda m: _say(m[1], "ordinal") if len(m[1]) <= _MOST_DIGITS else _say(m[1])),
+    (re.compile(r"(?<![\d.,])\b(1[1-9]\d\d|20[0-4]\d)\b(?![.,]\d)"), lambda m: _year(m[1])),
+    (re.compile(_NUMBER), lambda m: f" {_say(m[0])} "),
 )
 _SHORT = re.compile(
     r"(?<![\w.])("
@@ -218,6 +389,10 @@ def spoken_out(text: str, language: str = "en-gb") -> str:
         said = re.sub(rf"(?<=\d){sign}", f" and {word}", said).replace(sign, word)
     for pattern, say in _RULES:
         said = pattern.sub(say, said)
+    if not text.isupper():
+        said = re.sub(r"\b([A-Z]{2,})(s?)\b", _capitals, said)
+    # A letter that stands alone is called by its name; the library takes an A for the article.
+    said = re.sub(r"(?<=\b[A-Z]\s)A\b|\bA(?=\s[A-Z]\b)", "ay", said)
     said = re.sub(r"\s?&\s?", " and ", said)
     said = re.sub(r"(?<=\w)/(?=\w)", " ", said)
     return re.sub(r"\s+(?=[.,;:!?])", "", re.sub(r"\s+", " ", said)).strip()

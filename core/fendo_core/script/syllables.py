@@ -55,10 +55,13 @@ _library = Phonemes()
 
 @dataclass(frozen=True, slots=True)
 class Speech:
-    """What a text asks of a mouth: syllables, speech sounds, and pauses at sentence ends and at commas inside."""
+    """What a text asks of a mouth: syllables, speech sounds, and pauses at sentence ends and at commas inside.
+
+    Sounds are counted in sounds of common length: a long vowel is more than one, a reduced one less.
+    """
 
     syllables: int
-    sounds: int
+    sounds: float
     long_pauses: int
     short_pauses: int
 
@@ -107,12 +110,12 @@ def speech_of_all(texts: Sequence[str], language: str = DEFAULT_LANGUAGE) -> lis
     return [_memory.get((text, language)) or speech_of(text, language) for text in texts]
 
 
-def _phonemes(texts: Sequence[str], language: str) -> list[tuple[int, int]]:
+def _phonemes(texts: Sequence[str], language: str) -> list[tuple[float, int]]:
     """(speech sounds, syllables) of each text; of one that can't be spoken out by its letters."""
     # The library drops empty rows and splits at line ends: each text is one row, and an empty one is not asked for.
     rows = [" ".join(_STRANGE.sub(" ", text).split()) for text in texts]
     said = iter(_library.of([row for row in rows if _speakable(row)], language))
-    found = []
+    found: list[tuple[float, int]] = []
     for text, row in zip(texts, rows, strict=True):
         spoken = next(said) if _speakable(row) else ""
         if spoken is None:
@@ -133,6 +136,38 @@ def _is_vowel(phone: str) -> bool:
     return bool(_VOWEL.search(phone)) or _SYLLABIC in phone
 
 
-def _counted(phonemes: str) -> tuple[int, int]:
+_REDUCED = frozenset("əɚᵻɐ")
+_LENGTHS = {
+    "reduced": 0.64,
+    "short": 1.07,
+    "long": 1.6,
+    "hiss": 1.28,
+    "stop": 0.96,
+    "nasal": 0.86,
+    "glide": 0.74,
+    "other": 0.86,
+}
+"""How long sounds are beside one another, about as D. H. Klatt found them (Linguistic uses of segmental duration in
+English, JASA 59, 1976); of common text they come to 1 on average."""
+
+
+@lru_cache(maxsize=20_000)
+def _length(phone: str) -> float:
+    if _is_vowel(phone):
+        kind = "reduced" if phone in _REDUCED else "long" if "ː" in phone or len(phone) > 1 else "short"
+    elif phone[0] in "sʃfθx" or phone.startswith("tʃ"):
+        kind = "hiss"
+    elif phone[0] in "ptkbdɡgɾʔ":
+        kind = "stop"
+    elif phone[0] in "mnŋɲ":
+        kind = "nasal"
+    elif phone[0] in "lɹwjrʎʁ":
+        kind = "glide"
+    else:
+        kind = "other"
+    return _LENGTHS[kind]
+
+
+def _counted(phonemes: str) -> tuple[float, int]:
     phones = [phone for word in phonemes.split() for phone in word.split("_") if phone]
-    return len(phones), sum(_is_vowel(phone) for phone in phones)
+    return sum(map(_length, phones)), sum(_is_vowel(phone) for phone in phones)
