@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from scipy.ndimage import gaussian_filter
 
+from bench import cuts as made_films
 from fendo_core.picture import cuts, film
 from fendo_core.picture.cuts import HEIGHT, WIDTH, find_cuts, find_cuts_in, shots
 from fendo_core.timebase import SAMPLE_RATE, FrameRate
@@ -134,6 +135,12 @@ def test_cuts_of_made_films_are_found_and_flashes_are_none():
         wrong += len(set(found) - set(known))
     assert hits >= 0.95 * truth, (hits, truth)
     assert wrong <= 0.03 * truth, (wrong, truth)
+
+
+@pytest.mark.parametrize("kind", made_films.KINDS)
+def test_cuts_are_found_in_films_of_every_kind(kind):
+    there, found, false = (sum(each) for each in zip(*(made_films.score(kind, seed) for seed in range(3)), strict=True))
+    assert found >= 0.9 * there and false <= 1
 
 
 def test_cuts_found_in_blocks_are_those_found_at_once(monkeypatch):

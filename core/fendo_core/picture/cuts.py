@@ -4,70 +4,233 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d, uniform_filter
 
 from fendo_core.timebase import FrameRate, Span
 
 WIDTH, HEIGHT = 64, 36
 
 
-def find_cuts(frames: NDArray[np.uint8], shortest: int = 8) -> list[int]:
+_BESIDE, _BACK, _VALLEY = 0.5, 0.45, 1.2
+"""Seconds: around a cut that it is measured against; in which a flash is over; that a fade takes."""
+_MEAN = 4
+"""Frames of which a mean is taken, against noise."""
+_SHIFTS = tuple((down, right) for down in range(-3, 4) for right in range(-6, 7))
+"""By how many points a picture may have moved between two frames and be the same picture."""
+_SAME = 0.82
+"""Correlation from which two pictures are the same one, moved or in another light."""
+_SMALLEST = 0.08
+"""Share of the picture that changes in a cut, at least: less is a pointer, a word, a bubble."""
+
+
+def find_cuts(frames: NDArray[np.uint8], shortest: int = 8, fps: float = 25.0) -> list[int]:
     """Frame numbers at which a new shot begins, without 0.
 
-    A hard cut is a difference, in place and in the histogram, that stands far above its neighbourhood. A flash is none:
-    after it the picture is again what it was before. A fade is none: it moves little from frame to frame. Of a dissolve the
-    frame in its middle is told, where it can be told from movement.
+    A hard cut is a difference that stands above its neighbourhood on both sides, whatever the light, the contrast and the
+    noise are there. It is none where the picture is soon again what it was (a flash), where both sides are one picture in
+    another light (lights switched on) or a little moved (a pan, a shaking hand), and where little of it changes. A fade
+    through black is one cut, in the middle of the black. Of a dissolve the frame in its middle is told, where it can be
+    told from movement.
 
     Args:
         frames: shape (n, HEIGHT, WIDTH), grey.
         shortest: frames a shot has at least.
+        fps: frames a second, for how long flashes and fades take.
     """
     count = len(frames)
     if count < 2 * shortest:
         return []
-    flat = frames.reshape(count, -1).astype(np.int16)
-    moved = np.abs(np.diff(flat, axis=0)).mean(axis=1)
-    histograms = np.stack([np.bincount(row >> 4, minlength=16) for row in flat]).astype(np.float64) / flat.shape[1]
-    changed = np.abs(np.diff(histograms, axis=0)).sum(axis=1) / 2
-    score = moved / 255.0 + 0.5 * changed
+    film = _Film(frames.astype(np.float32), fps)
+    faded, inside = film.fades()
     cuts: list[int] = []
-    for at in np.flatnonzero((score > 0.06) & (moved > 4.0)):
-        around = np.concatenate((score[max(0, at - 8) : at], score[at + 1 : at + 9]))
-        # The peak must be the highest of its near neighbours only: a flash half a second away is no rival.
-        beside = np.concatenate((score[max(0, at - 3) : at], score[at + 1 : at + 4]))
-        if len(beside) == 0 or score[at] < 0.03 + 3.0 * float(np.median(around)) or score[at] < float(beside.max()):
+    for at in film.candidates():
+        frame = at + 1
+        if any(a <= frame <= b for a, b in inside) or not film.is_cut(at):
             continue
-        frame = int(at) + 1
-        after = min(count - 1, frame + 4)
-        if np.abs(flat[after] - flat[at]).mean() < 0.4 * np.abs(flat[frame] - flat[at]).mean():
-            continue
-        before = max(0, int(at) - 4)
-        if np.abs(flat[frame] - flat[before]).mean() < 0.4 * np.abs(flat[frame] - flat[at]).mean():
-            continue
-        if frame - (cuts[-1] if cuts else 0) >= shortest and count - frame >= shortest:
+        if cuts and frame - cuts[-1] < shortest:
+            if film.moved[at] > film.moved[cuts[-1] - 1]:
+                cuts[-1] = frame
+        elif frame >= shortest and count - frame >= shortest:
             cuts.append(frame)
+    cuts = sorted([*cuts, *(at for at in faded if all(abs(at - cut) >= shortest for cut in (0, count, *cuts)))])
+    flat = frames.reshape(count, -1).astype(np.int16)
     far = [at for at in _dissolves(flat, cuts) if all(abs(at - cut) >= shortest for cut in (0, count, *cuts))]
-    return sorted([*cuts, *far])
+    far = [at for at in far if not any(a - _DISSOLVE <= at <= b + _DISSOLVE for a, b in inside)]
+    return sorted([*cuts, *(at for at in far if film.is_another(at))])
+
+
+class _Film:
+    """Frames, and what moves from each to the next."""
+
+    def __init__(self, frames: NDArray[np.float32], fps: float) -> None:
+        self.frames, self.fps, self.count = frames, fps, len(frames)
+        self.moved = np.abs(np.diff(frames, axis=0)).mean(axis=(1, 2))
+        sums = np.cumsum(frames, axis=0, dtype=np.float64)
+        self._sums = np.concatenate((np.zeros((1, HEIGHT, WIDTH)), sums))
+
+    def mean(self, first: int, last: int) -> NDArray[np.float32]:
+        """The mean of some frames, as far as they are there."""
+        first, last = max(0, first), min(self.count, last)
+        mean: NDArray[np.float32] = ((self._sums[last] - self._sums[first]) / (last - first)).astype(np.float32)
+        return mean
+
+    def candidates(self) -> Iterator[int]:
+        """Frames before which the picture moves more than anywhere near, on both sides."""
+        half = round(_BESIDE * self.fps)
+        moved = self.moved
+        peaks = (moved >= maximum_filter1d(moved, 5, mode="nearest")) & (moved > 0.8)
+        for at in np.flatnonzero(peaks):
+            sides = [side for side in (moved[max(0, at - half) : at], moved[at + 1 : at + 1 + half]) if len(side) >= 3]
+            if not sides:
+                continue
+            # A flash or another cut nearby is a few large values: they do not count.
+            most = max(float(np.percentile(side, 80, method="lower")) for side in sides)
+            usual = max(float(np.median(side)) for side in sides)
+            spread = max(1.48 * float(np.median(np.abs(side - np.median(side)))) for side in sides)
+            if moved[at] > 0.25 + 1.25 * most and moved[at] > usual + min(8 * spread, 0.75 * usual):
+                yield int(at)
+
+    def is_cut(self, at: int) -> bool:
+        """Whether another picture begins behind frame `at`, and stays."""
+        frame, last = at + 1, self.count - 1
+        before, after = self.mean(frame - _MEAN, frame), self.mean(frame, frame + _MEAN)
+        half = round(_BESIDE * self.fps)
+        noise = max(
+            float(np.median(side)) if len(side) else 0.0
+            for side in (self.moved[max(0, at - half) : at], self.moved[at + 1 : at + 1 + half])
+        )
+        apart = np.abs(after - before)
+        changed = float((apart > max(3.0, 1.2 * noise)).mean())
+        if changed < _SMALLEST or self._comes_back(frame):
+            return False
+        pairs = ((1, 0), (3, 2), (6, 5), (1, 2), (1, 4), (3, 0), (5, 0))
+        if changed < 0.5:
+            # Most of a slide stays: what counts is whether that part of it which changed is another.
+            part = uniform_filter((apart > max(2.0, 1.2 * noise)).astype(np.float32), 3) > 0.1
+            same = _correlation(before[part], after[part])
+            if changed > 0.4:
+                same = max(same, _alike(before, after))
+            return same <= _SAME
+        frames = self.frames
+        return _alike(before, after) <= _SAME and not any(
+            _alike(frames[max(0, frame - back)], frames[min(last, frame + on)]) > _SAME for back, on in pairs
+        )
+
+    def is_another(self, middle: int) -> bool:
+        """Whether a dissolve leads to another picture: not to the same one in another light, or moved on."""
+        last = self.count - 1
+        around = self.moved[max(0, middle - _DISSOLVE) : middle + _DISSOLVE]
+        # A light that comes on takes a few frames, in which it all happens.
+        length = int((around > 0.5 * around.max()).sum()) if len(around) else 0
+        pairs = {length // 2 + 2, _DISSOLVE // 2, _DISSOLVE * 3 // 4, _DISSOLVE}
+        for far in pairs:
+            before = self.mean(max(0, middle - far - 2), max(1, middle - far + 1))
+            after = self.mean(min(last, middle + far), min(self.count, middle + far + 3))
+            # In the dark noise hides how much of it is the same.
+            if _alike(before, after) > (_SAME if before.mean() > 40 < after.mean() else 0.6):
+                return False
+        return not self._moves_on(middle, 1)
+
+    def _moves_on(self, at: int, by: int) -> bool:
+        """Whether the picture behind a frame is the one before it, elsewhere."""
+        one, other = self.frames[max(0, at - by)], self.frames[min(self.count - 1, at + by)]
+        in_place = _correlation(one - uniform_filter(one, 9), other - uniform_filter(other, 9))
+        return _alike(one, other) > max(_SAME, in_place + 0.08)
+
+    def _comes_back(self, frame: int) -> bool:
+        """A flash, at its beginning or at its end: near by, on the other side, is the same picture again."""
+        horizon = round(_BACK * self.fps)
+        before, after = self.mean(frame - 3, frame), self.mean(frame, frame + 3)
+        ahead = [self.mean(n, n + 2) for n in range(frame + 2, min(self.count - 1, frame + horizon))]
+        behind = [self.mean(n - 2, n) for n in range(max(2, frame - horizon), frame - 1)]
+        nearest = min(
+            [float(np.abs(each - before).mean()) for each in ahead]
+            + [float(np.abs(each - after).mean()) for each in behind],
+            default=np.inf,
+        )
+        return nearest < 0.45 * max(float(np.abs(after - before).mean()), 0.7 * float(self.moved[frame - 1]))
+
+    def fades(self) -> tuple[list[int], list[tuple[int, int]]]:
+        """Fades through black: the frames in the middle of the black, and the spans from fading out to having faded in."""
+        count, width = self.count, round(_VALLEY * self.fps)
+        low, high = np.percentile(self.frames.reshape(count, -1), (5, 95), axis=1)
+        spread = high - low
+        # Nothing is black beside pictures that have no more contrast.
+        around = maximum_filter1d(spread, 2 * width + 1, mode="nearest")
+        middles: list[int] = []
+        spans: list[tuple[int, int]] = []
+        at = 0
+        while at < count:
+            left = float(spread[max(0, at - width) : at + 1].max()) if spread[at] < 0.25 * around[at] else 0.0
+            right = float(spread[at : at + width + 1].max()) if left else 0.0
+            peak = min(left, right)
+            if peak <= 12 or spread[at] >= 0.25 * peak:
+                at += 1
+                continue
+            end = at
+            while end < count and spread[end] < 0.25 * peak:
+                end += 1
+            first, last = at, end - 1
+            while first > 0 and at - first < width and spread[first - 1] > 1.01 * spread[first]:
+                first -= 1
+            while last < count - 1 and last - end < width and spread[last + 1] >= 1.01 * spread[last]:
+                last += 1
+            if (at - first >= 3 or last - end >= 2) and self._is_black(at, end, first, last, peak):
+                middles.append((at + end) // 2)
+                spans.append((first, last + 1))
+            at = end
+        return middles, spans
+
+    def _is_black(self, at: int, end: int, first: int, last: int, peak: float) -> bool:
+        frames = self.frames
+        before, after = frames[max(0, first - 1)], frames[min(self.count - 1, last + 1)]
+        contrast = [float(np.subtract(*np.percentile(frames[n], (95, 5)))) for n in range(at, end)]
+        darkest = frames[at + int(np.argmin(contrast))]
+        return bool(
+            min(contrast) < max(6.0, 0.08 * peak)
+            and frames[at:end].mean() < 0.6 * min(before.mean(), after.mean())
+            and _alike(before, after) < 0.8
+            and max(_alike(darkest, before), _alike(darkest, after)) < 0.5
+        )
+
+
+def _correlation(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
+    one, other = one - one.mean(), other - other.mean()
+    both = float(np.sqrt((one * one).sum() * (other * other).sum()))
+    return float((one * other).sum()) / both if both > 0 else 1.0
+
+
+def _alike(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
+    """The highest correlation of two pictures without their light, one moved against the other by a few points."""
+    one, other = one - uniform_filter(one, 9), other - uniform_filter(other, 9)
+    best = -1.0
+    for down, right in _SHIFTS:
+        here = one[max(0, down) : HEIGHT + min(0, down), max(0, right) : WIDTH + min(0, right)]
+        there = other[max(0, -down) : HEIGHT + min(0, -down), max(0, -right) : WIDTH + min(0, -right)]
+        best = max(best, _correlation(here, there))
+    return best
 
 
 WINDOW = 3_000
 """Frames that are looked at together; two hours at once would need gigabytes."""
-_MARGIN = 64
+_MARGIN = 160
 """Frames at the edges of a window that are judged in its neighbour, where they have neighbours on both sides."""
 
 
-def find_cuts_in(blocks: Iterable[NDArray[np.uint8]], shortest: int = 8) -> tuple[list[int], int]:
+def find_cuts_in(blocks: Iterable[NDArray[np.uint8]], shortest: int = 8, fps: float = 25.0) -> tuple[list[int], int]:
     """The cuts of a film that comes block by block, and how many frames came; memory does not grow with its length.
 
     Args:
         blocks: frames in order, shape (n, HEIGHT, WIDTH), grey; any sizes.
         shortest: frames a shot has at least.
+        fps: frames a second.
     """
     cuts: list[int] = []
     first = judged = count = 0
     for window, is_last in _windows(blocks):
         count = first + len(window)
         until = count if is_last else count - _MARGIN
-        for cut in find_cuts(window, shortest):
+        for cut in find_cuts(window, shortest, fps):
             at = first + cut
             # Where two windows met one may have been told a frame or two beside the other.
             if judged <= at < until and (not cuts or at - cuts[-1] >= shortest):

@@ -277,7 +277,7 @@ def _prepare_film(stored: Source, progress: running.Progress) -> None:
         count = film.make_proxy(stored.original, facts, folder / name, report, lambda ready: own.update(segments=ready))
         own.update(segments=count, has_proxy=True)
     frames = film.small_frames(stored.original, facts, progress.part(0.7, 1.0, "finding the cuts"))
-    cuts, came = find_cuts_in(frames)
+    cuts, came = find_cuts_in(frames, fps=float(facts.rate.fps))
     _remark(stored, film.breaks_off(facts, facts.rate.first_sample(came)))
     found = shots(cuts, facts.frames, facts.rate)
     # Shots that somebody corrected while they were looked for stay as they are.
