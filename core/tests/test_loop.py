@@ -34,6 +34,17 @@ def test_an_echo_that_is_louder_than_the_direct_way_is_not_taken_for_it():
     assert abs(loop.round_trip(looped(2000, 0.4, 0.001, echo=0.7)).latency - 2000) <= 2
 
 
+@settings(max_examples=40, deadline=None)
+@given(st.integers(100, 15_000), st.floats(0.15, 0.9), st.integers(90, 3000), st.integers(0, 10**6))
+def test_a_direct_sound_far_weaker_than_a_later_echo_is_found_or_the_test_refused(delay, share, after, seed):
+    sound = looped(delay, 0.5 * share, noise=0.004, echo=0.5, echo_after=after, seed=seed)
+    try:
+        found = loop.round_trip(sound)
+    except loop.LoopFailed:
+        return
+    assert abs(found.latency - delay) <= 4
+
+
 def test_a_small_loudspeaker_and_a_wrong_polarity_are_heard():
     dull = sosfilt(butter(2, [1500, 5000], "band", fs=SAMPLE_RATE, output="sos"), -looped(3000, 0.3, 0.002))
     assert abs(loop.round_trip(dull.astype(np.float32)).latency - 3000) < 20

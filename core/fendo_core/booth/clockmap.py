@@ -29,8 +29,14 @@ TRUSTED = milliseconds(5)
 """A take that may lie further off than this says so."""
 UNMEASURED = milliseconds(20)
 """How far the browser's own latency figures may be off: buffers of the driver and of the device are not in them."""
-OTHER_CONTEXT = milliseconds(5)
-"""A loop test of an earlier visit: the way of the microphone into the browser differs by up to 448 samples a visit."""
+OTHER_CONTEXT = 448
+"""A loop test of an earlier visit: the way of the microphone into the browser differed by up to so many samples a visit."""
+MOST_DRIFT = 300e-6
+"""How far two clocks run apart at most; more is many small stops."""
+SURE = 4.5
+"""Standard deviations by which a step must stand above what the jitter of the readings makes."""
+WIDEST = 75
+"""Readings in a running median where they jitter much."""
 LONGEST_SILENCE = 2.5
 """Seconds without a reading of the output after which a break can't be excluded."""
 LARGEST_DOUBT = 2**31 - 1
@@ -137,27 +143,49 @@ class ClockMap:
             raise ValueError(f"this is no clock map: {error}") from error
 
 
-def _running_median(values: Offsets) -> Offsets:
-    """Median of nine neighbours of each value, shape kept; beyond the ends the values go on as they end."""
-    return np.asarray(median_filter(values, WINDOW, mode="nearest"))
+def _running_median(values: Offsets, width: int = WINDOW) -> Offsets:
+    """Median of so many neighbours of each value, shape kept; beyond the ends the values go on as they end."""
+    return np.asarray(median_filter(values, width, mode="nearest"))
 
 
-def _breaks(offsets: Offsets, smooth: Offsets) -> list[tuple[int, float]]:
-    """Steps of the output's offset: (index of the first reading after it, by how much).
+def _jitter(offsets: Offsets) -> float:
+    """Standard deviation of single readings, by the differences of neighbours: neither drift nor a step is in it."""
+    if len(offsets) < WINDOW:
+        return 0.0
+    return 1.4826 * float(np.median(np.abs(np.diff(offsets)))) / float(np.sqrt(2))
 
-    `smooth` is their running median. The median of the nine readings before is compared with that of the nine after, so
-    one wrong reading is no step.
+
+def _doubt_of_a_step(jitter: float, width: int) -> float:
+    """By how much the medians of so many readings before and after may differ by jitter alone, samples.
+
+    The median of n values of a normal distribution has 1.2533 times the standard error of their mean.
+    """
+    return SURE * float(np.sqrt(2)) * 1.2533 * jitter / float(np.sqrt(width))
+
+
+def _width(jitter: float, count: int) -> int:
+    """How many readings a median needs so that a step of `BREAK` stands out; odd, and half of them at most."""
+    wanted = (_doubt_of_a_step(jitter, 1) / BREAK) ** 2
+    width = int(np.clip(np.ceil(wanted), WINDOW, WIDEST)) // 2 * 2 + 1
+    return max(WINDOW, min(width, count // 2 // 2 * 2 - 1))
+
+
+def _breaks(offsets: Offsets, smooth: Offsets, width: int, least: float) -> list[tuple[int, float]]:
+    """Steps of the output's offset by more than `least`: (index of the first reading after it, by how much).
+
+    `smooth` is their running median over `width`. The median of the readings before is compared with that of those after,
+    so one wrong reading is no step.
     """
     count = len(offsets)
     if count < 4:
         return []
-    width = min(WINDOW, count // 2)
-    if width == WINDOW:
-        windows = smooth[WINDOW // 2 : count - WINDOW // 2]
+    if count // 2 >= width:
+        windows = smooth[width // 2 : count - width // 2]
     else:
+        width = min(width, count // 2)
         windows = np.median(np.lib.stride_tricks.sliding_window_view(offsets, width), axis=1)
     jump = windows[width:] - windows[:-width]
-    over = np.abs(jump) > BREAK
+    over = np.abs(jump) > least
     found, end = [], 0
     for at in map(int, np.flatnonzero(over)):
         if at < end:
@@ -170,7 +198,7 @@ def _breaks(offsets: Offsets, smooth: Offsets) -> list[tuple[int, float]]:
         before, behind = float(windows[at]), float(windows[end - 1 + width])
         near = offsets[at : end - 1 + 2 * width]
         moved = np.flatnonzero(np.abs(_running_median(near) - before) > abs(behind - before) / 2)
-        if len(moved) and abs(behind - before) > BREAK:
+        if len(moved) and abs(behind - before) > least:
             found.append((at + int(moved[0]), behind - before))
     return found
 
@@ -186,6 +214,25 @@ def _drift(frames: Offsets, offsets: Offsets, steps: list[tuple[int, float]]) ->
     rise = float(np.median(level[-edge:]) - np.median(level[:edge]))
     run = float(np.median(frames[-edge:]) - np.median(frames[:edge]))
     return round(rise / run * 1e6, 2)
+
+
+def _crept(frames: Offsets, smooth: Offsets, steps: list[tuple[int, float]], captured: "_Stretches", chance: float) -> int:
+    """Samples by which the offset moved besides its steps and more than two clocks drift apart: many stops, each too small
+    to be told."""
+    first, last = captured.frames[0], max(end for _, end, _ in captured)
+    inside = np.flatnonzero((frames >= first) & (frames <= last))
+    if len(inside) < 2 * WINDOW:
+        return 0
+    level = smooth.copy()
+    for index, by in steps:
+        level[index:] -= by
+    edge = max(WINDOW, len(inside) // 10)
+    head, tail = inside[:edge], inside[-edge:]
+    moved = abs(float(np.median(level[tail]) - np.median(level[head])))
+    run = float(np.median(frames[tail]) - np.median(frames[head]))
+    # What the steps were taken to be may be off by chance each.
+    unexplained = moved - MOST_DRIFT * run - chance * (1 + len(steps))
+    return round(moved) if unexplained > milliseconds(1) else 0
 
 
 class _Stretches:
@@ -276,8 +323,12 @@ def make_map(log: ClockLog, length: int, rate: FrameRate) -> ClockMap:
     """
     readings = log.output[np.argsort(log.output[:, 1], kind="stable")].astype(np.float64)
     frames, offsets = readings[:, 0], readings[:, 0] - readings[:, 1] * (SAMPLE_RATE / MICROSECONDS)
-    smooth = _running_median(offsets)
-    steps = _breaks(offsets, smooth)
+    jitter = _jitter(offsets)
+    width = _width(jitter, len(offsets))
+    # Jitter alone makes no break, however much of it there is.
+    chance = _doubt_of_a_step(jitter, width)
+    smooth = _running_median(offsets, width)
+    steps = _breaks(offsets, smooth, width, max(BREAK, chance))
     captured = _Stretches(log, length)
     last = max(end for _, end, _ in captured)
     # A step before the take is none of it; one in a pause counts where it goes on, for the way in may have changed.
@@ -301,12 +352,16 @@ def make_map(log: ClockLog, length: int, rate: FrameRate) -> ClockMap:
     doubts: list[tuple[int, str]] = list(log.notes)
     within = {"none": 0, "browser": UNMEASURED, "measured": log.spread + (0 if log.fresh else OTHER_CONTEXT)}[log.source]
     if guide == "eye" and seen:
-        within += residual + seen.spread
+        within += round(chance / np.sqrt(2)) + seen.spread
     if log.source != "none":
         for at, by in breaks:
             # Whether the microphone's queue grew by the pause or was emptied can't be seen from here.
             doubts.append((at, f"the sound stood still for {_ms(by)}: what follows may lie that much off"))
-        within += sum(abs(by) for _, by in breaks)
+        within += sum(abs(by) + round(chance) for _, by in breaks)
+        crept = _crept(frames, smooth, steps, captured, chance)
+        if crept:
+            doubts.append((0, f"the sound stood still in small steps, {_ms(crept)} in all: what lies behind may lie off"))
+        within += crept
         within += sum(missing for _, missing in log.gaps)
         doubts += _thin(frames, captured)
     for at, missing in log.gaps:

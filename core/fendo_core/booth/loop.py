@@ -27,6 +27,11 @@ CLEAR = 12.0
 """A found chirp stands this many times above the median of the filter's output."""
 
 
+_WEAKEST = 0.1
+"""How strong a direct sound must be beside its loudest echo, to be told from the ripple of the filter."""
+_RIPPLE = milliseconds(3) // 2
+
+
 class LoopFailed(ValueError):
     """The test gave no number; the message says why and what to do."""
 
@@ -85,6 +90,9 @@ def round_trip(recorded: NDArray[np.float32]) -> RoundTrip:
         if top < CLEAR * max(floor, 1e-9):
             continue
         near = int(np.argmax(found > 0.5 * top))
+        # The direct way may be far weaker than an echo of it; what lies nearer than this is the filter's own ripple.
+        early = np.flatnonzero(found[: max(0, near - _RIPPLE)] > max(_WEAKEST * top, CLEAR * floor))
+        near = int(early[0]) if len(early) else near
         delays.append(near + int(np.argmax(found[near : near + milliseconds(1)])))
     if len(delays) < 3:
         raise LoopFailed("The test sound was not heard clearly. Turn it up, or hold the headphone to the microphone.")

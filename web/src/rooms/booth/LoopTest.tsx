@@ -56,7 +56,7 @@ export function LoopTest({ busy }: { busy: boolean }) {
               ms.
               {loop.fresh
                 ? ' Takes are placed by it.'
-                : ' Measured on an earlier visit: takes may lie up to 5 ms off. Measure again to be exact.'}
+                : ' Measured on an earlier visit: takes may lie up to 9 ms off. Measure again to be exact.'}
             </p>
           ) : (
             <p>
