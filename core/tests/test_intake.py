@@ -9,7 +9,8 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from bench import scripts, sent
+import sent_scripts as sent
+from bench import scripts
 from fendo_core.production.refusal import EditRefused
 from fendo_core.script import apart
 from fendo_core.script.intake import LARGEST_DOCUMENT, Columns, ScriptRefused, read_script

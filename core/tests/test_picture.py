@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy.ndimage import gaussian_filter
 
-from bench import cuts as made_films
+import made_films
 from fendo_core.picture import cuts, film
 from fendo_core.picture.cuts import HEIGHT, WIDTH, find_cuts, find_cuts_in, shots
 from fendo_core.timebase import SAMPLE_RATE, FrameRate
