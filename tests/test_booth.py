@@ -78,8 +78,14 @@ def test_what_was_read_is_judged_heard_and_set_aside_without_leaving_the_booth(d
     page.unroute_all(behavior="ignoreErrors")
     until(lambda: page.get_by_test_id("timecode").inner_text() > "10:00:04:12")
     page.keyboard.press("t")
-    page.keyboard.press("t")
     # The next take has its own.
     read_one_take(page)
     expect(verdict).to_contain_text("take 2")
     state(page, "Saved")
+    # A line that is dropped says what becomes of its takes.
+    page.goto(page.url.rsplit("/", 1)[0] + "/script")
+    expect(page.get_by_test_id("page").get_by_role("option")).to_have_count(1)
+    page.keyboard.press("Delete")
+    expect(page.get_by_text("its 2 takes stay on the disk")).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_test_id("page").get_by_role("option")).to_have_count(1)

@@ -71,6 +71,7 @@ def test_a_document_onto_a_finished_cut_then_a_table_with_times_then_subtitles_o
     whole = api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/")
     choose(page, "out.srt", path.read_bytes())
     expect(preview).to_contain_text("3 lines from SubRip subtitles (utf-8), 3 with a slot")
+    expect(preview).to_contain_text("all of these words are in the script already")
     page.get_by_test_id("make-lines").click()
     expect(rows).to_have_count(6)
     again = api(page, "GET", f"/api/productions/{whole['id']}/")["lines"]

@@ -7,11 +7,16 @@ from typing import Any, Literal, TypeAlias, get_args
 from fendo_core.handover.forms import FORM_KEYS, FormKey
 from fendo_core.handover.names import DEFAULT_NAMES, check_names
 
-Part: TypeAlias = Literal["lines", "voice", "film", "mix", "bed", "subtitles", "script", "timeline", "takes", "sources"]
+Part: TypeAlias = Literal[
+    "lines", "voice", "readers", "folders", "film", "mix", "bed", "subtitles", "script", "timeline", "takes", "sources"
+]
 PARTS: tuple[Part, ...] = get_args(Part)
-"""What can leave: each line as a file, the whole voice as one, the film with it, the mix and the bed as sound, subtitles,
-the script, timelines for the next program, every take with the production's record, and what was brought in. The take
-sheet always comes with it."""
+"""What can leave: each line as a file, the whole voice as one, or one for each reader or each folder of takes, the film
+with it, the mix and the bed as sound, subtitles, the script, timelines for the next program, every take with the
+production's record, and what was brought in. The take sheet always comes with it."""
+Stems: TypeAlias = Literal["readers", "folders"]
+STEMS: tuple[Stems, ...] = get_args(Stems)
+"""Parts that are the whole voice in several files, all of the programme's length."""
 Which: TypeAlias = Literal["all", "picked", "folder", "reader", "chosen", "changed"]
 WHICH: tuple[Which, ...] = get_args(Which)
 Sound: TypeAlias = Literal["treated", "recorded"]

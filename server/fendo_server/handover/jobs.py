@@ -13,10 +13,10 @@ from typing import Any
 from django.conf import settings
 
 from fendo_core.booth.naming import PatternError, safe_name, unused
-from fendo_core.handover.order import Order, OrderRefused
+from fendo_core.handover.order import STEMS, Order, OrderRefused
 from fendo_core.picture import codec
 from fendo_server.handover.models import Handover
-from fendo_server.handover.plan import Plan, plan
+from fendo_server.handover.plan import Plan, plan, stems
 from fendo_server.handover.writing import Writer, synced
 from fendo_server.productions.models import Production
 from fendo_server.work import running
@@ -89,6 +89,7 @@ def _write(writer: Writer, found: Plan, progress: running.Progress) -> None:
     """All parts, one after another; each takes its share of the job."""
     parts, lines = found.order.parts, sum(one.span.length for one in found.leaving)
     costs = {"lines": float(lines), **{part: cost * found.length for part, cost in _COST.items()}}
+    costs |= {part: float(found.length * len(found.others.get(part, ()))) for part in STEMS}
     costs |= {"takes": lines * 0.2, "sources": found.length * 0.2}
     whole, done = sum(costs.get(part, 0.0) for part in parts) or 1.0, 0.0
     for part in parts:
@@ -103,7 +104,15 @@ def _write(writer: Writer, found: Plan, progress: running.Progress) -> None:
                     writer.line(one)
                     report((count + 1) / len(found.leaving))
             case "voice":
-                writer.whole_voice(names[0], progress.part(first, last, "writing the whole voice"))
+                reader = writer.production.reader.name if writer.production.reader else ""
+                writer.whole_voice(names[0], found.leaving, reader, progress.part(first, last, "writing the whole voice"))
+            case "readers" | "folders":
+                groups = stems(found.order, found.present, found.leaving)[part]
+                for count, (name, (group, leaving)) in enumerate(zip(names, groups.items(), strict=True)):
+                    share = (last - first) / len(groups)
+                    begin = first + count * share
+                    report = progress.part(begin, begin + share, f"writing the voice of {group}")
+                    writer.whole_voice(name, leaving, group if part == "readers" else "", report)
             case "film":
                 writer.film(names[0], progress, first, last)
             case "mix" | "bed":

@@ -10,11 +10,11 @@ from django.conf import settings
 from django.db.models import Sum
 
 from fendo_core.audio import wav
-from fendo_core.booth.naming import NameParts, safe_name
+from fendo_core.booth.naming import NameParts, safe_name, unused
 from fendo_core.handover.checks import Finding, Read, check
 from fendo_core.handover.forms import FORMS
 from fendo_core.handover.names import LineParts, Named, names_of
-from fendo_core.handover.order import Order, OrderRefused
+from fendo_core.handover.order import STEMS, Order, OrderRefused, Stems
 from fendo_core.picture.reel import spans
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
@@ -88,7 +88,7 @@ def plan(production: Production, order: Order) -> Plan:
     # Without a picture the programme is as long as what is read in it.
     ends = [one.comp.span.end for one in read] if not present.pieces else []
     length = max([present.length, *ends], default=0)
-    others = _others(production, order, length)
+    others = _others(production, order, length, stems(order, present, leaving))
     size = sum(bytes_ for files in others.values() for _, bytes_ in files)
     if "lines" in order.parts:
         size += sum(FORMS[order.form].bytes_of(one.span.length, order.channels) for one in leaving)
@@ -165,7 +165,24 @@ def _leaving(production: Production, order: Order, present: State, read: Sequenc
     return made
 
 
-def _others(production: Production, order: Order, length: int) -> dict[str, list[tuple[str, int]]]:
+def stems(order: Order, present: State, leaving: Sequence[Leaving]) -> dict[Stems, dict[str, list[Leaving]]]:
+    """Lines by who reads them, and by the folder of their takes, as far as an order wants them apart."""
+    found: dict[Stems, dict[str, list[Leaving]]] = {}
+    for part in STEMS:
+        if part not in order.parts:
+            continue
+        groups: dict[str, list[Leaving]] = {}
+        for one in leaving:
+            line = one.spoken.line
+            name = present.readers.get(present.reader_of(line), "") if part == "readers" else one.spoken.folder
+            groups.setdefault(name or "no reader", []).append(one)
+        found[part] = groups
+    return found
+
+
+def _others(
+    production: Production, order: Order, length: int, apart: Mapping[Stems, Mapping[str, Sequence[Leaving]]]
+) -> dict[str, list[tuple[str, int]]]:
     """The files besides those of the lines, by part."""
     stem, seconds, form = safe_name(production.name, 90), length // SAMPLE_RATE, FORMS[order.form]
     stereo = 2 * seconds * PCM_BYTES_A_SECOND
@@ -179,6 +196,13 @@ def _others(production: Production, order: Order, length: int) -> dict[str, list
         "timeline": [(f"{stem}.otio", 0), (f"{stem}.edl", 0)],
     }
     found = {part: files for part, files in known.items() if part in order.parts}
+    taken: set[str] = set()
+    for part, groups in apart.items():
+        for name in groups:
+            # Two readers whose names differ by what no file system keeps have a file each.
+            file = unused(f"{stem} voice {safe_name(name, 60)}", lambda each: each.lower() in taken, form.ending)
+            taken.add(file.lower())
+            found.setdefault(part, []).append((file, form.bytes_of(length, order.channels)))
     if "takes" in order.parts:
         rows = Recording.objects.filter(production=production, state=Recording.State.FINISHED)
         whole = rows.aggregate(samples=Sum("length"))["samples"] or 0
@@ -199,14 +223,14 @@ def _findings(
     size: int,
 ) -> list[Finding]:
     found: list[Finding] = []
-    needs_voice = {"lines", "voice", "film", "mix", "subtitles", "timeline"} & set(order.parts)
+    needs_voice = {"lines", "voice", *STEMS, "film", "mix", "subtitles", "timeline"} & set(order.parts)
     if needs_voice and not leaving:
         says = "Nothing has changed since." if order.which == "changed" else "None of these lines has been read yet."
         found.append(Finding("no take", says, "booth", stops=True))
     if {"film", "mix", "bed"} & set(order.parts) and not present.pieces:
         says = "There is no picture, so there is no film, mix or bed. Leave them out, or bring a picture in."
         found.append(Finding("hole", says, "picture", stops=True))
-    longest = max((bytes_ for part in ("voice", "mix", "bed") for _, bytes_ in others.get(part, ())), default=0)
+    longest = max((bytes_ for part in ("voice", *STEMS, "mix", "bed") for _, bytes_ in others.get(part, ())), default=0)
     if longest > wav.LARGEST_BYTES:
         found.append(
             Finding("long", "The programme is longer than a WAV file can be (4 GB). Leave it out.", "", stops=True)

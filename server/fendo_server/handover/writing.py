@@ -2,7 +2,7 @@
 
 import os
 import shutil
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -125,10 +125,10 @@ class Writer:
             notes={"FENDO_PRODUCTION": str(production.id), **notes},
         )
 
-    def whole_voice(self, name: str, report: Share) -> None:
-        """The whole voice as one file of the programme's length; as recorded nothing limits it."""
-        production, read, length = self.production, [one.spoken for one in self.plan.leaving], self.plan.length
-        tags = self._tags(f"The whole voice, {len(read)} lines", reader=production.reader.name if production.reader else "")
+    def whole_voice(self, name: str, leaving: Sequence[Leaving], reader: str, report: Share) -> None:
+        """The voice of some lines as one file of the programme's length; as recorded nothing limits it."""
+        production, read, length = self.production, [one.spoken for one in leaving], self.plan.length
+        tags = self._tags(f"The voice of {len(read)} line{'s' if len(read) != 1 else ''}", reader=reader)
         if self.order.sound == "recorded":
             read = [replace(one, sounding=self.polish.bare(one.comp), gain=0.0) for one in read]
             blocks = voice_blocks(length, all_placed(production, read))

@@ -25,6 +25,7 @@ from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import changes, description, state
 from fendo_server.productions.models import Production
 from fendo_server.productions.serializers import DraftSerializer, PatchSerializer, SpanField, wanted_fields
+from fendo_server.script.models import Line
 
 TYPES = {"srt": "application/x-subrip", "vtt": "text/vtt", "csv": "text/csv", "txt": "text/plain"}
 
@@ -116,6 +117,16 @@ def _read(request: Request, production: Production, wanted: dict[str, Any]) -> i
     return read_script_apart(*asked, wanted.get("longest"), wanted.get("choices"))
 
 
+def _there_already(found: intake.Intake, production: Production) -> list[str]:
+    """What to say when the same words were brought in before."""
+    there = set(Line.objects.filter(production=production, dropped=False).values_list("text", flat=True))
+    again = sum(draft.text in there for draft in found.drafts)
+    if again == len(found.drafts):
+        return ["all of these words are in the script already: bringing them in makes them twice"]
+    count = len(found.drafts)
+    return [f"{again} of these {count} lines are in the script already"] if 2 * again > count else []
+
+
 @extend_schema(
     operation_id="read_script",
     parameters=[FileQuery],
@@ -146,7 +157,7 @@ def read_script(request: Request, production_id: UUID) -> Response:
         "count": len(found.drafts),
         "placed": sum(draft.slot is not None for draft in found.drafts),
         "readers": list(readers)[:MOST_READERS],
-        "doubts": list(found.doubts),
+        "doubts": [*_there_already(found, production), *found.doubts],
         "questions": [
             {
                 "key": each.key,

@@ -2085,6 +2085,8 @@ export interface components {
         /**
          * @description * `lines` - lines
          *     * `voice` - voice
+         *     * `readers` - readers
+         *     * `folders` - folders
          *     * `film` - film
          *     * `mix` - mix
          *     * `bed` - bed
@@ -2095,7 +2097,7 @@ export interface components {
          *     * `sources` - sources
          * @enum {string}
          */
-        PartsEnum: "lines" | "voice" | "film" | "mix" | "bed" | "subtitles" | "script" | "timeline" | "takes" | "sources";
+        PartsEnum: "lines" | "voice" | "readers" | "folders" | "film" | "mix" | "bed" | "subtitles" | "script" | "timeline" | "takes" | "sources";
         /** @description What a change made different; `takes` are all takes of the lines in `lines`. */
         Patch: {
             revision: number;

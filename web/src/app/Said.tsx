@@ -25,6 +25,11 @@ export function Failed({ said, onRetry }: { said: string; onRetry?: () => void }
   )
 }
 
+/** Say what an action did beside what is seen. */
+export function sayNote(message: string): void {
+  notifications.show({ message, autoClose: 9000 })
+}
+
 /** Say a failed action, once, where it is seen. */
 export function sayProblem(error: unknown): void {
   const problem = error instanceof Problem ? error : null

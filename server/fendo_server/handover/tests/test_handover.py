@@ -116,6 +116,21 @@ def test_the_whole_voice_as_recorded_meets_no_ceiling(client, read):
     assert np.array_equal(whole[4 * SAMPLE_RATE : 5 * SAMPLE_RATE], own[inside])
 
 
+def test_voices_of_readers_and_of_folders_add_up_to_the_whole(client, read, ada):
+    other = read.readers.create(name="Oskar/Ole")
+    edit(read, ada, edits.SetReader((str(read.lines.all()[2].id),), str(other.id)))
+    record(read.lines.all()[2], voice(2.5, seed=7))
+    kept = handed(client, read, parts=["voice", "readers", "folders"], sound="recorded")
+    files = {path.name: soundfile.read(path, dtype="int32")[0] for path in kept.path.glob("*voice*.wav")}
+    whole = next(sound for name, sound in files.items() if name.endswith("voice.wav"))
+    readers = [sound for name, sound in files.items() if "voice Oskar" in name or "voice Narrator" in name]
+    assert len(files) == 1 + 2 + 1 and len(readers) == 2
+    assert np.array_equal(sum(sound.astype(np.int64) for sound in readers), whole)
+    assert all(len(sound) == len(whole) and np.abs(sound).max() > 0 for sound in files.values())
+    listed = {one["path"] for one in kept.files}
+    assert any("Oskar" in path and "/" not in path for path in listed)
+
+
 def test_as_it_sounds_a_line_is_at_its_level_with_its_treatment_and_cut_to_its_slot(client, read, ada, own_data):
     chain = STARTS[0]
     edit(read, ada, edits.SetTreatment("production", chain))

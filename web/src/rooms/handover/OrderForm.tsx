@@ -7,6 +7,8 @@ type Known = { part: Part; name: string; says: string; pictured?: boolean }
 const PARTS: Known[] = [
   { part: 'lines', name: 'Each line as a file', says: 'with its place in the header' },
   { part: 'voice', name: 'The whole voice', says: 'as long as the programme' },
+  { part: 'readers', name: 'A voice for each reader', says: 'each as long as the programme' },
+  { part: 'folders', name: 'A voice for each folder', says: 'by where takes lie' },
   { part: 'film', name: 'The film with the voice', says: 'MP4, uncut picture untouched', pictured: true },
   { part: 'mix', name: 'The mix', says: 'film and voice, stereo WAV', pictured: true },
   { part: 'bed', name: 'All but the voice', says: 'ducked as in the mix', pictured: true },
@@ -44,7 +46,7 @@ export function OrderForm({ production, forms, order, line, onChange }: Props) {
   const has = (part: Part) => order.parts.includes(part)
   const toggle = (part: Part) =>
     set({ parts: PARTS.map((each) => each.part).filter((each) => (each === part) !== has(each)) })
-  const voiced = has('lines') || has('voice')
+  const voiced = has('lines') || has('voice') || has('readers') || has('folders')
   const choose = (which: Order['which']) => {
     const starts = { folder: firstFolder(production), reader: [production.reader], chosen: line?.voice ? [line.id] : [] }
     set({ which, of: which in starts ? starts[which as keyof typeof starts] : [] })

@@ -8,7 +8,10 @@ import { sayProblem } from '../../app/Said'
 export function Paste({ production, onDone }: { production: Production; onDone?: () => void }) {
   const { edit } = useEdits(production.id)
   const [text, setText] = useState('')
-  const count = text.split(/\n/).filter((row) => row.trim()).length
+  const rows = text.split(/\n/).flatMap((row) => row.trim().replace(/\s+/g, ' ') || [])
+  const count = rows.length
+  const there = new Set(production.lines.map((line) => line.text))
+  const again = count > 0 && rows.every((row) => there.has(row))
   const lay = production.picture.pieces.length > 0 && !production.lines.length
   const make = () =>
     edit.mutate(
@@ -40,6 +43,11 @@ export function Paste({ production, onDone }: { production: Production; onDone?:
         onChange={(event) => setText(event.currentTarget.value)}
         error={edit.error?.message}
       />
+      {again && (
+        <p className="quiet" role="status">
+          {count > 1 ? 'All of these words are' : 'These words are'} in the script already: they would stand in it twice.
+        </p>
+      )}
       <Button type="submit" disabled={!count} loading={edit.isPending} mt={12}>
         {count > 1 ? `Make ${count} lines` : 'Make the line'}
         {lay ? ' and lay them over the shots' : ''}

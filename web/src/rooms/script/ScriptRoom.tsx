@@ -1,14 +1,14 @@
 import { SegmentedControl } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import type { Production } from '../../api/client'
+import type { Line, Production } from '../../api/client'
 import { inTurn, knownProduction, refreshProduction, useEdits } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { otherReader, useLines, useRoom } from '../../app/room'
-import { sayProblem } from '../../app/Said'
+import { sayNote, sayProblem } from '../../app/Said'
 import { Page, type PageRow } from '../../page/Page'
 import { Stage } from '../../page/Stage'
 import { sizedBy, usePageSettings } from '../../page/settings'
@@ -46,6 +46,13 @@ export function Component() {
   const setHolds = useDesk((desk) => desk.setHolds)
   const scale = fitScale(production.lines)
   const say = { onError: sayProblem }
+
+  /** What becomes of the takes of a line that was dropped. */
+  function sayDropped({ number, tally }: Line) {
+    if (!tally.length) return
+    const takes = tally.length === 1 ? 'its take stays' : `its ${tally.length} takes stay`
+    sayNote(`Line ${number} is dropped; ${takes} on the disk. Undo brings all of it back.`)
+  }
 
   useEffect(() => {
     setHolds('slots')
@@ -120,7 +127,7 @@ export function Component() {
     words: () => line && write(line.id),
     newLine: () => newLine(line?.id ?? null),
     join: () => line && edit.mutate({ kind: 'join_lines', line: line.id }, say),
-    drop: () => line && edit.mutate({ kind: 'drop_line', line: line.id }, say),
+    drop: () => line && edit.mutate({ kind: 'drop_line', line: line.id }, { ...say, onSuccess: () => sayDropped(line) }),
     noSlot: () => line?.slot && edit.mutate({ kind: 'set_slot', line: line.id, slot: null }, say),
     wild: () => line && edit.mutate({ kind: 'set_wild', line: line.id, wild: !line.wild }, say),
     notes: () => {
@@ -212,8 +219,8 @@ function EmptyScript({ production, onType }: { production: Production; onType: (
     <div className="script-empty">
       <h2>No words yet</h2>
       <p className="quiet">
-        Paste the script or type it, or bring in a file: text, Markdown, a Word document, a table with times, subtitles.
-        Each paragraph becomes a numbered line
+        Paste the script or type it, or bring in a file: text, Markdown, Word, PDF, a table or spreadsheet with times,
+        subtitles. Each paragraph becomes a numbered line
         {production.picture.pieces.length
           ? ', and gets a slot over the shots of the picture.'
           : '. Lines get slots once there is a picture.'}{' '}
