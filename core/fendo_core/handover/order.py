@@ -24,6 +24,8 @@ SOUNDS: tuple[Sound, ...] = get_args(Sound)
 Edges: TypeAlias = Literal["voice", "handles", "slot"]
 EDGES: tuple[Edges, ...] = get_args(Edges)
 VERSION = 1
+QUIETEST, LOUDEST = -40.0, -6.0
+"""LUFS, dual mono."""
 
 
 class OrderRefused(ValueError):
@@ -44,6 +46,8 @@ class Order:
         form: how voice files are written.
         channels: 1, or 2 for one voice on two channels.
         names: the pattern of the lines' names.
+        level: LUFS (dual mono) of the speech in what leaves as it sounds; all else keeps its distance from it. None: as in
+            the production.
     """
 
     name: str = "Handover"
@@ -55,6 +59,7 @@ class Order:
     form: FormKey = "wav 48/24"
     channels: int = 1
     names: str = DEFAULT_NAMES
+    level: float | None = None
 
     def __post_init__(self) -> None:
         if not self.parts:
@@ -63,6 +68,8 @@ class Order:
         if not known or self.form not in FORM_KEYS or self.channels not in (1, 2):
             raise OrderRefused("This order asks for something that this Fendo does not know.")
         check_names(self.names)
+        if self.level is not None and not QUIETEST <= self.level <= LOUDEST:
+            raise OrderRefused(f"Speech can leave at {QUIETEST:.0f} to {LOUDEST:.0f} LUFS.")
 
     def as_row(self) -> dict[str, Any]:
         """Plain values; `from_row` reads them back."""

@@ -21,7 +21,7 @@ from fendo_core.booth.naming import safe_name
 from fendo_core.handover.checks import FINDING_KINDS, ROOMS
 from fendo_core.handover.forms import FORM_KEYS, FORMS
 from fendo_core.handover.names import FIELDS
-from fendo_core.handover.order import EDGES, PARTS, PRESETS, SOUNDS, WHICH, Order
+from fendo_core.handover.order import EDGES, LOUDEST, PARTS, PRESETS, QUIETEST, SOUNDS, WHICH, Order
 from fendo_server.access import get_owned, owned
 from fendo_server.handover import jobs, parcel
 from fendo_server.handover.models import Handover, Preset
@@ -51,6 +51,13 @@ class OrderSerializer(serializers.Serializer):
     form = serializers.ChoiceField(FORM_KEYS)
     channels = serializers.IntegerField(min_value=1, max_value=2)
     names = serializers.CharField(max_length=200)
+    level = serializers.FloatField(
+        min_value=QUIETEST,
+        max_value=LOUDEST,
+        allow_null=True,
+        required=False,
+        help_text="LUFS of the speech; null: as it is",
+    )
 
     def order(self) -> Order:
         """The value of a valid one."""

@@ -3,7 +3,7 @@
 import hashlib
 import shutil
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from django.conf import settings
@@ -54,7 +54,12 @@ class Leaving:
 
 @dataclass(frozen=True)
 class Plan:
-    """What an order means. `others` are the files besides those of the lines, by part: path and about how many bytes."""
+    """What an order means.
+
+    Attributes:
+        others: the files besides those of the lines, by part: path and about how many bytes.
+        lift: dB by which everything is louder than in the production; the voices have it in their gain.
+    """
 
     order: Order
     present: State
@@ -63,6 +68,7 @@ class Plan:
     findings: tuple[Finding, ...]
     length: int
     size: int
+    lift: float = 0.0
 
     @property
     def stops(self) -> str:
@@ -78,7 +84,10 @@ def plan(production: Production, order: Order) -> Plan:
         PatternError: for a pattern of names that can't make any.
     """
     present = state.load(production, spoken=False)
-    read = spoken(production, present)
+    # What leaves at a level of its own is lifted, voices and all else alike; the ceiling holds it.
+    level = production.speech_level if order.level is None else order.level
+    lift = level - production.speech_level if level is not None and production.speech_level is not None else 0.0
+    read = [replace(one, gain=one.gain + lift) for one in spoken(production, present)]
     chosen = _chosen(order, present, read)
     leaving = _leaving(production, order, present, [one for one in read if one.line.id in chosen])
     if order.which == "changed":
@@ -93,7 +102,7 @@ def plan(production: Production, order: Order) -> Plan:
     if "lines" in order.parts:
         size += sum(FORMS[order.form].bytes_of(one.span.length, order.channels) for one in leaving)
     findings = _findings(production, order, present, lines, leaving, others, size)
-    return Plan(order, present, tuple(leaving), others, tuple(findings), length, size)
+    return Plan(order, present, tuple(leaving), others, tuple(findings), length, size, lift)
 
 
 def _left(production: Production, order: Order) -> dict[str, str]:
@@ -223,6 +232,9 @@ def _findings(
     size: int,
 ) -> list[Finding]:
     found: list[Finding] = []
+    if order.level is not None and production.speech_level is None:
+        says = "Lines keep the level at which they were recorded. Choose a level of speech first."
+        found.append(Finding("level", says, "polish", stops=True))
     needs_voice = {"lines", "voice", *STEMS, "film", "mix", "subtitles", "timeline"} & set(order.parts)
     if needs_voice and not leaving:
         says = "Nothing has changed since." if order.which == "changed" else "None of these lines has been read yet."

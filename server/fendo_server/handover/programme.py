@@ -1,7 +1,7 @@
 """What sounds in a production: voices at their places, and what lies under them."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from uuid import UUID
 
 import numpy as np
@@ -114,15 +114,21 @@ def beds(production: Production, present: State, sources: Mapping[str, Source]) 
 
 
 def programme_sound(
-    production: Production, present: State, read: list[Spoken], ceiling: Ceiling, voiced: bool = True
+    production: Production,
+    present: State,
+    read: list[Spoken],
+    ceiling: Ceiling,
+    voiced: bool = True,
+    lift: float = 0.0,
 ) -> Iterator[np.ndarray]:
     """The whole programme's sound in blocks, stereo: voices at their places, all else ducked under them.
 
     Args:
         voiced: with the voices; without them it is the bed, which gives way to them all the same.
+        lift: dB by which the bed is louder than in the production; the voices have it in their gain.
     """
     sources: Mapping[str, Source] = {str(source.id): source for source in production.sources.all()}
     speaking = [span for one in read for span in one.phrases]
     placed_voices = all_placed(production, read) if voiced else []
-    under = beds(production, present, sources)
+    under = [replace(bed, level=bed.level + lift) for bed in beds(production, present, sources)]
     return mixdown(present.length, placed_voices, speaking, under, Ducking(rise=production.duck_rise), ceiling)

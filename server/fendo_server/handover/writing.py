@@ -176,7 +176,8 @@ class Writer:
         present, production = self.plan.present, self.production
         sources = {str(source.id): source for source in production.sources.all()}
         target, length, seconds = self.path(name), present.length, present.length // SAMPLE_RATE
-        blocks = programme_sound(production, present, [one.spoken for one in self.plan.leaving], self._ceiling())
+        read = [one.spoken for one in self.plan.leaving]
+        blocks = programme_sound(production, present, read, self._ceiling(), lift=self.plan.lift)
         try:
             middle = first + (last - first) * reel_out.DRAWN
             picture = reel_out.picture(present, sources, target, report, first, middle)
@@ -200,7 +201,7 @@ class Writer:
         read, shape = [one.spoken for one in self.plan.leaving], wav.Shape(channels=2)
         tags = self._tags("The mix" if voiced else "All sound but the voice")
         tags = replace(tags, coding="A=PCM,F=48000,W=24,M=stereo,T=Fendo\r\n")
-        blocks = programme_sound(production, self.plan.present, read, self._ceiling(), voiced)
+        blocks = programme_sound(production, self.plan.present, read, self._ceiling(), voiced, self.plan.lift)
         with self.path(name).open("wb") as file:
             file.write(wav.header(tags, length, shape))
             for piece in forms.packed(_told(blocks, length, report), length, shape):

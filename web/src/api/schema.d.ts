@@ -2034,6 +2034,11 @@ export interface components {
             form: components["schemas"]["FormEnum"];
             channels: number;
             names: string;
+            /**
+             * Format: double
+             * @description LUFS of the speech; null: as it is
+             */
+            level?: number | null;
         };
         /** @description What is to leave. */
         OrderRequest: {
@@ -2047,6 +2052,11 @@ export interface components {
             form: components["schemas"]["FormEnum"];
             channels: number;
             names: string;
+            /**
+             * Format: double
+             * @description LUFS of the speech; null: as it is
+             */
+            level?: number | null;
         };
         /** @description What lengths are told by, in syllables a second. */
         Pace: {

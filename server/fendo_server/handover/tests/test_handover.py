@@ -116,6 +116,24 @@ def test_the_whole_voice_as_recorded_meets_no_ceiling(client, read):
     assert np.array_equal(whole[4 * SAMPLE_RATE : 5 * SAMPLE_RATE], own[inside])
 
 
+def test_an_order_has_a_loudness_of_its_own_and_all_keeps_its_distance(client, read):
+    here = handed(client, read, parts=["mix", "lines"], names="{line}")
+    quiet = handed(client, read, name="Quiet", parts=["mix", "lines"], names="{line}", level=read.speech_level - 7.0)
+    for name in ("*mix.wav", "Lines/001.wav"):
+        loud, soft = (soundfile.read(next(kept.path.glob(name)))[0] for kept in (here, quiet))
+        # Where no ceiling works the one is the other, 7 dB lower, voice and bed alike.
+        near = np.abs(loud) < 0.3
+        assert np.allclose(soft[near], loud[near] * 10 ** (-7 / 20), atol=2e-3)
+    told = [
+        float(row["LUFS (dual mono)"])
+        for row in csv.DictReader(io.StringIO((quiet.path / "Files.csv").read_text("utf-8-sig")))
+    ]
+    assert abs(told[0] - (read.speech_level - 7.0)) < 0.6
+    read.speech_level = None
+    read.save(update_fields=["speech_level"])
+    assert "Choose a level of speech first" in plan(client, read, level=-16.0)["stops"]
+
+
 def test_voices_of_readers_and_of_folders_add_up_to_the_whole(client, read, ada):
     other = read.readers.create(name="Oskar/Ole")
     edit(read, ada, edits.SetReader((str(read.lines.all()[2].id),), str(other.id)))

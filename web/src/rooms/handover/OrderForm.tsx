@@ -28,6 +28,9 @@ const WHICH: { value: Order['which']; label: string }[] = [
   { value: 'chosen', label: 'lines that I tick' },
 ]
 
+/** Loudness that is asked for, LUFS: web video, speech, broadcast. */
+const LEVELS = [-14, -16, -18, -19, -23, -24]
+
 /** What a name may speak of, as an example reads. */
 const FIELDS = ['production', 'line', 'words', 'take', 'reader', 'folder', 'date', 'shot', 'slide', 'count']
 
@@ -99,6 +102,23 @@ export function OrderForm({ production, forms, order, line, onChange }: Props) {
             { value: 'recorded', label: 'as recorded' },
           ]}
           onChange={(sound) => set({ sound })}
+        />
+        <Select
+          label="Speech at"
+          disabled={production.speech_level === null || order.sound === 'recorded'}
+          value={String(order.level ?? 'own')}
+          data={[
+            {
+              value: 'own',
+              label: production.speech_level === null ? 'as recorded' : `${production.speech_level} LUFS, as here`,
+            },
+            ...LEVELS.filter((level) => level !== production.speech_level).map((level) => ({
+              value: String(level),
+              label: `${level} LUFS`,
+            })),
+          ]}
+          allowDeselect={false}
+          onChange={(level) => set({ level: level === 'own' ? null : Number(level) })}
         />
         <Choice
           name="Each file holds"
