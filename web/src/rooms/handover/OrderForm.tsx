@@ -1,5 +1,6 @@
 import { Checkbox, MultiSelect, SegmentedControl, Select, TextInput } from '@mantine/core'
 import type { Line, Order, Production } from '../../api/client'
+import { decibelText } from '../../app/numbers'
 
 type Part = Order['parts'][number]
 type Known = { part: Part; name: string; says: string; pictured?: boolean }
@@ -7,7 +8,7 @@ type Known = { part: Part; name: string; says: string; pictured?: boolean }
 const PARTS: Known[] = [
   { part: 'lines', name: 'Each line as a file', says: 'with its place in the header' },
   { part: 'voice', name: 'The whole voice', says: 'as long as the programme' },
-  { part: 'readers', name: 'A voice for each reader', says: 'each as long as the programme' },
+  { part: 'readers', name: 'A voice for each reader', says: 'each in full length' },
   { part: 'folders', name: 'A voice for each folder', says: 'by where takes lie' },
   { part: 'film', name: 'The film with the voice', says: 'MP4, uncut picture untouched', pictured: true },
   { part: 'mix', name: 'The mix', says: 'film and voice, stereo WAV', pictured: true },
@@ -49,6 +50,7 @@ export function OrderForm({ production, forms, order, line, onChange }: Props) {
   const has = (part: Part) => order.parts.includes(part)
   const toggle = (part: Part) =>
     set({ parts: PARTS.map((each) => each.part).filter((each) => (each === part) !== has(each)) })
+  const here = production.speech_level
   const voiced = has('lines') || has('voice') || has('readers') || has('folders')
   const choose = (which: Order['which']) => {
     const starts = { folder: firstFolder(production), reader: [production.reader], chosen: line?.voice ? [line.id] : [] }
@@ -105,16 +107,16 @@ export function OrderForm({ production, forms, order, line, onChange }: Props) {
         />
         <Select
           label="Speech at"
-          disabled={production.speech_level === null || order.sound === 'recorded'}
-          value={String(order.level ?? 'own')}
+          disabled={here === null || order.sound === 'recorded'}
+          value={order.level === here ? 'own' : String(order.level ?? 'own')}
           data={[
             {
               value: 'own',
-              label: production.speech_level === null ? 'as recorded' : `${production.speech_level} LUFS, as here`,
+              label: here === null ? 'as recorded' : `${decibelText(here, 0)} LUFS, as here`,
             },
-            ...LEVELS.filter((level) => level !== production.speech_level).map((level) => ({
+            ...LEVELS.filter((level) => level !== here).map((level) => ({
               value: String(level),
-              label: `${level} LUFS`,
+              label: `${decibelText(level, 0)} LUFS`,
             })),
           ]}
           allowDeselect={false}
