@@ -195,12 +195,23 @@ def rows(fendo: Fendo) -> list[str]:
     return sorted(line for line in dump.splitlines() if line.startswith("INSERT") and "django_session" not in line)
 
 
+UNWRITTEN = "select count(*) from productions_production where recorded is null or recorded < changed"
+
+
+def asked(fendo: Fendo, statement: str) -> str:
+    """The database's answer to one statement."""
+    cluster = Cluster(fendo.data / "postgres")
+    with cluster.lent():
+        command = [cluster.program("psql"), "-Atc", statement, cluster.url()]
+        return subprocess.run(command, capture_output=True, text=True, check=True).stdout.strip()
+
+
 def test_a_backup_made_while_it_runs_is_opened_elsewhere_row_by_row_and_byte_by_byte(fendo, tmp_path):
     fendo.start()
     serve.manage("shell", "-c", SPOT, env=serve.environment(Cluster(fendo.data / "postgres").url(), fendo.data))
     # What the worker still has to write down would be known here and not there.
     known: list[str] = []
-    while known != (known := rows(fendo)):
+    while known != (known := rows(fendo)) or asked(fendo, UNWRITTEN) != "0":
         time.sleep(3)
     file = tmp_path / "all.tar"
     code, said = fendo.run("backup", str(file))
