@@ -251,6 +251,7 @@ def test_a_map_is_kept_as_it_was_and_a_broken_one_is_refused():
 
 
 @settings(max_examples=60, deadline=None)
+@example(960, 2.078125, 43.0, 82.0)
 @given(st.integers(0, 10**6), st.floats(1.0, 3.0), st.floats(-200, 200), st.floats(6, 120))
 def test_jitter_alone_makes_no_break_and_no_doubt(seed, jitter, drift, seconds):
     world = World(seconds=seconds, drift=drift, jitter=jitter, seed=seed)

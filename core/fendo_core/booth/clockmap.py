@@ -33,9 +33,9 @@ OTHER_CONTEXT = 448
 """A loop test of an earlier visit: the way of the microphone into the browser differed by up to so many samples a visit."""
 MOST_DRIFT = 300e-6
 """How far two clocks run apart at most; more is many small stops."""
-SURE = 4.5
+SURE = 6.0
 """Standard deviations by which a step must stand above what the jitter of the readings makes."""
-WIDEST = 75
+WIDEST = 121
 """Readings in a running median where they jitter much."""
 LONGEST_SILENCE = 2.5
 """Seconds without a reading of the output after which a break can't be excluded."""
