@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Route, expect
 
 from harness import bring_in_film, choose_simulated, look_at, new_production, read_one_take, state, type_script, until
 from probe import api
@@ -188,6 +188,36 @@ def test_words_that_are_being_typed_outlive_a_reload(desk: Page):
     page.get_by_role("link", name="Script").click()
     expect(page.get_by_test_id("page")).to_contain_text("Half a sentence, and then the rest.")
     expect(page.get_by_label("words of line 3")).to_have_count(0)
+
+
+def test_words_on_a_slow_connection_are_not_taken_up_twice_nor_lost_when_refused(desk: Page):
+    page = desk
+    new_production(page, "Slow")
+    type_script(page, "First words.\nSecond words.")
+    held: list[Route] = []
+    page.route("**/edits/", lambda route: held.append(route))
+
+    def leave(words: str) -> Route:
+        """Write, and leave the room and come back before the server has answered."""
+        page.keyboard.press("Enter")
+        page.get_by_label("words of line 1").fill(words)
+        page.get_by_role("link", name="Booth").click()
+        page.get_by_role("link", name="Script").click()
+        expect(page.get_by_test_id("page")).to_be_visible()
+        expect(page.get_by_label("words of line 1")).to_have_count(0)
+        return held.pop()
+
+    leave("Kept late.").continue_()
+    expect(page.get_by_test_id("page")).to_contain_text("Kept late.")
+    leave("Refused.").fulfill(status=503, body="")
+    expect(page.get_by_role("alert")).to_be_visible()
+    page.unroute("**/edits/")
+    page.get_by_role("link", name="Booth").click()
+    page.get_by_role("link", name="Script").click()
+    expect(page.get_by_label("words of line 1")).to_have_value("Refused.")
+    page.keyboard.press("Escape")
+    expect(page.get_by_label("words of line 1")).to_have_count(0)
+    expect(page.get_by_test_id("page")).to_contain_text("Refused.")
 
 
 def test_two_windows_on_one_line_nothing_is_overwritten_silently(desk: Page):

@@ -6,8 +6,9 @@ import { knownProduction, useEdits } from '../../api/production'
 import { useEngine } from '../../app/engine'
 import { type ActionName, keyName, keyOf } from '../../app/keys'
 import { scoreOf, voicesOf } from '../../app/room'
+import { sayProblem } from '../../app/Said'
 import { wordAt } from '../../page/segments'
-import { dropDraft, keepDraft, keptDraft } from './draft'
+import { dropDraft, keepDraft, keptDraft, sendDraft } from './draft'
 
 type Editor = {
   production: Production
@@ -54,7 +55,13 @@ export function WordsEditor({ production, line, caret, onDone, onNext, onGo }: E
     void edit.mutateAsync({ ...made, revision: known.current }).then((patch) => {
       known.current = patch.revision
       then(patch)
-    }, setProblem)
+    }, refuse)
+  const refuse = (refused: Problem | Error) => {
+    left.current = false
+    sendDraft(false)
+    setProblem(refused)
+    if (!area.current) sayProblem(refused)
+  }
   /** Keep what was typed, then go on; nothing is sent when nothing was changed. */
   const save = (then: () => void) => {
     const [first = '', ...more] = text.split(/\n+/).filter((row) => row.trim())
@@ -64,6 +71,8 @@ export function WordsEditor({ production, line, caret, onDone, onNext, onGo }: E
       then()
     }
     if (first.trim() === line.text && !more.length) return leave()
+    left.current = true
+    sendDraft(true)
     own({ kind: 'set_words', line: line.id, text: first }, () =>
       more.length ? own({ kind: 'add_lines', after: line.id, text: more.join('\n') }, leave) : leave(),
     )
