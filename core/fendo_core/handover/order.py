@@ -6,6 +6,7 @@ from typing import Any, Literal, TypeAlias, get_args
 
 from fendo_core.handover.forms import FORM_KEYS, FormKey
 from fendo_core.handover.names import DEFAULT_NAMES, check_names
+from fendo_core.voice.level import LOUDEST, QUIETEST
 
 Part: TypeAlias = Literal[
     "lines", "voice", "readers", "folders", "film", "mix", "bed", "subtitles", "script", "timeline", "takes", "sources"
@@ -24,8 +25,6 @@ SOUNDS: tuple[Sound, ...] = get_args(Sound)
 Edges: TypeAlias = Literal["voice", "handles", "slot"]
 EDGES: tuple[Edges, ...] = get_args(Edges)
 VERSION = 1
-QUIETEST, LOUDEST = -40.0, -6.0
-"""LUFS, dual mono."""
 
 
 class OrderRefused(ValueError):

@@ -74,13 +74,17 @@ class _Film:
         mean: NDArray[np.float32] = ((self._sums[last] - self._sums[first]) / (last - first)).astype(np.float32)
         return mean
 
+    def sides(self, at: int) -> tuple[NDArray[np.floating], NDArray[np.floating]]:
+        """What moves before a frame and behind it, nearby."""
+        half = round(_BESIDE * self.fps)
+        return self.moved[max(0, at - half) : at], self.moved[at + 1 : at + 1 + half]
+
     def candidates(self) -> Iterator[int]:
         """Frames before which the picture moves more than anywhere near, on both sides."""
-        half = round(_BESIDE * self.fps)
         moved = self.moved
         peaks = (moved >= maximum_filter1d(moved, 5, mode="nearest")) & (moved > 0.8)
-        for at in np.flatnonzero(peaks):
-            sides = [side for side in (moved[max(0, at - half) : at], moved[at + 1 : at + 1 + half]) if len(side) >= 3]
+        for at in map(int, np.flatnonzero(peaks)):
+            sides = [side for side in self.sides(at) if len(side) >= 3]
             if not sides:
                 continue
             # A flash or another cut nearby is a few large values: they do not count.
@@ -88,17 +92,13 @@ class _Film:
             usual = max(float(np.median(side)) for side in sides)
             spread = max(1.48 * float(np.median(np.abs(side - np.median(side)))) for side in sides)
             if moved[at] > 0.25 + 1.25 * most and moved[at] > usual + min(8 * spread, 0.75 * usual):
-                yield int(at)
+                yield at
 
     def is_cut(self, at: int) -> bool:
         """Whether another picture begins behind frame `at`, and stays."""
         frame, last = at + 1, self.count - 1
         before, after = self.mean(frame - _MEAN, frame), self.mean(frame, frame + _MEAN)
-        half = round(_BESIDE * self.fps)
-        noise = max(
-            float(np.median(side)) if len(side) else 0.0
-            for side in (self.moved[max(0, at - half) : at], self.moved[at + 1 : at + 1 + half])
-        )
+        noise = max(float(np.median(side)) if len(side) else 0.0 for side in self.sides(at))
         apart = np.abs(after - before)
         changed = float((apart > max(3.0, 1.2 * noise)).mean())
         if changed < _SMALLEST or self._comes_back(frame):
@@ -134,7 +134,7 @@ class _Film:
     def _moves_on(self, at: int, by: int) -> bool:
         """Whether the picture behind a frame is the one before it, elsewhere."""
         one, other = self.frames[max(0, at - by)], self.frames[min(self.count - 1, at + by)]
-        in_place = _correlation(one - uniform_filter(one, 9), other - uniform_filter(other, 9))
+        in_place = _correlation(_without_light(one), _without_light(other))
         return _alike(one, other) > max(_SAME, in_place + 0.08)
 
     def _comes_back(self, frame: int) -> bool:
@@ -175,23 +175,27 @@ class _Film:
                 first -= 1
             while last < count - 1 and last - end < width and spread[last + 1] >= 1.01 * spread[last]:
                 last += 1
-            if (at - first >= 3 or last - end >= 2) and self._is_black(at, end, first, last, peak):
+            if (at - first >= 3 or last - end >= 2) and self._is_black(at, end, first, last, spread[at:end], peak):
                 middles.append((at + end) // 2)
                 spans.append((first, last + 1))
             at = end
         return middles, spans
 
-    def _is_black(self, at: int, end: int, first: int, last: int, peak: float) -> bool:
+    def _is_black(self, at: int, end: int, first: int, last: int, contrast: NDArray[np.floating], peak: float) -> bool:
         frames = self.frames
         before, after = frames[max(0, first - 1)], frames[min(self.count - 1, last + 1)]
-        contrast = [float(np.subtract(*np.percentile(frames[n], (95, 5)))) for n in range(at, end)]
         darkest = frames[at + int(np.argmin(contrast))]
         return bool(
-            min(contrast) < max(6.0, 0.08 * peak)
+            contrast.min() < max(6.0, 0.08 * peak)
             and frames[at:end].mean() < 0.6 * min(before.mean(), after.mean())
             and _alike(before, after) < 0.8
             and max(_alike(darkest, before), _alike(darkest, after)) < 0.5
         )
+
+
+def _without_light(picture: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A picture less its mean nearby: what is left is the same in another light."""
+    return np.asarray(picture - uniform_filter(picture, 9), np.float32)
 
 
 def _correlation(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
@@ -202,7 +206,7 @@ def _correlation(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
 
 def _alike(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
     """The highest correlation of two pictures without their light, one moved against the other by a few points."""
-    one, other = one - uniform_filter(one, 9), other - uniform_filter(other, 9)
+    one, other = _without_light(one), _without_light(other)
     best = -1.0
     for down, right in _SHIFTS:
         here = one[max(0, down) : HEIGHT + min(0, down), max(0, right) : WIDTH + min(0, right)]

@@ -149,15 +149,11 @@ def _note(here: Sequence[_Shown], what: str, said: str) -> None:
     """A comment below rows: of two rows under one number the first is where a dissolve comes from."""
     if not here:
         return
-    into, out_of = here[-1], here[0]
-    if what in ("TO CLIP NAME", "TO FILE"):
-        each = into
-    elif what.startswith("FROM") and len(here) > 1 and not into.kind.startswith("K"):
-        each = out_of
-    else:
-        each = into
-        if what.startswith("FROM") and into.name and what == "FROM CLIP NAME":
-            return
+    each = here[-1]
+    if what.startswith("FROM") and len(here) > 1 and not each.kind.startswith("K"):
+        each = here[0]
+    elif what == "FROM CLIP NAME" and each.name:
+        return
     if "FILE" in what:
         each.file = said
     else:
@@ -201,7 +197,6 @@ def _past_midnight(shown: Sequence[_Shown], rate: FrameRate) -> None:
 
 def _placed(shown: Sequence[_Shown], rate: FrameRate, remarks: _Remarks) -> list[Placed]:
     made: list[tuple[tuple[int, int], Placed]] = []
-    ended_at: dict[tuple[int, int], int] = {}
     for count, each in enumerate(shown):
         start, end = each.record
         first = each.source[0]
@@ -219,7 +214,6 @@ def _placed(shown: Sequence[_Shown], rate: FrameRate, remarks: _Remarks) -> list
         names = tuple(dict.fromkeys(name for name in (file, each.reel) if name and name != medium))
         layer = (_height(each.track), count)
         if end <= start:
-            ended_at[(start, _height(each.track))] = len(made)
             # The end of what comes before a dissolve: it goes on to the middle of it.
             _go_on(made, shown, count, rate, medium, first)
             continue

@@ -1,14 +1,13 @@
 """Events that lie above one another along time, as one row of them: the upper one is seen."""
 
-import heapq
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
+from fendo_core.picture.reel import LONGEST_NAME
 from fendo_core.timebase import FrameRate
 
 MOST_EVENTS = 5_000
-LONGEST_NAME = 200
 
 
 class TimelineRefused(ValueError):
@@ -69,23 +68,17 @@ def flattened(placed: Sequence[Placed], start: Fraction, end: Fraction, rate: Fr
     Returns:
         The events, and how many of `placed` are partly or wholly covered by another.
     """
-    order = sorted(range(len(placed)), key=lambda n: placed[n].start)
+    coming = sorted(range(len(placed)), key=lambda n: placed[n].start, reverse=True)
     edges = sorted({start, end, *(max(start, min(end, edge)) for each in placed for edge in (each.start, each.end))})
     covered: set[int] = set()
-    active: list[int] = []  # the upper one first: negative numbers
-    coming = 0
+    active: list[int] = []
     seen: list[tuple[int | None, Fraction, Fraction]] = []
     for begin, finish in zip(edges, edges[1:], strict=False):
-        while coming < len(order) and placed[order[coming]].start <= begin:
-            heapq.heappush(active, -order[coming])
-            coming += 1
-        while active and placed[-active[0]].end <= begin:
-            heapq.heappop(active)
-        alive = [n for n in active if placed[-n].end > begin]
-        active = alive if len(alive) < len(active) else active
-        heapq.heapify(active)
-        top = -active[0] if active else None
-        covered.update(-n for n in active if -n != top)
+        while coming and placed[coming[-1]].start <= begin:
+            active.append(coming.pop())
+        active = [n for n in active if placed[n].end > begin]
+        top = max(active, default=None)
+        covered.update(n for n in active if n != top)
         if seen and seen[-1][0] == top:
             seen[-1] = (top, seen[-1][1], finish)
         else:

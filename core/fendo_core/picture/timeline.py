@@ -9,8 +9,8 @@ from fractions import Fraction
 from pathlib import PurePosixPath
 
 from fendo_core.picture import edl, otio_json
-from fendo_core.picture.layers import LONGEST_NAME, MOST_EVENTS, Event, Timeline, TimelineRefused
-from fendo_core.picture.reel import NewId, Piece, Reel, Source, Sources
+from fendo_core.picture.layers import MOST_EVENTS, Event, Timeline, TimelineRefused
+from fendo_core.picture.reel import LONGEST_NAME, NewId, Piece, Reel, Source, Sources
 from fendo_core.timebase import FrameRate, TimecodeError, parse_timecode
 
 LARGEST_FILE = 8 << 20

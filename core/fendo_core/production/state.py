@@ -145,6 +145,10 @@ class State:
         """Who reads a line."""
         return line.reader or self.reader
 
+    def reader_name(self, line: Line) -> str:
+        """What who reads a line is called; "" for nobody."""
+        return self.readers.get(self.reader_of(line), "")
+
     def chain_of(self, line: str) -> Chain | None:
         """How a line is treated: its own chain, else the production's; None: not at all."""
         return nearest(self.chains, line)

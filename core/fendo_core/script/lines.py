@@ -1,7 +1,7 @@
 """Lines and what can be done to their words. Every function takes the lines in order and returns new ones."""
 
 import re
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from difflib import SequenceMatcher
 
@@ -50,10 +50,26 @@ class Draft:
     reader: str = ""
 
 
+def there_already(drafts: Sequence[Draft], texts: Container[str]) -> str:
+    """What to say when words are brought in that the script has; "" when they are new.
+
+    Args:
+        drafts: the lines that would be made.
+        texts: the words of the lines that are there.
+    """
+    again, count = sum(draft.text in texts for draft in drafts), len(drafts)
+    if again == count:
+        return "all of these words are in the script already: bringing them in makes them twice"
+    return f"{again} of these {count} lines are in the script already" if 2 * again > count else ""
+
+
+ROW_END = re.compile(r"\r\n|[\n\r\v\f\x85\u2028\u2029]")
+"""What ends a row of any text."""
+
+
 def paragraphs(text: str) -> list[str]:
     """The paragraphs of a pasted text: non-empty rows, inner white space folded, control characters left out."""
-    rows = re.split(r"\r\n|[\n\r\v\f\x85\u2028\u2029]", text)
-    return [folded for row in rows if (folded := _folded(row))]
+    return [folded for row in ROW_END.split(text) if (folded := _folded(row))]
 
 
 def _folded(row: str) -> str:

@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from statistics import median
 
+QUIETEST, LOUDEST = -40.0, -6.0
+"""LUFS (dual mono) between which the level of speech can be set."""
 WANTED = -16.0
 """LUFS of speech to start with: what web video is levelled to when it is made of speech."""
 DISTANCE = 10.0

@@ -21,7 +21,8 @@ from fendo_core.booth.naming import safe_name
 from fendo_core.handover.checks import FINDING_KINDS, ROOMS
 from fendo_core.handover.forms import FORM_KEYS, FORMS
 from fendo_core.handover.names import FIELDS
-from fendo_core.handover.order import EDGES, LOUDEST, PARTS, PRESETS, QUIETEST, SOUNDS, WHICH, Order
+from fendo_core.handover.order import EDGES, PARTS, PRESETS, SOUNDS, WHICH, Order
+from fendo_core.voice.level import LOUDEST, QUIETEST
 from fendo_server.access import get_owned, owned
 from fendo_server.handover import jobs, parcel
 from fendo_server.handover.models import Handover, Preset

@@ -16,7 +16,7 @@ from fendo_core.booth.naming import PatternError, safe_name, unused
 from fendo_core.handover.order import STEMS, Order, OrderRefused
 from fendo_core.picture import codec
 from fendo_server.handover.models import Handover
-from fendo_server.handover.plan import Plan, plan, stems
+from fendo_server.handover.plan import Plan, plan
 from fendo_server.handover.writing import Writer, synced
 from fendo_server.productions.models import Production
 from fendo_server.work import running
@@ -107,7 +107,7 @@ def _write(writer: Writer, found: Plan, progress: running.Progress) -> None:
                 reader = writer.production.reader.name if writer.production.reader else ""
                 writer.whole_voice(names[0], found.leaving, reader, progress.part(first, last, "writing the whole voice"))
             case "readers" | "folders":
-                groups = stems(found.order, found.present, found.leaving)[part]
+                groups = found.stems[part]
                 for count, (name, (group, leaving)) in enumerate(zip(names, groups.items(), strict=True)):
                     share = (last - first) / len(groups)
                     begin = first + count * share

@@ -58,6 +58,7 @@ class Plan:
 
     Attributes:
         others: the files besides those of the lines, by part: path and about how many bytes.
+        stems: the lines of each file of a part that is the whole voice in several, in the order of its `others`.
         lift: dB by which everything is louder than in the production; the voices have it in their gain.
     """
 
@@ -68,7 +69,8 @@ class Plan:
     findings: tuple[Finding, ...]
     length: int
     size: int
-    lift: float = 0.0
+    lift: float
+    stems: dict[Stems, dict[str, list[Leaving]]]
 
     @property
     def stops(self) -> str:
@@ -97,12 +99,13 @@ def plan(production: Production, order: Order) -> Plan:
     # Without a picture the programme is as long as what is read in it.
     ends = [one.comp.span.end for one in read] if not present.pieces else []
     length = max([present.length, *ends], default=0)
-    others = _others(production, order, length, stems(order, present, leaving))
+    apart = _stems(order, present, leaving)
+    others = _others(production, order, length, apart)
     size = sum(bytes_ for files in others.values() for _, bytes_ in files)
     if "lines" in order.parts:
         size += sum(FORMS[order.form].bytes_of(one.span.length, order.channels) for one in leaving)
     findings = _findings(production, order, present, lines, leaving, others, size)
-    return Plan(order, present, tuple(leaving), others, tuple(findings), length, size, lift)
+    return Plan(order, present, tuple(leaving), others, tuple(findings), length, size, lift, apart)
 
 
 def _left(production: Production, order: Order) -> dict[str, str]:
@@ -158,7 +161,7 @@ def _leaving(production: Production, order: Order, present: State, read: Sequenc
                     folder=one.folder,
                     line=one.line.number,
                     words=one.line.text,
-                    reader=present.readers.get(present.reader_of(one.line), ""),
+                    reader=present.reader_name(one.line),
                     date=today,
                     take=1,
                 ),
@@ -174,7 +177,7 @@ def _leaving(production: Production, order: Order, present: State, read: Sequenc
     return made
 
 
-def stems(order: Order, present: State, leaving: Sequence[Leaving]) -> dict[Stems, dict[str, list[Leaving]]]:
+def _stems(order: Order, present: State, leaving: Sequence[Leaving]) -> dict[Stems, dict[str, list[Leaving]]]:
     """Lines by who reads them, and by the folder of their takes, as far as an order wants them apart."""
     found: dict[Stems, dict[str, list[Leaving]]] = {}
     for part in STEMS:
@@ -182,8 +185,7 @@ def stems(order: Order, present: State, leaving: Sequence[Leaving]) -> dict[Stem
             continue
         groups: dict[str, list[Leaving]] = {}
         for one in leaving:
-            line = one.spoken.line
-            name = present.readers.get(present.reader_of(line), "") if part == "readers" else one.spoken.folder
+            name = present.reader_name(one.spoken.line) if part == "readers" else one.spoken.folder
             groups.setdefault(name or "no reader", []).append(one)
         found[part] = groups
     return found

@@ -22,7 +22,7 @@ from fendo_core.timebase import SAMPLE_RATE
 from fendo_core.voice import shifted
 from fendo_server.handover import reel_out
 from fendo_server.handover.plan import Leaving, Plan, comp_that_leaves
-from fendo_server.handover.programme import Spoken, all_placed, placed, programme_sound
+from fendo_server.handover.programme import all_placed, placed, programme_sound
 from fendo_server.productions import record
 from fendo_server.productions.models import Production
 from fendo_server.voice.models import Recording
@@ -89,15 +89,12 @@ class Writer:
             folder=spoken.folder,
             line=spoken.line.number,
             take=take.number if take else 0,
-            reader=self._reader(spoken),
+            reader=self.plan.present.reader_name(spoken.line),
             FENDO_LINE=spoken.line.id,
             FENDO_TAKES=spoken.takes,
             FENDO_PROGRAMME_START=str(one.span.start),
         )
         self.levels[spoken.line.id] = self._voice_file(one.path, blocks, length, tags, marks)
-
-    def _reader(self, spoken: Spoken) -> str:
-        return self.plan.present.readers.get(self.plan.present.reader_of(spoken.line), "")
 
     def _tags(
         self,
@@ -224,7 +221,7 @@ class Writer:
                     line=spoken.line.number,
                     words=spoken.line.text,
                     take=spoken.takes,
-                    reader=self._reader(spoken),
+                    reader=self.plan.present.reader_name(spoken.line),
                     speech=spoken.speech,
                     provisional=spoken.provisional,
                     file=one.path if "lines" in self.order.parts else "",

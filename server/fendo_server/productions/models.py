@@ -12,7 +12,7 @@ from fendo_core.booth.naming import DEFAULT_PATTERN
 from fendo_core.script.pace import DEFAULT_PACE
 from fendo_core.script.syllables import DEFAULT_LANGUAGE
 from fendo_core.timebase import FrameRate
-from fendo_core.voice.level import DISTANCE, WANTED
+from fendo_core.voice.level import DISTANCE, LOUDEST, QUIETEST, WANTED
 
 
 class Production(models.Model):
@@ -73,7 +73,7 @@ class Production(models.Model):
                 condition=Q(duck_distance__gte=0.0, duck_distance__lte=40.0), name="ducked_is_not_louder"
             ),
             models.CheckConstraint(
-                condition=Q(speech_level=None) | Q(speech_level__gte=-40.0, speech_level__lte=-6.0),
+                condition=Q(speech_level=None) | Q(speech_level__gte=QUIETEST, speech_level__lte=LOUDEST),
                 name="a_speech_level_is_one",
             ),
         ]

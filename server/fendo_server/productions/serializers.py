@@ -16,6 +16,7 @@ from fendo_core.script.pace import STYLES
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice.chain import STAGE_KINDS, Chain
+from fendo_core.voice.level import LOUDEST, QUIETEST
 from fendo_core.voice.repair import REPAIR_KINDS
 from fendo_core.words import MARKS
 from fendo_server.picture.models import Source
@@ -420,7 +421,7 @@ class SettingsSerializer(serializers.Serializer):
     headphones = serializers.BooleanField(required=False)
     monitor = serializers.ChoiceField(Production.Monitor.choices, required=False)
     count_in = serializers.ChoiceField(Production.CountIn.choices, required=False)
-    speech_level = serializers.FloatField(required=False, allow_null=True, min_value=-40.0, max_value=-6.0)
+    speech_level = serializers.FloatField(required=False, allow_null=True, min_value=QUIETEST, max_value=LOUDEST)
     duck_distance = serializers.FloatField(required=False, min_value=0.0, max_value=40.0)
     duck_rise = serializers.IntegerField(required=False, min_value=SAMPLE_RATE // 10, max_value=5 * SAMPLE_RATE)
     input = InputSerializer(required=False)

@@ -117,16 +117,6 @@ def _read(request: Request, production: Production, wanted: dict[str, Any]) -> i
     return read_script_apart(*asked, wanted.get("longest"), wanted.get("choices"))
 
 
-def _there_already(found: intake.Intake, production: Production) -> list[str]:
-    """What to say when the same words were brought in before."""
-    there = set(Line.objects.filter(production=production, dropped=False).values_list("text", flat=True))
-    again = sum(draft.text in there for draft in found.drafts)
-    if again == len(found.drafts):
-        return ["all of these words are in the script already: bringing them in makes them twice"]
-    count = len(found.drafts)
-    return [f"{again} of these {count} lines are in the script already"] if 2 * again > count else []
-
-
 @extend_schema(
     operation_id="read_script",
     parameters=[FileQuery],
@@ -141,6 +131,8 @@ def read_script(request: Request, production_id: UUID) -> Response:
     asked = FileQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     found = _read(request, production, asked.validated_data)
+    texts = set(Line.objects.filter(production=production, dropped=False).values_list("text", flat=True))
+    again = lines.there_already(found.drafts, texts)
     readers = dict.fromkeys(draft.reader for draft in found.drafts if draft.reader)
     body = {
         "kind": found.kind,
@@ -157,7 +149,7 @@ def read_script(request: Request, production_id: UUID) -> Response:
         "count": len(found.drafts),
         "placed": sum(draft.slot is not None for draft in found.drafts),
         "readers": list(readers)[:MOST_READERS],
-        "doubts": [*_there_already(found, production), *found.doubts],
+        "doubts": [*filter(None, [again]), *found.doubts],
         "questions": [
             {
                 "key": each.key,

@@ -2,9 +2,9 @@
 
 import io
 import zipfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import TypeAlias
+from typing import Protocol, TypeAlias, TypeVar
 from xml.etree.ElementTree import Element
 
 from defusedxml import DefusedXmlException
@@ -54,7 +54,59 @@ class _Left:
 
     hidden: int = 0
     struck: int = 0
-    comments: list[str] = field(default_factory=list)
+
+
+def _paragraphs(text: str, noted: Sequence[str]) -> Iterator[Paragraph]:
+    """The rows of a paragraph; what was noted goes with the first, or stands alone."""
+    rows = paragraphs(text) or [""] * bool(noted)
+    for place, row in enumerate(rows):
+        yield Paragraph(row, "" if place else "\n".join(noted))
+
+
+def _cell(blocks: Iterable[Block]) -> str:
+    said = [block.text if isinstance(block, Paragraph) else _flat(block) for block in blocks]
+    return "\n".join(filter(None, said))
+
+
+class _Reader(Protocol):
+    """A document being read."""
+
+    left: _Left
+
+    def blocks(self, root: Element) -> Iterator[Block]: ...
+
+
+R = TypeVar("R", bound=_Reader)
+
+
+def _read(begin: Callable[[bool], R], body: Element, inquiry: Inquiry) -> tuple[R, list[Block]]:
+    """What a document shows, or all of it when that is chosen; comments go with it when they are wanted.
+
+    Args:
+        begin: a reader, which keeps what is hidden and struck out or not.
+        body: of the document.
+        inquiry: asked about both.
+    """
+    reader = begin(False)
+    blocks = list(reader.blocks(body))
+    if reader.left.hidden or reader.left.struck:
+        options = (("out", "left out"), ("in", "read"))
+        if inquiry.ask("struck", "what is hidden or struck out is", options, "out") == "in":
+            reader = begin(True)
+            blocks = list(reader.blocks(body))
+    _said_left_out(reader.left, inquiry)
+    count = sum(len(block.notes.split("\n")) for block in blocks if isinstance(block, Paragraph) and block.notes)
+    options = (("notes", "notes for the reader"), ("out", "left out"))
+    if count and inquiry.ask("comments", counted(count, "comment is", "comments are"), options, "notes") == "out":
+        blocks = [Paragraph(block.text) if isinstance(block, Paragraph) else block for block in blocks]
+    return reader, blocks
+
+
+def _at_the_foot(notes: Sequence[Block], inquiry: Inquiry) -> list[Block]:
+    said = [block for block in notes if isinstance(block, Paragraph) and block.text]
+    if said:
+        inquiry.doubt(f"{counted(len(said), 'note', 'notes')} at the foot of pages: lines at the end")
+    return [*said]
 
 
 def document(data: bytes, inquiry: Inquiry) -> tuple[str, list[Block]]:
@@ -126,13 +178,7 @@ class _Word:
         noted: list[str] = []
         boxes: list[Element] = []
         text = "".join(self.runs(paragraph, noted, boxes))
-        notes = "\n".join(noted)
-        rows = paragraphs(text)
-        for row in rows:
-            yield Paragraph(row, notes)
-            notes = ""
-        if notes and not rows:
-            yield Paragraph("", notes)
+        yield from _paragraphs(text, noted)
         for box in boxes:
             yield from self.blocks(box)
 
@@ -141,13 +187,10 @@ class _Word:
         for row in self.within(table, f"{_W}tr"):
             cells: list[str] = []
             for cell in self.within(row, f"{_W}tc"):
-                said = [block.text if isinstance(block, Paragraph) else _flat(block) for block in self.blocks(cell)]
                 span = cell.find(f"{_W}tcPr/{_W}gridSpan")
                 wide = span.get(f"{_W}val", "1") if span is not None else "1"
-                cells += [
-                    "\n".join(filter(None, said)),
-                    *[""] * (min(int(wide), MOST_COLUMNS) - 1 if wide.isdigit() else 0),
-                ]
+                covered = min(int(wide), MOST_COLUMNS) - 1 if wide.isdigit() else 0
+                cells += [_cell(self.blocks(cell)), *[""] * covered]
             rows.append(cells)
         return rows
 
@@ -178,10 +221,7 @@ class _Word:
             elif tag == f"{_W}noBreakHyphen":
                 yield "-"
             elif tag == f"{_W}commentReference":
-                comment = self.comments.get(child.get(f"{_W}id", ""))
-                if comment:
-                    self.left.comments.append(comment)
-                    noted.append(comment)
+                noted += filter(None, [self.comments.get(child.get(f"{_W}id", ""))])
             elif tag == f"{_W}r" and not self.keeps and self.is_left_out(child):
                 continue
             else:
@@ -213,37 +253,11 @@ def _word(parts: dict[str, Element], inquiry: Inquiry) -> list[Block]:
         for comment in parts["word/comments.xml"].iter(f"{_W}comment"):
             said = " ".join(t.text or "" for t in comment.iter(f"{_W}t"))
             comments[comment.get(f"{_W}id", "")] = " ".join(said.split())
-    first = _Word(False, _Left(), comments)
-    blocks = list(first.blocks(body))
-    if (first.left.hidden or first.left.struck) and _keeps(inquiry):
-        first = _Word(True, _Left(), comments)
-        blocks = list(first.blocks(body))
-    _said_left_out(first.left, inquiry)
-    blocks = _with_comments(blocks, len(first.left.comments), inquiry)
+    reader, blocks = _read(lambda keeps: _Word(keeps, _Left(), comments), body, inquiry)
     for name in ("word/footnotes.xml", "word/endnotes.xml"):
-        notes = (
-            [block for block in first.blocks(parts[name]) if isinstance(block, Paragraph) and block.text]
-            if name in parts
-            else []
-        )
-        if notes:
-            inquiry.doubt(f"{counted(len(notes), 'note', 'notes')} at the foot of pages: lines at the end")
-            blocks += notes
+        if name in parts:
+            blocks += _at_the_foot(list(reader.blocks(parts[name])), inquiry)
     return blocks
-
-
-def _keeps(inquiry: Inquiry) -> bool:
-    options = (("out", "left out"), ("in", "read"))
-    return inquiry.ask("struck", "what is hidden or struck out is", options, "out") == "in"
-
-
-def _with_comments(blocks: list[Block], count: int, inquiry: Inquiry) -> list[Block]:
-    if not count:
-        return blocks
-    options = (("notes", "notes for the reader"), ("out", "left out"))
-    if inquiry.ask("comments", f"{counted(count, 'comment is', 'comments are')}", options, "notes") == "notes":
-        return blocks
-    return [Paragraph(block.text) if isinstance(block, Paragraph) else block for block in blocks]
 
 
 # OpenDocument
@@ -264,11 +278,8 @@ class _OpenText:
         for child in root:
             if child.tag in (f"{_TEXT}p", f"{_TEXT}h"):
                 noted: list[str] = []
-                rows = paragraphs("".join(self.runs(child, noted)))
-                notes = "\n".join(noted)
-                for row in rows:
-                    yield Paragraph(row, notes)
-                    notes = ""
+                text = "".join(self.runs(child, noted))
+                yield from _paragraphs(text, noted)
             elif child.tag == f"{_TABLE}table":
                 yield self.table(child)
             elif child.tag not in (f"{_TEXT}tracked-changes", f"{_OFFICE}annotation"):
@@ -281,10 +292,9 @@ class _OpenText:
             for cell in row:
                 if cell.tag not in (f"{_TABLE}table-cell", f"{_TABLE}covered-table-cell"):
                     continue
-                said = [block.text if isinstance(block, Paragraph) else _flat(block) for block in self.blocks(cell)]
                 times = cell.get(f"{_TABLE}number-columns-repeated", "1")
                 repeated = min(int(times), MOST_COLUMNS - len(cells)) if times.isdigit() else 1
-                cells += ["\n".join(filter(None, said))] * max(0, repeated)
+                cells += [_cell(self.blocks(cell))] * max(0, repeated)
             rows.append(cells)
         return rows
 
@@ -298,9 +308,7 @@ class _OpenText:
                 yield "\n"
             elif child.tag == f"{_OFFICE}annotation":
                 said = " ".join(" ".join(self.runs(each, [])) for each in child.iter(f"{_TEXT}p")).strip()
-                if said:
-                    self.left.comments.append(said)
-                    noted.append(said)
+                noted += filter(None, [said])
             elif child.tag == f"{_TEXT}note":
                 body = child.find(f"{_TEXT}note-body")
                 if body is not None:
@@ -336,14 +344,5 @@ def _open_document(root: Element, inquiry: Inquiry) -> list[Block]:
             or says.get(f"{_STYLE}text-line-through-type", "none") != "none"
         ):
             gone[style.get(f"{_STYLE}name", "")] = "struck"
-    read = _OpenText(False, _Left(), gone)
-    blocks = list(read.blocks(body))
-    if (read.left.hidden or read.left.struck) and _keeps(inquiry):
-        read = _OpenText(True, _Left(), gone)
-        blocks = list(read.blocks(body))
-    _said_left_out(read.left, inquiry)
-    blocks = _with_comments(blocks, len(read.left.comments), inquiry)
-    if read.foot:
-        inquiry.doubt(f"{counted(len(read.foot), 'note', 'notes')} at the foot of pages: lines at the end")
-        blocks += read.foot
-    return blocks
+    reader, blocks = _read(lambda keeps: _OpenText(keeps, _Left(), gone), body, inquiry)
+    return [*blocks, *_at_the_foot(reader.foot, inquiry)]

@@ -9,9 +9,9 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from fendo_core.script.intake.inquiry import Inquiry, counted, enough
-from fendo_core.script.intake.times import SHORTEST_SECONDS, Clock, Written, expected_seconds, learn, next_starts
-from fendo_core.script.lines import LONGEST_NOTES, Draft, paragraphs, shared
-from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span
+from fendo_core.script.intake.times import RANGE, Clock, Written, learn, until_next
+from fendo_core.script.lines import LONGEST_NOTES, ROW_END, Draft, paragraphs, shared
+from fendo_core.timebase import FrameRate, Span
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +37,7 @@ MOST_ROWS_A_LINE = 5
 def rows_of(text: str) -> list[list[str]]:
     """The rows of a text, in blocks that empty rows part."""
     blocks: list[list[str]] = [[]]
-    for row in re.split(r"\r\n|[\n\r\v\f\x85\u2028\u2029]", text):
+    for row in ROW_END.split(text):
         if row.strip():
             blocks[-1].append(row)
         elif blocks[-1]:
@@ -81,17 +81,14 @@ def _wrapped_at(blocks: Sequence[Sequence[str]], from_pages: bool) -> int:
     width = max(len(row) for block in plain for row in block)
     if not _NARROWEST <= width <= _WIDEST:
         return width if from_pages else 0
-    full = [not _next_fits(row, below, width) for row, below in pairs]
-    goes_on = [not row.endswith(_SENTENCE_ENDS) for row, _ in pairs]
     if from_pages:
         return width
+    full = [not _next_fits(row, below, width) for row, below in pairs]
+    goes_on = [not row.endswith(_SENTENCE_ENDS) for row, _ in pairs]
     # Rows of sentences end with a mark each; wrapped ones end anywhere, and as late as they can.
-    ended = [end for row, below in pairs if not (end := not row.endswith(_SENTENCE_ENDS)) or below]
-    enough = len(pairs) >= 3 or all(below[:1].islower() for _, below in pairs)
-    mostly_full = sum(full) >= 0.8 * len(
-        [1 for (row, below), f in zip(pairs, full, strict=True) if f or row[-1] not in ".!?"]
-    )
-    return width if enough and ended and sum(goes_on) >= 0.5 * len(pairs) and mostly_full else 0
+    told = sum(is_full or row[-1] not in ".!?" for (row, _), is_full in zip(pairs, full, strict=True))
+    many = len(pairs) >= 3 or all(below[:1].islower() for _, below in pairs)
+    return width if many and sum(goes_on) >= 0.5 * len(pairs) and sum(full) >= 0.8 * told else 0
 
 
 def _joined(block: Sequence[str], width: int) -> list[str]:
@@ -121,7 +118,7 @@ def _joined(block: Sequence[str], width: int) -> list[str]:
 # Times, numbers and names in front of the words
 
 _TIME = r"\d{1,2}(?:[:.]\d{2}){2}[:;.,]\d{2,3}|\d{1,2}:\d{2}:\d{2}|\d{1,3}:\d{2}(?:[.,]\d{1,3})?"
-_SPAN = rf"(?:{_TIME})(?:\s*(?:-->|–|—|→|->|-|to|bis|until|/)\s*(?:{_TIME}))?"
+_SPAN = rf"(?:{_TIME})(?:{RANGE.pattern}(?:{_TIME}))?"
 _ALONE = re.compile(rf"^\W*(?:(?:tc|timecode|time|in)\b[:\s]*)?({_SPAN})[\s\])>:.–—-]*$", re.IGNORECASE)
 _BRACKETED = re.compile(rf"^[\[(<{{]\s*({_SPAN})\s*[\])>}}]\s*[:–—-]?\s*(?=\S)")
 _BARE = re.compile(rf"^({_SPAN})\s*(?:[|:–—-]\s*|\s)(?=[^\W\d_]|[\"“„«'‘(¿¡])")
@@ -242,6 +239,10 @@ def _plain_times(text: str) -> str:
     return f"[{named[1]}] {text[named.end() :]}".rstrip() if named else text
 
 
+def _noted(paragraph: Paragraph, notes: Iterable[str]) -> Paragraph:
+    return replace(paragraph, notes="\n".join(filter(None, notes))[:LONGEST_NOTES])
+
+
 def _to_notes(found: Sequence[Paragraph], goes: Callable[[str], bool]) -> list[Paragraph]:
     """Paragraphs of which some become notes of the next one, or of the last."""
     kept: list[Paragraph] = []
@@ -250,11 +251,10 @@ def _to_notes(found: Sequence[Paragraph], goes: Callable[[str], bool]) -> list[P
         if goes(each.text):
             held += filter(None, (each.text.strip("()[]♪♫ .:"), each.notes))
             continue
-        notes = "\n".join([*held, each.notes] if each.notes else held)[:LONGEST_NOTES]
-        kept.append(replace(each, notes=notes))
+        kept.append(_noted(each, [*held, each.notes]))
         held = []
     if held and kept:
-        kept[-1] = replace(kept[-1], notes="\n".join(filter(None, [kept[-1].notes, *held]))[:LONGEST_NOTES])
+        kept[-1] = _noted(kept[-1], [kept[-1].notes, *held])
     return kept
 
 
@@ -298,8 +298,6 @@ def _with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, i
         return list(found)
     with_time = [group for group in parted if group.written]
     options = (("slots", "where lines start and end"), ("words", "words"))
-    if not with_time:
-        return list(found)
     asked = f"{with_time[0].written} … {with_time[-1].written} are" if len(with_time) > 1 else f"{with_time[0].written} is"
     if inquiry.ask("times", asked, options, "slots") == "words":
         return list(found)
@@ -307,11 +305,10 @@ def _with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, i
     clock = learn(rows, rate, start_frame, inquiry)
     if any(later < earlier for earlier, later in _pairs([clock.times(row[0])[0] for row in rows])):
         inquiry.doubt("the times do not run in the order of the lines")
-    slots = _slots(rows, clock, inquiry)
+    slots = iter(_slots(rows, clock, inquiry))
     made: list[Paragraph] = []
-    slots.reverse()
     for group in parted:
-        slot = slots.pop() if group.written else None
+        slot = next(slots) if group.written else None
         if not group.under:
             if group.written:
                 inquiry.doubt(f"{group.written} has no words and was left out")
@@ -335,17 +332,11 @@ def _aside(text: str) -> bool:
 def _slots(rows: Sequence[Written], clock: Clock, inquiry: Inquiry) -> list[Span | None]:
     """A slot for each time; where the file does not say an end, it is where the next one starts."""
     read = [clock.times(start) for start, _, _ in rows]
-    nexts = next_starts([start for start, _ in read])
-    slots: list[Span | None] = []
-    open_ends = 0
-    for number, (start, end) in enumerate(read):
-        if start is not None and end is None:
-            open_ends += 1
-            later = nexts[number]
-            needs = int(max(SHORTEST_SECONDS, expected_seconds(rows[number][2])) * SAMPLE_RATE)
-            end = later if later is not None else start + needs
-        slots.append(clock.slot(start, end, f"“{rows[number][0]}”", inquiry))
-    if open_ends:
+    slots = [
+        clock.slot(start, end, f"“{row[0]}”", inquiry)
+        for row, (start, end) in zip(rows, until_next(read, [row[2] for row in rows]), strict=True)
+    ]
+    if any(start is not None and end is None for start, end in read):
         inquiry.doubt(
             "where lines end is not said: each slot ends where the next one starts"
             + ("" if read[-1][1] is not None else ", the last one by the length of its words")
@@ -379,7 +370,7 @@ def _at_times(found: Sequence[Paragraph]) -> tuple[list[_Timed], int, int]:
             continue
         head = _BARE.match(text)
         if head:
-            is_range = RANGE_MARK.search(head[1])
+            is_range = RANGE.search(head[1])
             sure += bool(is_range)
             bare += not is_range
             groups.append((head[1], [replace(each, text=text[head.end() :])]))
@@ -393,9 +384,6 @@ def _at_times(found: Sequence[Paragraph]) -> tuple[list[_Timed], int, int]:
             continue
         groups[-1][1].append(each)
     return [_Timed(written, tuple(under)) for written, under in groups if written or under], sure, bare
-
-
-RANGE_MARK = re.compile(r"-->|–|—|→|->|-|to|bis|until|/")
 
 
 def _between(text: str, head: re.Match[str]) -> Iterator[tuple[str, str]]:
@@ -448,8 +436,7 @@ def _with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = T
             notes += filter(None, [each.notes])
             if each.slot is not None:
                 # The time stood before the name: it belongs to what is said under it.
-                notes_slot = each.slot
-                made.append(replace(each, text="", slot=notes_slot))
+                made.append(replace(each, text=""))
             continue
         if label and (name in names or name in voices):
             reader = "" if name in voices else name
@@ -466,16 +453,15 @@ def _with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = T
             continue
         elif not sticky:
             reader = ""
-        said = " ".join(part for part in ("\n".join(notes), each.notes) if part)[:LONGEST_NOTES]
         slot = each.slot
         if made and not made[-1].text:
             slot = slot or made.pop().slot
-        made.append(replace(each, notes=said, reader=reader, slot=slot))
+        made.append(_noted(replace(each, reader=reader, slot=slot), [*notes, each.notes]))
         notes, awaited = [], not screenplay
     if unsaid:
         inquiry.doubt(f"{counted(unsaid, 'paragraph', 'paragraphs')} that nobody reads became notes of the line below")
     if notes and made:
-        made[-1] = replace(made[-1], notes="\n".join([made[-1].notes, *notes]).strip()[:LONGEST_NOTES])
+        made[-1] = _noted(made[-1], [made[-1].notes, *notes])
     return made
 
 
@@ -485,9 +471,8 @@ def _cue_name(text: str, names: set[str]) -> str | None:
     if not found:
         return None
     name = found[1].strip()
-    if text.endswith(":") or (found[2] and _SPOKEN_EXTRA.search(found[2])) or name in names:
-        return name if name in names or _VOICE.fullmatch(name) or text.endswith(":") else None
-    return None
+    is_voice = bool(found[2] and _SPOKEN_EXTRA.search(found[2]) and _VOICE.fullmatch(name))
+    return name if name in names or is_voice or text.endswith(":") else None
 
 
 def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:

@@ -150,9 +150,9 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
     if ending in (".md", ".markdown"):
         return "Markdown", encoding, _of_blocks(markdown.blocks(body), reading)
     mark = sheets.separator(body) if "\t" in body or ";" in body or "|" in body else None
-    if mark in ("\t", ";", "|") and tables.looks_like_a_script(rows := sheets.separated(body, inquiry)):
-        return "table", encoding, reading.table(rows)
-    inquiry.questions = [question for question in inquiry.questions if question.key != "separator"]
+    # Commas part clauses more often than cells.
+    if mark and mark != "," and tables.looks_like_a_script(sheets.parted(body, mark)):
+        return "table", encoding, reading.table(sheets.separated(body, inquiry))
     return "plain text", encoding, reading.rows(body)
 
 

@@ -81,16 +81,23 @@ def separated(text: str, inquiry: Inquiry) -> list[list[str]]:
     Raises:
         ScriptRefused: for a table that can't be read, or is far too large.
     """
-    likeliest = separator(text) or ","
-    if text.count(likeliest) == 0:
-        return [[row] for row in text.splitlines()]
-    options = [(mark, said) for mark, said in SEPARATORS.items() if mark in text]
+    mark = separator(text) or ","
+    options = [(each, said) for each, said in SEPARATORS.items() if each in text]
     if len(options) > 1:
-        likeliest = inquiry.ask("separator", "cells are parted by", options, likeliest)
+        mark = inquiry.ask("separator", "cells are parted by", options, mark)
+    return parted(text, mark)
+
+
+def parted(text: str, mark: str) -> list[list[str]]:
+    """The rows of a text whose cells are parted by one mark.
+
+    Raises:
+        ScriptRefused: for a table that can't be read, or is far too large.
+    """
     csv.field_size_limit(LONGEST_CELL)
     rows: list[list[str]] = []
     try:
-        for row in csv.reader(io.StringIO(text, newline=""), delimiter=likeliest, skipinitialspace=likeliest != "\t"):
+        for row in csv.reader(io.StringIO(text, newline=""), delimiter=mark, skipinitialspace=mark != "\t"):
             if len(row) > MOST_COLUMNS:
                 raise ScriptRefused(f"This table has {len(row)} columns; a script has {MOST_COLUMNS} at most.")
             if any(map(str.strip, row)):

@@ -2,10 +2,11 @@
 
 import re
 from collections.abc import Sequence
+from dataclasses import replace
 from itertools import islice
 
 from fendo_core.script.intake import prose
-from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused
+from fendo_core.script.intake.inquiry import Inquiry, enough
 from fendo_core.script.intake.times import learn
 from fendo_core.script.lines import MOST_LINES, Draft, paragraphs
 from fendo_core.timebase import FrameRate
@@ -46,8 +47,7 @@ def subtitles(kind: str, text: str, rate: FrameRate, start_frame: int, inquiry: 
     """
     text = re.sub(r"\n[ \t\n]*\n", "\n\n", text.replace("\r\n", "\n").replace("\r", "\n"))
     cues = list(islice(_CUE.finditer(text), MOST_LINES + 1))
-    if len(cues) > MOST_LINES:
-        raise ScriptRefused(f"This file has more than {MOST_LINES} cues; a production holds at most as many lines.")
+    enough(len(cues))
     lead = _lead(kind, text[: cues[0].start()] if cues else text)
     if lead:
         inquiry.doubt("words before the first cue became lines without a slot")
@@ -79,7 +79,7 @@ def _placed(
             inquiry.doubt(f"cue {number} has a time that is none, so it gets no slot")
         else:
             slot = clock.slot(start, finish, f"cue {number}", inquiry)
-        made += [prose.Paragraph(cue.text, slot=slot, reader=cue.reader), *notes]
+        made += [replace(cue, slot=slot), *notes]
     return prose.drafts_of_cells(made, inquiry)
 
 
@@ -100,8 +100,7 @@ def dialogue(text: str, rate: FrameRate, start_frame: int, inquiry: Inquiry) -> 
             )
             reader = held.get("name", held.get("actor", "")).strip()
             found.append((held["start"].strip(), held["end"].strip(), [prose.Paragraph(words, reader=reader)]))
-        if len(found) > MOST_LINES:
-            raise ScriptRefused(f"This file has more than {MOST_LINES} cues; a production holds at most as many lines.")
+        enough(len(found))
     return _placed(found, rate, start_frame, inquiry)
 
 

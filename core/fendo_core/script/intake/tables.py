@@ -2,15 +2,16 @@
 
 import re
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from fractions import Fraction
 from typing import NamedTuple, TypeAlias
 
 from fendo_core.script.intake import prose
 from fendo_core.script.intake.headings import Holds, column_names
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
-from fendo_core.script.intake.times import Clock, Written, expected_seconds, learn, next_starts
+from fendo_core.script.intake.times import Clock, Times, Written, learn, until_next
 from fendo_core.script.lines import LONGEST_NOTES, Draft, paragraphs
-from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span
+from fendo_core.timebase import FrameRate
 
 Rows: TypeAlias = Sequence[Sequence[str]]
 
@@ -83,11 +84,25 @@ def looks_like_a_script(rows: Rows) -> bool:
         return False
     if _header_row(rows):
         return True
+    even = _even(rows)
+    columns = range(len(even[0]))
+    timed = any(_share(even, n, _is_time) > 0.6 for n in columns)
+    wordy = [_filled(even, n) >= 2 and _share(even, n, _is_wordy) > 0.5 for n in columns]
+    return (timed and any(wordy)) or (len(rows) >= 3 and len(columns) == 2 and all(wordy))
+
+
+def _even(rows: Rows) -> list[list[str]]:
+    """Rows of one length."""
     width = max(map(len, rows))
-    cells = [[row[n].strip() for row in rows if n < len(row) and row[n].strip()] for n in range(width)]
-    timed = [bool(column) and sum(map(_is_time, column)) > 0.6 * len(column) for column in cells]
-    wordy = [len(column) >= 2 and sum(len(cell.split()) >= 3 for cell in column) > 0.5 * len(column) for column in cells]
-    return (any(timed) and any(wordy)) or (len(rows) >= 3 and width == 2 and all(wordy))
+    return [[*row, *[""] * (width - len(row))] for row in rows]
+
+
+def _is_wordy(cell: str) -> bool:
+    return len(cell.split()) >= 3
+
+
+def _filled(body: Rows, column: int) -> int:
+    return sum(bool(row[column].strip()) for row in body[:_LOOKED_AT])
 
 
 def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, columns: Columns | None = None) -> Table:
@@ -106,9 +121,11 @@ def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, 
     width = max(map(len, rows), default=0)
     if width > MOST_COLUMNS:
         raise ScriptRefused(f"This table has {width} columns; a script has {MOST_COLUMNS} at most.")
-    rows = [[*row, *[""] * (width - len(row))] for row in rows if any(map(str.strip, row))]
+    rows = [row for row in rows if any(map(str.strip, row))]
     if not rows:
         return Table([], (), Columns())
+    rows = _even(rows)
+    width = len(rows[0])
     found = _header_row(rows)
     top = found[0] + 1 if found else 0
     names = rows[found[0]] if found else [""] * width
@@ -156,7 +173,7 @@ def _columns(
         taken["end"] = times.pop(0)
     rest = [n for n in range(width) if n not in taken.values()]
     letters = {n: _letters(body, n) for n in range(width)}
-    wordy = [n for n in rest if letters[n] and _share(body, n, lambda cell: len(cell.split()) >= 3) > 0.4]
+    wordy = [n for n in rest if letters[n] and _share(body, n, _is_wordy) > 0.4]
     if "words" not in taken:
         taken["words"] = _narration(body, wordy) if wordy else max(rest, key=lambda n: letters[n], default=-1)
         if taken["words"] < 0 or not letters[taken["words"]]:
@@ -177,7 +194,7 @@ def _columns(
         listed = " and ".join(f"“{header[n]}”" for n in others)
         holds = "hold" if len(others) > 1 else "holds"
         inquiry.doubt(f"{listed} {holds} words too; “{header[words]}” was taken: choose another above")
-    return Columns(*(taken.get(kind) for kind in ("start", "end", "length", "words", "notes", "reader")))
+    return Columns(**{kind: column for kind, column in taken.items() if kind in COLUMNS})
 
 
 def _letters(body: Rows, column: int) -> int:
@@ -203,62 +220,47 @@ def _drafts(
     def cell(row: Sequence[str], column: int | None) -> str:
         return " ".join(row[column].split()) if column is not None else ""
 
-    kept = [(number, row) for number, row in enumerate(body, start=first) if row]
-    timed: list[Written] = [
-        (cell(row, start), cell(row, end), row[words]) for _, row in kept if start is not None and cell(row, start)
-    ]
+    timed: list[Written] = [(cell(row, start), cell(row, end), row[words]) for row in body if cell(row, start)]
     names = [header[n] for n in (start, end, length) if n is not None]
     clock = learn(timed, rate, start_frame, inquiry, names)
-    lasting = _lasting(kept, chosen, clock, rate)
-    read = [_times(cell(row, start), cell(row, end), f"row {number}", clock, inquiry) for number, row in kept]
+    read = [
+        _times(cell(row, start), cell(row, end), cell(row, length), f"row {number}", clock, inquiry)
+        for number, row in enumerate(body, start=first)
+    ]
+    if not any(cell(row, end) for row in body):
+        if any(begin is not None and finish is None for begin, finish in read):
+            inquiry.doubt("the table does not say where lines end: each slot ends where the next row starts")
+        read = until_next(read, [row[words] for row in body])
     made: list[prose.Paragraph] = []
-    no_ends = end is None or not any(cell(row, end) for _, row in kept)
-    nexts = next_starts([begin for begin, _ in read])
-    open_ends = unsaid = 0
-    for place, (number, row) in enumerate(kept):
-        begin, finish = read[place]
+    unsaid = 0
+    for number, (row, (begin, finish)) in enumerate(zip(body, read, strict=True), start=first):
         said = " ".join(paragraphs(unguarded(row[words])))
         if not said:
             unsaid += 1
             continue
-        what = f"row {number}"
-        if begin is not None and finish is None and lasting[place] is not None:
-            finish = begin + (lasting[place] or 0)
-        if begin is not None and finish is None and no_ends:
-            open_ends += 1
-            later = nexts[place]
-            finish = later if later is not None else begin + int(expected_seconds(said) * SAMPLE_RATE)
-        slot: Span | None = None
-        if start is not None or end is not None:
-            slot = clock.slot(begin, finish, what, inquiry)
         noted = "\n".join(paragraphs(unguarded(row[notes]))) if notes is not None else ""
         if len(noted) > LONGEST_NOTES:
-            inquiry.doubt(f"{what}: of its note the first {LONGEST_NOTES} characters are kept")
+            inquiry.doubt(f"row {number}: of its note the first {LONGEST_NOTES} characters are kept")
         by = " ".join(paragraphs(unguarded(row[reader])))[:80] if reader is not None else ""
+        slot = clock.slot(begin, finish, f"row {number}", inquiry)
         made.append(prose.Paragraph(said, noted[:LONGEST_NOTES], slot, by))
     if unsaid:
         inquiry.doubt(f"{counted(unsaid, 'row', 'rows')} without words {'was' if unsaid == 1 else 'were'} left out")
-    if open_ends:
-        inquiry.doubt("the table does not say where lines end: each slot ends where the next row starts")
     return prose.drafts_of_cells(made, inquiry)
 
 
-def _times(start: str, end: str, what: str, clock: Clock, inquiry: Inquiry) -> tuple[int | None, int | None]:
+def _times(start: str, end: str, length: str, what: str, clock: Clock, inquiry: Inquiry) -> Times:
     begin, finish = clock.times(start) if start else (None, None)
     if end:
         finish = clock.sample(end)
     for written, time in ((start, begin), (end, finish)):
         if written and time is None:
             inquiry.doubt(f"{what}: “{written[:20]}” is no time")
+    if begin is not None and finish is None and length:
+        # A length has no beginning on the clock of the day.
+        lasts = replace(clock, origin=None).sample(length)
+        finish = begin + lasts if lasts is not None else None
     return begin, finish
-
-
-def _lasting(kept: Sequence[tuple[int, Sequence[str]]], chosen: Columns, clock: Clock, rate: FrameRate) -> list[int | None]:
-    """Samples that each row lasts, where a column says so. A length has no beginning on the clock."""
-    if chosen.length is None:
-        return [None] * len(kept)
-    running = Clock(rate, clock.counted, clock.means)
-    return [running.sample(row[chosen.length]) if row[chosen.length].strip() else None for _, row in kept]
 
 
 def _say_left_out(

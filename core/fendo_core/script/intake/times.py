@@ -32,7 +32,7 @@ _FRAMES = re.compile(r"(\d{1,8})\s*(?:f|fr|frames?)", re.IGNORECASE)
 _HOUR = 3600 * SAMPLE_RATE
 _NEAR = 600 * SAMPLE_RATE
 """A first time this near behind a full hour says that the programme starts at that hour."""
-RANGE = re.compile(r"\s*(?:-->|–|—|→|->|-|\bto\b|\bbis\b|\buntil\b|/|>)\s*")
+RANGE = re.compile(r"\s*(?:-->|–|—|→|->|-|to|bis|until|/|>)\s*")
 """What stands between the two times of a range."""
 
 
@@ -113,7 +113,7 @@ class Clock:
     def _from_origin(self, sample: int) -> int:
         return sample - self.origin if self.origin is not None and sample >= self.origin else sample
 
-    def times(self, text: str) -> tuple[int | None, int | None]:
+    def times(self, text: str) -> "Times":
         """A time, or the two of a range in one text."""
         whole = self.sample(text)
         if whole is not None:
@@ -265,11 +265,23 @@ def _origin(clock: Clock, cells: Sequence[str], start_frame: int, inquiry: Inqui
     return start if chosen == "programme" else None
 
 
-def next_starts(starts: Sequence[int | None]) -> list[int | None]:
-    """For each start the nearest one below it in the file that is later; None where there is none."""
-    nexts: list[int | None] = []
+Times: TypeAlias = tuple[int | None, int | None]
+"""Where a line starts and ends, samples; None for what is not said."""
+
+
+def until_next(read: Sequence[Times], words: Sequence[str]) -> list[Times]:
+    """Lines with ends: one that has a start alone ends where the nearest later one below it starts, or by its words.
+
+    Args:
+        read: the times of each line, in the order of the file.
+        words: what is said in each.
+    """
+    ended: list[Times] = []
     later: int | None = None
-    for start in reversed(starts):
-        nexts.append(later if later is None or start is None or later > start else None)
+    for (start, end), said in zip(reversed(read), reversed(words), strict=True):
+        if start is not None and end is None:
+            follows = later is not None and later > start
+            end = later if follows else start + int(expected_seconds(said) * SAMPLE_RATE)
+        ended.append((start, end))
         later = start if start is not None else later
-    return nexts[::-1]
+    return ended[::-1]

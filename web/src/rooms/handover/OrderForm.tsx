@@ -51,7 +51,7 @@ export function OrderForm({ production, forms, order, line, onChange }: Props) {
   const toggle = (part: Part) =>
     set({ parts: PARTS.map((each) => each.part).filter((each) => (each === part) !== has(each)) })
   const here = production.speech_level
-  const voiced = has('lines') || has('voice') || has('readers') || has('folders')
+  const voiced = order.parts.some((part) => ['lines', 'voice', 'readers', 'folders'].includes(part))
   const choose = (which: Order['which']) => {
     const starts = { folder: firstFolder(production), reader: [production.reader], chosen: line?.voice ? [line.id] : [] }
     set({ which, of: which in starts ? starts[which as keyof typeof starts] : [] })
