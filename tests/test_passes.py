@@ -1,8 +1,12 @@
 """One long pass: read on from line to line, stumble, say it again; the takes are cut out of the one recording."""
 
+import numpy as np
 import pytest
+import soundfile
 from playwright.sync_api import Page, expect
 
+from fendo_core.reader import narrator
+from fendo_core.timebase import SAMPLE_RATE
 from harness import choose_simulated, new_production, state, type_script, until
 from probe import takes_of
 
@@ -56,3 +60,29 @@ def test_a_pass_is_read_by_keys_and_cut_into_the_takes_of_its_lines(desk: Page):
     expect(page.locator("[data-take]")).to_have_count(len(found[1]))
     page.keyboard.press("Control+z")
     until(lambda: not by_line()[0][0]["aside"])
+
+
+def test_a_pass_recorded_elsewhere_is_brought_in_cut_and_one_of_its_lines_is_edited_outside(desk: Page, world, tmp_path):
+    page = desk
+    new_production(page, "Weir elsewhere")
+    type_script(page, "\n\n".join(LINES[:3]))
+    page.keyboard.press("4")
+    quiet = np.zeros(SAMPLE_RATE, np.float32)
+    spoken = [part for text in LINES[:3] for part in (quiet, narrator._spoken(text, narrator.VOICES[2], 1.0) * 0.5)]
+    sound = np.concatenate([*spoken, quiet])
+    sound += np.random.default_rng(3).standard_normal(len(sound)).astype(np.float32) * 0.0008
+    path = tmp_path / "whole pass.flac"
+    soundfile.write(path, np.stack([sound, sound * 0.02], axis=1), SAMPLE_RATE)
+    page.get_by_test_id("reading-file").set_input_files(path)
+    expect(page.get_by_text("Take 1 of line 1 was brought in.")).to_be_visible(timeout=90_000)
+    expect(page.locator("[data-take='1']")).to_contain_text("brought in")
+    page.keyboard.press("k")
+    expect(page.get_by_test_id("cut")).to_contain_text("takes of 3 lines", timeout=120_000)
+    page.keyboard.press("PageDown")
+    expect(page.locator("[data-take='1']")).to_contain_text("brought in")
+    page.keyboard.press("y")
+    expect(page.get_by_text("comes back as a take")).to_be_visible()
+    (sent,) = world.data.glob("media/Weir elsewhere/Outside/*.wav")
+    samples, rate = soundfile.read(sent)
+    soundfile.write(sent, samples * 0.5, rate, subtype="PCM_24")
+    expect(page.locator("[data-take='2']")).to_contain_text("take 1, edited outside", timeout=90_000)

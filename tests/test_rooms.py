@@ -195,7 +195,7 @@ def test_words_on_a_slow_connection_are_not_taken_up_twice_nor_lost_when_refused
     new_production(page, "Slow")
     type_script(page, "First words.\nSecond words.")
     held: list[Route] = []
-    page.route("**/edits/", lambda route: held.append(route))
+    page.route("**/edits/", lambda route: held.append(route))  # noqa: PLW0108 - a bound method of a list takes no wrapper
 
     def leave(words: str) -> Route:
         """Write, and leave the room and come back before the server has answered."""

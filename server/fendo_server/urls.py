@@ -5,7 +5,7 @@ from django.urls import include, path, re_path
 
 from fendo_server.accounts import views as accounts
 from fendo_server.booth import api as booth
-from fendo_server.booth import room
+from fendo_server.booth import elsewhere, outside, room
 from fendo_server.handover import api as handover
 from fendo_server.picture import api as picture
 from fendo_server.polish import api as polish
@@ -48,6 +48,7 @@ api = [
     path("recordings/<uuid:recording_id>/stretch/", polish.stretch),
     path("arrivals/<uuid:arrival_id>/", picture.OneArrival.as_view()),
     path("arrivals/<uuid:arrival_id>/finish/", picture.finish),
+    path("arrivals/<uuid:arrival_id>/reading/", elsewhere.bring_in),
     path("sources/<uuid:source_id>/picture/", picture.picture),
     path("sources/<uuid:source_id>/picture/<int:number>/", picture.segment),
     path("sources/<uuid:source_id>/page/<int:number>/", picture.page),
@@ -68,6 +69,7 @@ api = [
     path("takes/<uuid:take_id>/recording/", takes.recording),
     path("lines/<uuid:line_id>/join/", booth.join),
     path("lines/<uuid:line_id>/weave/", making.weave),
+    path("lines/<uuid:line_id>/outside/<uuid:voice_id>/", outside.send),
     path("lines/<uuid:line_id>/fit/", making.fit),
     path("lines/<uuid:line_id>/length/", length_api.length),
     path("voices/<uuid:voice_id>/<str:key>/sound/", takes.voice_sound),

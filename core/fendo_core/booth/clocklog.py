@@ -3,13 +3,13 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from itertools import chain
-from typing import Any, Literal, TypeAlias, cast
+from typing import Any, Literal, TypeAlias, cast, get_args
 
 import numpy as np
 import orjson
 from numpy.typing import NDArray
 
-Source: TypeAlias = Literal["none", "browser", "measured"]
+Source: TypeAlias = Literal["none", "browser", "measured", "file"]
 Guide: TypeAlias = Literal["ear", "eye"]
 Pair: TypeAlias = tuple[int, int]
 Readings: TypeAlias = NDArray[np.int64]
@@ -78,8 +78,8 @@ class ClockLog:
             raise ValueError("the clock log of the take is nonsense: its latency is none")
         if any(sample < 0 or count < 0 for sample, count in (*self.gaps, *self.repeats)) or self.capture[0][0] < 0:
             raise ValueError("the clock log of the take is nonsense: samples are counted from 0")
-        if self.source not in ("none", "browser", "measured"):
-            raise ValueError(f"latencies come from none, browser or measured, not {self.source!r}")
+        if self.source not in get_args(Source):
+            raise ValueError(f"latencies come from {', '.join(get_args(Source))}, not {self.source!r}")
         if self.guide not in ("ear", "eye"):
             raise ValueError(f"a reader follows ear or eye, not {self.guide!r}")
 

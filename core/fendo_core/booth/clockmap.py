@@ -350,10 +350,11 @@ def make_map(log: ClockLog, length: int, rate: FrameRate) -> ClockMap:
         pieces.insert(0, Piece(0, pieces[0].programme - pieces[0].sample))
 
     doubts: list[tuple[int, str]] = list(log.notes)
-    within = {"none": 0, "browser": UNMEASURED, "measured": log.spread + (0 if log.fresh else OTHER_CONTEXT)}[log.source]
+    known = {"none": 0, "file": 0, "browser": UNMEASURED, "measured": log.spread + (0 if log.fresh else OTHER_CONTEXT)}
+    within = known[log.source]
     if guide == "eye" and seen:
         within += round(chance / np.sqrt(2)) + seen.spread
-    if log.source != "none":
+    if log.source in ("browser", "measured"):
         for at, by in breaks:
             # Whether the microphone's queue grew by the pause or was emptied can't be seen from here.
             doubts.append((at, f"the sound stood still for {_ms(by)}: what follows may lie that much off"))

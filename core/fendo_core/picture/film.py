@@ -63,6 +63,10 @@ class Film:
     interlaced: bool = False
     timecode: str = ""
     """Of its first frame, as its file says it; "" where it does not."""
+    channels: int = 0
+    """Of its sound."""
+    time_reference: int | None = None
+    """48 kHz samples since midnight of the first sample (`bext`, EBU Tech 3285); None where its file does not say it."""
 
 
 _STARTS = {
@@ -158,7 +162,16 @@ def _judged_sound(kind: str, found: dict[str, Any], sound: dict[str, Any]) -> Fi
         plays_in_browser=False,
         copyable=False,
         remarks=(f"it has {count} channels: they are mixed to two",) if count > 2 else (),
+        channels=count,
+        time_reference=_time_reference(found["format"].get("tags", {}), sound),
     )
+
+
+def _time_reference(tags: dict[str, Any], sound: dict[str, Any]) -> int | None:
+    said, rate = str(tags.get("time_reference", "")), str(sound.get("sample_rate", ""))
+    if not (said.isdecimal() and rate.isdecimal() and int(rate) > 0 and len(said) < 16):
+        return None
+    return round(Fraction(int(said) * SAMPLE_RATE, int(rate)))
 
 
 def _judged(kind: str, found: dict[str, Any]) -> Film:
@@ -210,6 +223,7 @@ def _judged(kind: str, found: dict[str, Any]) -> Film:
         remarks=tuple(remarks),
         interlaced=interlaced,
         timecode=_timecode(found),
+        channels=int(sounds[0].get("channels") or 1) if sounds else 0,
     )
 
 

@@ -386,10 +386,11 @@ def abandon(take: Take) -> None:
     recording = take.recording
     if recording.state == Recording.State.FINISHED or on_disk(recording) > 2 * SAMPLE_RATE:
         raise Problem(422, "Not possible", "This take has sound in it and is kept. Set it aside if it is not wanted.")
-    _forget(take)
+    forget(take)
 
 
-def _forget(take: Take) -> None:
+def forget(take: Take) -> None:
+    """An unfinished take that is no more."""
     recording = take.recording
     recording.part.unlink(missing_ok=True)
     recording.clock_log.unlink(missing_ok=True)
@@ -408,7 +409,7 @@ def close_forgotten(older_than: float = FORGOTTEN_AFTER) -> int:
             continue
         try:
             if on_disk(recording) == 0:
-                _forget(take)
+                forget(take)
                 continue
             recording.forgotten = True
             finish(take, 0, [], cut_off=True)

@@ -42,6 +42,7 @@ class AnnouncedSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=1_000)
     size = serializers.IntegerField(min_value=0)
     digest = serializers.RegexField(r"^[0-9a-f]{64}$", help_text="SHA-256 of size and first, middle, last MiB")
+    reading = serializers.BooleanField(default=False, help_text="it becomes a take, not a source of the picture")
 
 
 class ArrivalSerializer(serializers.Serializer):
@@ -69,10 +70,12 @@ def arrivals(request: Request, production_id: UUID) -> Response:
     production = get_owned(Production, request.user, production_id)
     asked = AnnouncedSerializer(data=request.data)
     asked.is_valid(raise_exception=True)
-    known = production.sources.filter(digest=asked.validated_data["digest"]).exclude(state=Source.State.FAILED).first()
-    if known:
+    values = asked.validated_data
+    reading = values.pop("reading")
+    known = production.sources.filter(digest=values["digest"]).exclude(state=Source.State.FAILED).first()
+    if known and not reading:
         return Response({"id": None, "received": 0, "known": source_row(known)}, status=201)
-    arrival = arriving.announce(production, **asked.validated_data)
+    arrival = arriving.announce(production, **values)
     return Response({"id": str(arrival.id), "received": arrival.received, "known": None}, status=201)
 
 

@@ -10,7 +10,7 @@ from fendo_core.booth.naming import NameParts, check_pattern, file_name, safe_na
 from fendo_server.problems import Problem
 from fendo_server.productions.models import Folder, Production, Reader
 
-RESERVED = {"picture", "handover"}
+RESERVED = {"picture", "handover", "outside", "room tone"}
 DEEPEST = 6
 
 

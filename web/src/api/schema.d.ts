@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/arrivals/{arrival_id}/reading/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A sound file that has arrived becomes a take of a line. */
+        post: operations["bring_in_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/handover-presets/": {
         parameters: {
             query?: never;
@@ -188,6 +205,23 @@ export interface paths {
         put?: never;
         /** @description What it takes for a reading to last as long as wanted; or do it, as an edit. */
         post: operations["set_length"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{line_id}/outside/{voice_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put a reading where another sound editor finds it; it is mended, but not treated. */
+        post: operations["send_outside"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1035,6 +1069,11 @@ export interface components {
             size: number;
             /** @description SHA-256 of size and first, middle, last MiB */
             digest: string;
+            /**
+             * @description it becomes a take, not a source of the picture
+             * @default false
+             */
+            reading?: boolean;
         };
         /** @description A file on its way in; `known` is the source that is the same file already, and nothing is to be sent then. */
         Arrival: {
@@ -2058,6 +2097,11 @@ export interface components {
              */
             level?: number | null;
         };
+        /** @description Where a reading lies for another sound editor. */
+        Outside: {
+            /** @description its path in the data folder */
+            file: string;
+        };
         /** @description What lengths are told by, in syllables a second. */
         Pace: {
             styles: components["schemas"]["Style"][];
@@ -2399,6 +2443,19 @@ export interface components {
             /** Format: double */
             pace: number;
             takes: number;
+        };
+        /** @description Whose reading a file is. */
+        ReadingFileRequest: {
+            /**
+             * Format: uuid
+             * @description the line that it is of
+             */
+            line: string;
+            /**
+             * @description the number in the file's name says the line, as where several files come at once
+             * @default false
+             */
+            by_name?: boolean;
         };
         /** @description A piece of the reel; `span` in programme samples, `first` the sample of its source at the start. */
         ReelPiece: {
@@ -3390,6 +3447,47 @@ export interface operations {
             };
         };
     };
+    bring_in_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                arrival_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingFileRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     keep_preset: {
         parameters: {
             query?: never;
@@ -3695,6 +3793,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Patch"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_outside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: string;
+                voice_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outside"];
                 };
             };
             422: {

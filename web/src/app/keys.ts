@@ -84,6 +84,8 @@ export const ACTIONS = {
   putWords: { key: 'v', does: 'put the chosen words into what sounds now', room: 'Takes' },
   leave: { key: 'Escape', does: 'leave the fit, let the chosen words go', room: 'Takes' },
   shorten: { key: 'e', does: 'make the take end with its slot', room: 'Takes' },
+  bringReading: { key: 'i', does: 'bring in a reading that was recorded elsewhere', room: 'Takes' },
+  sendOutside: { key: 'y', does: 'send the reading to another sound editor', room: 'Takes' },
   pickOpen: { key: 'Shift+Enter', does: 'pick what sounds, in all lines without a pick', room: 'Takes' },
   roomCheck: { key: 'r', does: 'listen to the room', room: 'Booth' },
   hearTake: { key: 't', does: 'hear the take that was just read', room: 'Booth' },

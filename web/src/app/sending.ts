@@ -11,6 +11,8 @@ const AGAIN_MS = 2_000
 export type Sent = {
   id: number
   production: string
+  /** The line that it becomes a take of; null: it is for the picture. */
+  line: string | null
   name: string
   share: number
   state: 'waiting' | 'sending' | 'away' | 'judging' | 'done' | 'refused' | 'stopped'
@@ -32,20 +34,24 @@ function change(id: number, what: Partial<Sent>): void {
   useSending.setState({ files: files.map((file) => (file.id === id ? { ...file, ...what } : file)) })
 }
 
+/** What becomes of files: sources of the picture, laid in the reel or not; or takes, of this line or of those they name. */
+export type Destiny = { laid: boolean } | { line: string; byName: boolean }
+
 /** Files sent one after another, in the order of their names as people count. */
-export function send(queries: QueryClient, production: string, files: File[], laid = true): void {
+export function send(queries: QueryClient, production: string, files: File[], destiny: Destiny = { laid: true }): void {
+  const line = 'line' in destiny ? destiny.line : null
   // Timelines come last: they speak of the others.
-  const isTimeline = (file: File) => /\.(edl|otio)$/i.test(file.name)
+  const isTimeline = (file: File) => line === null && /\.(edl|otio)$/i.test(file.name)
   const ordered = [...files].sort(
     (a, b) => Number(isTimeline(a)) - Number(isTimeline(b)) || a.name.localeCompare(b.name, undefined, { numeric: true }),
   )
   for (const file of ordered) {
     const id = ++count
     stops.set(id, new AbortController())
-    const sent: Sent = { id, production, name: file.name, share: 0, state: 'waiting', said: '' }
+    const sent: Sent = { id, production, line, name: file.name, share: 0, state: 'waiting', said: '' }
     useSending.setState({ files: [...useSending.getState().files, sent] })
     chain = chain.then(() =>
-      isTimeline(file) ? sendTimeline(queries, id, production, file) : sendOne(queries, id, production, file, laid),
+      isTimeline(file) ? sendTimeline(queries, id, production, file) : sendOne(queries, id, production, file, destiny),
     )
   }
 }
@@ -56,7 +62,7 @@ export function stop(id: number): void {
   change(id, { state: 'stopped', said: 'Stopped. Nothing was changed.' })
 }
 
-async function sendOne(queries: QueryClient, id: number, production: string, file: File, laid: boolean): Promise<void> {
+async function sendOne(queries: QueryClient, id: number, production: string, file: File, destiny: Destiny): Promise<void> {
   const { signal } = stops.get(id)!
   let arrival: string | null = null
   try {
@@ -66,7 +72,7 @@ async function sendOne(queries: QueryClient, id: number, production: string, fil
       try {
         change(id, { state: 'sending' })
         const path = { production_id: production }
-        const body = { name: file.name, size: file.size, digest }
+        const body = { name: file.name, size: file.size, digest, reading: 'line' in destiny }
         const told = await answered(
           client.POST('/api/productions/{production_id}/arrivals/', { params: { path }, body, signal }),
         )
@@ -77,13 +83,7 @@ async function sendOne(queries: QueryClient, id: number, production: string, fil
         arrival = told.id
         await sendPieces(id, arrival!, file, told.received, signal)
         change(id, { state: 'judging', share: 1 })
-        await answered(
-          client.POST('/api/arrivals/{arrival_id}/finish/', {
-            params: { path: { arrival_id: arrival! } },
-            body: { laid },
-            signal,
-          }),
-        )
+        await finish(arrival!, destiny, signal)
         change(id, { state: 'done' })
         useSending.getState().forget(id)
         await Promise.all([
@@ -107,6 +107,14 @@ async function sendOne(queries: QueryClient, id: number, production: string, fil
       await client.DELETE('/api/arrivals/{arrival_id}/', { params: { path: { arrival_id: arrival } } }).catch(() => {})
     }
   }
+}
+
+function finish(arrival: string, destiny: Destiny, signal: AbortSignal): Promise<unknown> {
+  const params = { path: { arrival_id: arrival } }
+  if ('laid' in destiny)
+    return answered(client.POST('/api/arrivals/{arrival_id}/finish/', { params, body: destiny, signal }))
+  const body = { line: destiny.line, by_name: destiny.byName }
+  return answered(client.POST('/api/arrivals/{arrival_id}/reading/', { params, body, signal }))
 }
 
 /** A timeline lays the reel at once; what is odd in it, and what is missing, is said. */

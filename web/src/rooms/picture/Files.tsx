@@ -6,59 +6,10 @@ import { refetchProduction, useJobActions, useJobs } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { sayProblem } from '../../app/Said'
-import { type Sent, stop, useSending } from '../../app/sending'
 import { secondsText } from '../../engine/time'
 import { loudnessOf } from './Reel'
 import { Still } from './Still'
 import { useReel } from './useReel'
-
-const STATES: Record<Sent['state'], string> = {
-  waiting: 'waits for its turn',
-  sending: 'is being sent',
-  away: 'the connection is away; it goes on when that is back',
-  judging: 'is being looked at',
-  done: '',
-  refused: '',
-  stopped: '',
-}
-
-/** Files on their way to the server, each with its progress and a way to stop it. */
-export function Sending({ production }: { production: Production }) {
-  const { files, forget } = useSending()
-  const own = files.filter((file) => file.production === production.id)
-  if (!own.length) return null
-  return (
-    <ul className="picture-sending" aria-label="files on their way">
-      {own.map((file) => (
-        <li key={file.id} data-state={file.state}>
-          <span className="picture-called">{file.name}</span>
-          {file.said ? (
-            <p className="picture-problem" role="alert">
-              {file.said}
-            </p>
-          ) : (
-            <span className="quiet">
-              {STATES[file.state]}
-              {file.state === 'sending' && ` · ${Math.round(file.share * 100)} %`}
-            </span>
-          )}
-          {['sending', 'away'].includes(file.state) && <Progress value={file.share * 100} aria-label="arrived" />}
-          {['waiting', 'sending', 'away'].includes(file.state) ? (
-            <Button size="compact-xs" variant="default" onClick={() => stop(file.id)}>
-              Stop
-            </Button>
-          ) : (
-            file.said && (
-              <Button size="compact-xs" variant="default" onClick={() => forget(file.id)}>
-                Close
-              </Button>
-            )
-          )}
-        </li>
-      ))}
-    </ul>
-  )
-}
 
 /** Everything that was brought in, whether it lies in the reel or not. */
 export function Files({ production }: { production: Production }) {

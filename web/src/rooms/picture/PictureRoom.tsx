@@ -9,10 +9,11 @@ import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { rateOf, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
+import { SendingList } from '../../app/SendingList'
 import { send } from '../../app/sending'
 import { frameAt, timecode } from '../../engine/time'
 import { Stage } from '../../page/Stage'
-import { Files, Sending } from './Files'
+import { Files } from './Files'
 import { How, Reel } from './Reel'
 import { Shots, shotAt } from './Shots'
 import { Sounds } from './Sounds'
@@ -130,7 +131,7 @@ export function Component() {
           </Button>
           <span className="quiet">or drop files here</span>
         </div>
-        <Sending production={production} />
+        <SendingList production={production.id} />
         {(sources.length > 0 || pieces.length > 0) && (
           <>
             <SegmentedControl

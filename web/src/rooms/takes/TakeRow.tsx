@@ -223,7 +223,7 @@ function Place({ take }: { take: Take }) {
     enabled: asked,
   })
   if (take.within === null) return null
-  const short = take.latency_source === 'none' ? 'in sync by design' : `placed within ${inMs(take.within)}`
+  const short = SHORT[take.latency_source] ?? `placed within ${inMs(take.within)}`
   return (
     <Popover width={340} position="left" withArrow opened={asked} onChange={setAsked}>
       <Popover.Target>
@@ -284,7 +284,8 @@ function Place({ take }: { take: Take }) {
 /** A take of hours on a starved machine may have thousands. */
 const MOST_DOUBTS = 40
 
-const WAYS = { none: 'simulated', browser: 'by the browser’s own figures', measured: 'measured' }
+const WAYS = { none: 'simulated', browser: 'by the browser’s own figures', measured: 'measured', file: 'read elsewhere' }
+const SHORT: Record<string, string> = { none: 'in sync by design', file: 'brought in' }
 
 function inMs(samples: number, digits = 0): string {
   return `${Math.abs(samples / 48).toFixed(digits)} ms`

@@ -14,6 +14,7 @@ import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Page } from '../../page/Page'
 import { Stage } from '../../page/Stage'
+import { Elsewhere } from './Elsewhere'
 import { Fit } from './Fit'
 import { wordAt, wordsText } from './making'
 import { rowSpan, TakeRow } from './TakeRow'
@@ -216,6 +217,7 @@ export function Component() {
                 )}
               </p>
             )}
+            {line && <Elsewhere key={line.id} production={production} line={line} take={current} />}
             {words && (
               <p className="takes-open" data-testid="chosen-words">
                 “

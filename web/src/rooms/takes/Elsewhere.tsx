@@ -1,0 +1,86 @@
+import { Button, Progress } from '@mantine/core'
+import { useQueryClient } from '@tanstack/react-query'
+import { useEffect, useRef } from 'react'
+import { answered, client, type Job, type Line, type Production, type Take } from '../../api/client'
+import { isGoing, refetchProduction, useJobActions, useJobsOf } from '../../api/production'
+import { Key } from '../../app/Key'
+import { useKeys } from '../../app/keys'
+import { sayNote, sayProblem } from '../../app/Said'
+import { SendingList } from '../../app/SendingList'
+import { send } from '../../app/sending'
+
+const KIND = 'bring in a reading'
+type Result = { line: string; number: number; timed: boolean; channel: number }
+
+/** Readings from elsewhere on their way in, and readings sent to another sound editor. */
+export function Elsewhere({ production, line, take }: { production: Production; line: Line; take: Take | undefined }) {
+  const queries = useQueryClient()
+  const input = useRef<HTMLInputElement>(null)
+  const { cancel } = useJobActions(production.id)
+  /** Jobs whose end was told, or had come before this visit. */
+  const told = useRef<Set<string> | null>(null)
+  const jobs = useJobsOf(production.id, [KIND], () => void refetchProduction(queries, production.id).then(tell))
+  useEffect(() => {
+    if (jobs) told.current ??= new Set(jobs.filter((job) => !isGoing(job)).map(({ id }) => id))
+  })
+  function tell() {
+    for (const job of jobs ?? []) {
+      if (isGoing(job) || !told.current || told.current.has(job.id)) continue
+      told.current.add(job.id)
+      if (job.state === 'failed') sayProblem(new Error(job.error))
+      if (job.state === 'done') sayNote(said(production, job))
+    }
+  }
+  const sendOutside = async () => {
+    if (!take?.voice) return
+    try {
+      const path = { line_id: line.id, voice_id: take.id }
+      const { file } = await answered(client.POST('/api/lines/{line_id}/outside/{voice_id}/', { params: { path } }))
+      sayNote(`${take.name} lies in ${file}. Save it there again from your sound editor, and it comes back as a take.`)
+    } catch (error) {
+      sayProblem(error)
+    }
+  }
+  useKeys({ bringReading: () => input.current?.click(), sendOutside: () => void sendOutside() })
+  return (
+    <>
+      <p className="takes-keys">
+        <Key action="bringReading">bring in a reading</Key>
+        {take?.voice && <Key action="sendOutside">to another sound editor</Key>}
+        <input
+          ref={input}
+          type="file"
+          hidden
+          multiple
+          accept="audio/*,.wav,.w64,.flac,.mp3,.m4a,.aac,.ogg,.opus,.aiff,.aif"
+          data-testid="reading-file"
+          onChange={(event) => {
+            const files = [...(event.currentTarget.files ?? [])]
+            event.currentTarget.value = ''
+            send(queries, production.id, files, { line: line.id, byName: files.length > 1 })
+          }}
+        />
+        {jobs?.filter(isGoing).map((job) => (
+          <span key={job.id} className="cutting" role="status">
+            {job.step || 'waiting for its turn'}{' '}
+            <Progress value={job.progress * 100} w={90} aria-label="brought in so far" />
+            <Button size="compact-xs" variant="default" onClick={() => cancel.mutate(job.id, { onError: sayProblem })}>
+              Stop
+            </Button>
+          </span>
+        ))}
+      </p>
+      <SendingList production={production.id} readings />
+    </>
+  )
+}
+
+function said(production: Production, job: Job): string {
+  const { line, number, timed, channel } = job.result as Result
+  const where = production.lines.find((each) => each.id === line)?.number ?? '?'
+  const how = timed
+    ? 'It lies where its file says'
+    : 'Its file says no time of this programme: its first word begins the slot'
+  const which = channel ? `; of its channels number ${channel}, the loudest, was taken` : ''
+  return `Take ${number} of line ${where} was brought in. ${how}${which}.`
+}
