@@ -11,10 +11,11 @@ import numpy as np
 
 from bench.ear import VOICE, voices
 from fendo_core.audio.levels import gain
-from fendo_core.polish.scan import PLACE_KINDS, scan
+from fendo_core.polish.scan import scan
 from fendo_core.reader import noises
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.voice.chain import STAGES, made
+from fendo_core.voice.repair import REPAIR_KINDS
 from fendo_core.voice.treatment import treated
 
 READINGS = 24
@@ -49,8 +50,8 @@ def reading(
 def main() -> None:
     """Run all, print the figures."""
     all_voices = list(voices(sys.argv[1] if len(sys.argv) > 1 else None))
-    there, found = dict.fromkeys(PLACE_KINDS, 0), dict.fromkeys(PLACE_KINDS, 0)
-    wrong, length, took = dict.fromkeys(PLACE_KINDS, 0), 0, 0.0
+    there, found = dict.fromkeys(REPAIR_KINDS, 0), dict.fromkeys(REPAIR_KINDS, 0)
+    wrong, length, took = dict.fromkeys(REPAIR_KINDS, 0), 0, 0.0
     for number in range(READINGS):
         rng = np.random.default_rng([17, number])
         sound, truth = reading(all_voices, rng, faults=number % 2 == 0)
@@ -64,7 +65,7 @@ def main() -> None:
             wrong[place.kind] += not any(place.kind == kind and place.span.meets(span) for kind, span in truth)
     minutes = length / SAMPLE_RATE / 60
     print(f"{len(all_voices)} voices, {minutes:.1f} minutes, half of them without faults")
-    for kind in PLACE_KINDS:
+    for kind in REPAIR_KINDS:
         print(f"{kind:8} found {found[kind]} of {there[kind]}, false {10 * wrong[kind] / minutes:.1f} in ten minutes")
     print(f"all      false {10 * sum(wrong.values()) / minutes:.1f} in ten minutes")
     print(f"scan {length / SAMPLE_RATE / took:.0f} x realtime")

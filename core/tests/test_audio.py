@@ -135,3 +135,57 @@ def test_a_waveform_has_a_column_for_every_begun_block(length, block):
     drawn = levels.overview(sound, block)
     assert drawn.shape == (-(-length // block), 2)
     assert np.all(drawn[:, 0] == 170) if length else True
+
+
+def stereo(*parts: tuple[float, float]) -> np.ndarray:
+    """A tone of 1 kHz in two channels: peak levels in dBFS, each for so many seconds."""
+    level = np.concatenate([np.full(round(seconds * SAMPLE_RATE), 10 ** (decibel / 20)) for decibel, seconds in parts])
+    tone = level * np.sin(2 * np.pi * 1_000 * np.arange(len(level)) / SAMPLE_RATE)
+    return np.stack([tone, tone], axis=1).astype(np.float32)
+
+
+def metered(sound: np.ndarray, block: int = 70_001) -> levels.ProgrammeLoudness:
+    meter = levels.ProgrammeMeter()
+    for start in range(0, len(sound), block):
+        meter.add(sound[start : start + block])
+    return meter.read()
+
+
+@pytest.mark.parametrize(
+    ("parts", "integrated"),
+    [
+        ([(-23, 20)], -23),
+        ([(-33, 20)], -33),
+        ([(-36, 10), (-23, 60), (-36, 10)], -23),
+        ([(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)], -23),
+        ([(-26, 20), (-20, 20.1), (-26, 20)], -23),
+    ],
+)
+def test_integrated_loudness_of_a_programme_is_that_of_tech_3341_cases_1_to_5(parts, integrated):
+    assert metered(stereo(*parts)).integrated == pytest.approx(integrated, abs=0.1)
+
+
+def test_short_term_and_momentary_loudness_are_those_of_tech_3341_cases_9_and_12():
+    found = metered(stereo(*[(-20, 1.34), (-30, 1.66)] * 5))
+    assert found.short_term == pytest.approx(-23, abs=0.1)
+    assert found.curve[4:] == pytest.approx([-23.0] * (len(found.curve) - 4), abs=0.11)
+    assert metered(stereo(*[(-20, 0.18), (-30, 0.22)] * 25)).momentary == pytest.approx(-23, abs=0.1)
+
+
+@pytest.mark.parametrize(
+    ("parts", "spread"),
+    [
+        ([(-20, 20), (-30, 20)], 10),
+        ([(-20, 20), (-15, 20)], 5),
+        ([(-40, 20), (-20, 20)], 20),
+        ([(-50, 20), (-35, 20), (-20, 20), (-35, 20), (-50, 20)], 15),
+    ],
+)
+def test_the_range_of_a_programme_is_that_of_tech_3342_cases_1_to_4(parts, spread):
+    assert metered(stereo(*parts)).range == pytest.approx(spread, abs=1.0)
+
+
+def test_a_programme_of_nothing_and_one_of_silence_have_no_loudness():
+    for sound in (np.zeros((0, 2), np.float32), np.zeros((5 * SAMPLE_RATE + 77, 2), np.float32)):
+        found = metered(sound)
+        assert (found.integrated, found.momentary, found.short_term, found.range) == (None, None, None, 0.0)

@@ -1,5 +1,6 @@
 """Polish: places against injected truth, mends against the clean sound, treatments against their definitions."""
 
+import json
 from dataclasses import replace
 
 import numpy as np
@@ -10,9 +11,12 @@ from scipy.signal import sosfreqz
 
 from fendo_core.audio.levels import gain
 from fendo_core.audio.speech import hear
+from fendo_core.polish.drawing import drawing, taken_away
 from fendo_core.polish.edits import CloseGap, DropRepairs, Mend, SetTreatment, Wanted, checked
 from fendo_core.polish.places import left, of_words, open_places
 from fendo_core.polish.scan import Place, natural_gap, scan
+from fendo_core.polish.suggestion import suggested
+from fendo_core.polish.treatment_file import as_file, of_file
 from fendo_core.production.edits import perform
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State, TakeRef, difference, rows
@@ -298,3 +302,81 @@ def test_places_of_words_keep_to_the_words_beside_them():
     ended = ReadCheck(words((0, "read", 10, 30), (0, "again", 40, 60)), put_in=(Span(70 * 480, 120 * 480),))
     (added,) = of_words(ended)
     assert added.kind == "put in" and added.span == Span(66 * 480, 124 * 480)
+
+
+def sine(hertz: float, level: float, seconds: float = 1.0) -> np.ndarray:
+    """A tone of an RMS level in dBFS."""
+    t = np.arange(int(seconds * SAMPLE_RATE)) / SAMPLE_RATE
+    return (np.sqrt(2) * 10 ** (level / 20) * np.sin(2 * np.pi * hertz * t)).astype(np.float32)
+
+
+def rms(samples: np.ndarray) -> float:
+    return 10 * np.log10(np.mean(samples.astype(np.float64) ** 2))
+
+
+def test_the_drawn_response_is_what_tones_meet():
+    chain = made("", rumble={"below": 90.0}, hum={"mains": 50.0}, tone={"warmth": -4.0, "presence": 5.0, "air": 3.0})
+    drawn = drawing(sine(440.0, -20.0), chain)
+    for hertz in (45.0, 120.0, 440.0, 3_000.0, 9_000.0, 15_000.0):
+        tone = sine(hertz, -20.0, 2.0)
+        met = rms(treated(tone, chain)[SAMPLE_RATE:]) - rms(tone[SAMPLE_RATE:])
+        assert met == pytest.approx(np.interp(np.log(hertz), np.log(drawn.hertz), drawn.response), abs=0.6), hertz
+    assert not drawn.held
+
+
+def test_what_a_compressor_holds_back_is_drawn_as_its_law_says():
+    chain = made("", compressor={"threshold": -24.0, "ratio": 3.0})
+    held = drawing(np.concatenate([sine(1_000.0, -12.0), sine(1_000.0, -40.0)]), chain).held["compressor"]
+    assert held[10:48] == pytest.approx(12.0 * (1 - 1 / 3), abs=0.4)
+    assert held[70:] == pytest.approx(0.0, abs=0.05)
+
+
+def test_what_the_stages_take_away_is_together_what_is_missing():
+    chain = made("", rumble={}, noise={}, sibilance={}, compressor={}, tone={"warmth": 3.0})
+    sound = narrator.read("Listen to the sharp edges of the scythes.", 8).samples.astype(np.float32)
+    missing = sum(taken_away(sound, chain, kind) for kind in ("rumble", "noise", "sibilance", "compressor", "tone"))
+    assert missing == pytest.approx(sound - treated(sound, chain), abs=2e-6)
+    with pytest.raises(ValueError, match="not on"):
+        taken_away(sound, chain, "hum")
+
+
+@pytest.mark.parametrize(("voice", "low"), [(narrator.VOICES[0], True), (narrator.VOICES[1], False)])
+def test_a_suggestion_follows_the_voice_and_the_room(voice, low):
+    text = "Then the keeper lifts one oak board, and the wheel remembers what to do. Nobody paid him for the nails."
+    sound = np.concatenate([narrator._spoken(text, voice, 1.0) * 0.4, np.zeros(2 * SAMPLE_RATE)]).astype(np.float32)
+    sound += np.random.default_rng(2).standard_normal(len(sound)).astype(np.float32) * 1e-4
+    clean = suggested(sound, hear(sound).phrases)
+    assert {stage.kind for stage in clean.chain.working} & {"hum", "noise"} == set()
+    tone = next(stage for stage in clean.chain.working if stage.kind == "tone")
+    assert (tone.settings["warmth"] < 0) == low
+    hum = sum(sine(60.0 * number, -52.0 - 3 * number, len(sound) / SAMPLE_RATE) for number in (1, 2, 3))
+    hiss = np.random.default_rng(3).standard_normal(len(sound)) * 10 ** (-52 / 20)
+    loud = (sound + hum + hiss).astype(np.float32)
+    noisy = suggested(loud, hear(loud).phrases)
+    stages = {stage.kind: stage.settings for stage in noisy.chain.working}
+    assert stages["hum"]["mains"] == 60.0 and -52.0 < stages["noise"]["threshold"] < -38.0
+    assert any("60 Hz" in reason for reason in noisy.reasons)
+    assert checked(noisy.chain) == noisy.chain
+    assert suggested(sound[: SAMPLE_RATE // 4], ()) is None
+
+
+def test_a_treatment_comes_back_out_of_its_file_and_nothing_else_does():
+    chain = checked(made("Cold booth, close", rumble={"below": 95.0}, sibilance={"threshold": -30.5}))
+    assert of_file(as_file(chain)) == chain
+    told = json.loads(as_file(chain))
+    assert told["version"] == 1
+    for broken in (
+        b"",
+        b"RIFF",
+        b"[]",
+        b"[" * 100_000,
+        json.dumps(told | {"version": 2}).encode(),
+        b'{"kind": "treatment"}',
+    ):
+        with pytest.raises(EditRefused):
+            of_file(broken)
+    for row in ({"kind": "echo", "on": True, "settings": {}}, {"kind": "rumble", "on": 1, "settings": {"below": "x"}}, 7):
+        with pytest.raises(EditRefused):
+            of_file(json.dumps(told | {"stages": [row]}).encode())
+    with pytest.raises(EditRefused, match="20 to 200 Hz"):
+        of_file(as_file(made("", rumble={"below": float("nan")})).replace(b'"name": ""', b'"name": "x"'))

@@ -20,6 +20,7 @@ _OWNER_PATH = {
     "Job": "production__owner",
     "Handover": "production__owner",
     "Preset": "owner",
+    "KeptTreatment": "owner",
 }
 
 

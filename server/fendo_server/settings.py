@@ -142,7 +142,7 @@ SPECTACULAR_SETTINGS = {
         "SourceStateEnum": "fendo_server.picture.models.Source.State",
         "VoiceKindEnum": "fendo_server.productions.serializers.VOICE_KINDS",
         "RepairKindEnum": "fendo_core.voice.repair.REPAIR_KINDS",
-        "PlaceKindEnum": "fendo_core.polish.scan.PLACE_KINDS",
+        "MarkKindEnum": "fendo_core.polish.places.MARKED",
         "StageKindEnum": "fendo_core.voice.chain.STAGE_KINDS",
         "TakeMarkEnum": "fendo_core.production.edits.MARKS",
         "FindingKindEnum": "fendo_core.handover.checks.FINDING_KINDS",

@@ -9,7 +9,7 @@ from fendo_server.booth import elsewhere, outside, room
 from fendo_server.handover import api as handover
 from fendo_server.picture import api as picture
 from fendo_server.polish import api as polish
-from fendo_server.polish import length_api
+from fendo_server.polish import length_api, loudness, treating_api
 from fendo_server.productions import api as productions
 from fendo_server.script import api as script
 from fendo_server.takes import api as takes
@@ -45,7 +45,15 @@ api = [
     path("productions/<uuid:production_id>/room-check/", room.room_check),
     path("productions/<uuid:production_id>/polish/", polish.room),
     path("productions/<uuid:production_id>/polish/scan/", polish.scan),
+    path("productions/<uuid:production_id>/loudness/", loudness.loudness),
     path("recordings/<uuid:recording_id>/stretch/", polish.stretch),
+    path("lines/<uuid:line_id>/marked-place/", polish.mark),
+    path("treatments/", treating_api.keep),
+    path("treatments/file/", treating_api.bring_in),
+    path("treatments/<uuid:treatment_id>/", treating_api.one),
+    path("lines/<uuid:line_id>/treatment/drawing/", treating_api.drawn),
+    path("lines/<uuid:line_id>/treatment/suggestion/", treating_api.suggestion),
+    path("lines/<uuid:line_id>/treatment/taken-away/<str:kind>/", treating_api.away),
     path("arrivals/<uuid:arrival_id>/", picture.OneArrival.as_view()),
     path("arrivals/<uuid:arrival_id>/finish/", picture.finish),
     path("arrivals/<uuid:arrival_id>/reading/", elsewhere.bring_in),

@@ -5,7 +5,15 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from pyebur128 import MeasurementMode, R128State, get_loudness_global, get_true_peak
+from pyebur128 import (
+    MeasurementMode,
+    R128State,
+    get_loudness_global,
+    get_loudness_momentary,
+    get_loudness_range,
+    get_loudness_shortterm,
+    get_true_peak,
+)
 
 from fendo_core.timebase import SAMPLE_RATE, Span
 
@@ -172,3 +180,78 @@ def overview(samples: NDArray[np.float32], block: int = OVERVIEW_BLOCK) -> NDArr
 def gain(decibel: float) -> float:
     """A change of `decibel` dB as a factor."""
     return float(10.0 ** (decibel / 20.0))
+
+
+@dataclass(frozen=True, slots=True)
+class ProgrammeLoudness:
+    """Loudness of a whole stereo programme (EBU R 128, EBU Tech 3341 and 3342); None where nothing is loud enough.
+
+    Attributes:
+        integrated: LUFS; `momentary` and `short_term` the highest of them (400 ms, 3 s).
+        range: LU.
+        true_peak: dBTP, the higher of both channels.
+        curve: short-term loudness at the end of each second, LUFS, -70.0 at the least.
+    """
+
+    integrated: float | None
+    momentary: float | None
+    short_term: float | None
+    range: float
+    true_peak: float
+    curve: tuple[float, ...]
+
+
+class ProgrammeMeter:
+    """Loudness of a stereo programme that comes block by block, shape (n, 2), full scale 1.0."""
+
+    STEP = SAMPLE_RATE // 10
+    """Momentary loudness is looked at this often, as Tech 3341 asks."""
+
+    def __init__(self) -> None:
+        mode = MeasurementMode
+        modes = mode.MODE_I | mode.MODE_M | mode.MODE_S | mode.MODE_LRA | mode.MODE_TRUE_PEAK
+        self._state = R128State(2, SAMPLE_RATE, modes)
+        self._rest = np.zeros((0, 2), np.float32)
+        self._steps = 0
+        self._momentary, self._short_term = -math.inf, -math.inf
+        self._curve: list[float] = []
+
+    def add(self, block: NDArray[np.float32]) -> None:
+        """The next block."""
+        sound = np.concatenate((self._rest, block.astype(np.float32)))
+        whole = len(sound) // self.STEP * self.STEP
+        for start in range(0, whole, self.STEP):
+            self._step(sound[start : start + self.STEP])
+        self._rest = sound[whole:]
+
+    def _step(self, sound: NDArray[np.float32]) -> None:
+        self._state.add_frames(np.ascontiguousarray(sound).reshape(-1), len(sound))
+        self._steps += 1
+        # Before a window is full it tells of less than it should.
+        if self._steps >= 4:
+            self._momentary = max(self._momentary, float(get_loudness_momentary(self._state)))
+        if self._steps >= 30:
+            self._short_term = max(self._short_term, float(get_loudness_shortterm(self._state)))
+        if self._steps % 10 == 0:
+            self._curve.append(max(-70.0, round(float(get_loudness_shortterm(self._state)), 1)))
+
+    def read(self) -> ProgrammeLoudness:
+        """The loudness of all blocks so far."""
+        if len(self._rest):
+            self._state.add_frames(np.ascontiguousarray(self._rest).reshape(-1), len(self._rest))
+            self._rest = self._rest[:0]
+        integrated = float(get_loudness_global(self._state))
+
+        def known(value: float) -> float | None:
+            return value if math.isfinite(value) and value > -70.0 else None
+
+        peak = max(float(get_true_peak(self._state, channel)) for channel in (0, 1)) if self._steps else 0.0
+        spread = float(get_loudness_range(self._state)) if self._steps else 0.0
+        return ProgrammeLoudness(
+            integrated=known(integrated),
+            momentary=known(self._momentary),
+            short_term=known(self._short_term),
+            range=spread if math.isfinite(spread) else 0.0,
+            true_peak=decibels(peak),
+            curve=tuple(self._curve),
+        )

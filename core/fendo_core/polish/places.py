@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 
-from fendo_core.polish.scan import CUTS, Place
+from fendo_core.polish.scan import CUTS, Place, PlaceKind
 from fendo_core.production.state import State
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
@@ -67,6 +67,39 @@ def of_words(check: ReadCheck) -> tuple[Place, ...]:
     return tuple(sorted((one for one in found if one.span.length > 2 * CROSSFADE), key=lambda place: place.span))
 
 
+BY_HAND: dict[PlaceKind, dict[str, float]] = {
+    "gain": {"decibel": -6.0},
+    "click": {},
+    "plosive": {},
+    "put in": {"keep": float(CROSSFADE)},
+}
+"""What can be marked by hand, with the settings that its mend starts with."""
+MARKED = tuple(BY_HAND)
+
+
+class CantMark(ValueError):
+    """A stretch that can't be marked so; the message says why."""
+
+
+def marked(comp: Comp, span: Span, kind: PlaceKind) -> tuple[str, Place]:
+    """A place marked by hand in what sounds, with its recording.
+
+    Args:
+        span: programme samples.
+
+    Raises:
+        CantMark: when it lies outside of what sounds, or over a seam.
+    """
+    inside = Span(span.start - comp.at, span.end - comp.at) if span.start >= comp.at else None
+    if inside is None or inside.end > comp.length:
+        raise CantMark("A place is marked inside what sounds")
+    for segment in comp.segments:
+        if segment.span.start <= inside.start and inside.end <= segment.span.end:
+            start, end = segment.source_at(inside.start), segment.source_at(inside.end - 1) + 1
+            return segment.recording, Place(kind, Span(start, max(end, start + 1)), 1.0, BY_HAND[kind])
+    raise CantMark("A place lies in one reading; this one reaches over a seam. Mark its two sides one by one")
+
+
 def left(state: State, scans: Mapping[str, Sequence[Place]]) -> int:
     """What is left to do: open places in what sounds for the lines, and one for each line that was not scanned.
 
@@ -102,5 +135,7 @@ def said(place: Place) -> tuple[str, str]:
             return f"false start, {length}", "take it out"
         case "put in":
             return f"something put in, {length}", "take it out"
+        case "gain":
+            return f"marked, {length}", f"lower it by {-place.settings.get('decibel', 0.0):g} dB"
         case "clipped":
             return f"clipped, {place.span.length * 1000 // SAMPLE_RATE} ms", "read it again"

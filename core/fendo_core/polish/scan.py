@@ -6,7 +6,7 @@ Figures: docs/polish.md.
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from statistics import median
-from typing import Literal, TypeAlias, get_args
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,10 +16,11 @@ from scipy.signal import butter, sosfilt
 from fendo_core.audio import levels
 from fendo_core.audio.speech import HOP, Ear, Frames, Heard, runs
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_core.voice.repair import RepairKind
 
 Sound: TypeAlias = NDArray[np.float32]
-PlaceKind: TypeAlias = Literal["breath", "click", "plosive", "gap", "clipped", "false start", "put in"]
-PLACE_KINDS: tuple[PlaceKind, ...] = get_args(PlaceKind)
+PlaceKind: TypeAlias = RepairKind
+"""`gain` is marked by hand only."""
 CUTS: frozenset[PlaceKind] = frozenset({"gap", "false start", "put in"})
 """Kinds of which a stretch is taken out."""
 

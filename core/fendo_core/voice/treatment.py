@@ -4,12 +4,12 @@ Filters after the Audio EQ Cookbook (Bristow-Johnson). The dynamics work sample 
 which no library was found to do independently of the blocks.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, iirnotch, lfilter, sosfilt, tf2sos
+from scipy.signal import butter, iirnotch, lfilter, sosfilt, sosfreqz, tf2sos
 
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_core.voice.chain import Chain
@@ -40,6 +40,23 @@ def treated(samples: Sound, chain: Chain) -> Sound:
     return Treatment(chain)(samples)
 
 
+def through(samples: Sound, chain: Chain) -> Iterator[tuple[str, Sound, Sound]]:
+    """A whole sound on its way: the kind of each stage that is on, what comes into it, and what goes out."""
+    for stage in chain.working:
+        before, samples = samples, _MAKERS[stage.kind](stage.settings)(samples)
+        yield stage.kind, before, samples
+
+
+def response(chain: Chain, hertz: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What the filters of a chain (rumble, hum, tone) do at some frequencies, in dB, shape of `hertz`."""
+    decibel = np.zeros(hertz.shape)
+    for stage in chain.working:
+        if stage.kind in _FILTERS:
+            _, found = sosfreqz(_FILTERS[stage.kind](stage.settings), hertz, fs=SAMPLE_RATE)
+            decibel += 20.0 * np.log10(np.maximum(np.abs(found), 1e-6))
+    return decibel
+
+
 def _filtered(sections: NDArray[np.float64]) -> Worker:
     memory = np.zeros((len(sections), 2))
 
@@ -52,15 +69,16 @@ def _filtered(sections: NDArray[np.float64]) -> Worker:
     return work
 
 
-def _rumble(settings: Mapping[str, float]) -> Worker:
-    return _filtered(butter(4, settings["below"], "high", fs=SAMPLE_RATE, output="sos"))
+def _rumble(settings: Mapping[str, float]) -> NDArray[np.float64]:
+    sections: NDArray[np.float64] = butter(4, settings["below"], "high", fs=SAMPLE_RATE, output="sos")
+    return sections
 
 
-def _hum(settings: Mapping[str, float]) -> Worker:
+def _hum(settings: Mapping[str, float]) -> NDArray[np.float64]:
     """Notches 2 Hz wide: wide enough for mains that wander, too narrow to hollow a voice that passes over them."""
     centres = [settings["mains"] * number for number in range(1, _HARMONICS + 1)]
     sections = [tf2sos(*iirnotch(centre, centre / 2.0, fs=SAMPLE_RATE)) for centre in centres]
-    return _filtered(np.concatenate(sections))
+    return np.concatenate(sections)
 
 
 class _Level:
@@ -124,11 +142,11 @@ def _sibilance(settings: Mapping[str, float]) -> Worker:
     return work
 
 
-def _tone(settings: Mapping[str, float]) -> Worker:
+def _tone(settings: Mapping[str, float]) -> NDArray[np.float64]:
     low = _shelf(160.0, settings["warmth"], high=False)
     bell = _bell(3_000.0, settings["presence"], 0.8)
     high = _shelf(8_000.0, settings["air"], high=True)
-    return _filtered(np.concatenate((low, bell, high)))
+    return np.concatenate((low, bell, high))
 
 
 def _bell(hertz: float, decibel: float, q: float) -> NDArray[np.float64]:
@@ -163,11 +181,16 @@ def _section(above: list[float], below: list[float]) -> NDArray[np.float64]:
     return section
 
 
+_FILTERS: dict[str, Callable[[Mapping[str, float]], NDArray[np.float64]]] = {"rumble": _rumble, "hum": _hum, "tone": _tone}
+
+
+def _maker(kind: str) -> Callable[[Mapping[str, float]], Worker]:
+    return lambda settings: _filtered(_FILTERS[kind](settings))
+
+
 _MAKERS: dict[str, Callable[[Mapping[str, float]], Worker]] = {
-    "rumble": _rumble,
-    "hum": _hum,
     "noise": _noise,
     "sibilance": _sibilance,
     "compressor": _compressor,
-    "tone": _tone,
+    **{kind: _maker(kind) for kind in _FILTERS},
 }

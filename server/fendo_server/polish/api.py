@@ -1,5 +1,6 @@
 """Polish over HTTP: what is suspicious, what was mended, how lines are treated, and how a place sounds."""
 
+from typing import Any
 from uuid import UUID
 
 from django.db import transaction
@@ -12,8 +13,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from fendo_core.audio import pcm
-from fendo_core.polish.places import open_places, said
-from fendo_core.polish.scan import PLACE_KINDS, Place
+from fendo_core.polish.places import MARKED, CantMark, marked, open_places, said
+from fendo_core.polish.scan import Place
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Place as Map
@@ -22,10 +23,12 @@ from fendo_core.voice.repair import REPAIR_KINDS, Repair
 from fendo_server.access import get_owned
 from fendo_server.polish import jobs
 from fendo_server.polish.scans import scans
+from fendo_server.polish.treating_api import KeptTreatmentSerializer, kept_rows
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import ChainSerializer, SpanField
+from fendo_server.productions.serializers import DAY, ChainSerializer, SpanField
+from fendo_server.script.models import Line
 from fendo_server.voice.models import Recording
 from fendo_server.voice.sounding import wav_of
 from fendo_server.work import running
@@ -41,7 +44,7 @@ class PlaceSerializer(serializers.Serializer):
     line = serializers.CharField()
     voice = serializers.CharField(help_text="the take or comp that it sounds in")
     recording = serializers.CharField()
-    kind = serializers.ChoiceField(PLACE_KINDS)
+    kind = serializers.ChoiceField(REPAIR_KINDS)
     source = SpanField(help_text="samples of the recording")
     span = SpanField(help_text="programme samples")
     sure = serializers.FloatField(help_text="0..1")
@@ -97,6 +100,7 @@ class PolishSerializer(serializers.Serializer):
     unscanned = serializers.IntegerField(help_text="lines that were read and not scanned")
     stages = StageKindSerializer(many=True)
     starts = ChainSerializer(many=True)
+    kept = KeptTreatmentSerializer(many=True)
     treatments = ScopeSerializer(many=True)
 
 
@@ -125,6 +129,7 @@ def room(request: Request, production_id: UUID) -> Response:
         "unscanned": unscanned,
         "stages": STAGES,
         "starts": [chain.as_row() for chain in STARTS],
+        "kept": kept_rows(request.user),
         "treatments": [{"scope": scope, "chain": chain.as_row()} for scope, chain in sorted(present.chains.items())],
     }
     return Response(PolishSerializer(body).data)
@@ -156,6 +161,40 @@ def _repair(line: str, one: Repair, at: Span) -> dict[str, object]:
         "decibel": one.settings.get("decibel", 0.0),
         "on": one.on,
     }
+
+
+class MarkQuery(serializers.Serializer):
+    """A stretch that somebody has marked in what sounds for a line."""
+
+    first = serializers.IntegerField(min_value=-DAY, max_value=DAY, help_text="programme sample")
+    last = serializers.IntegerField(min_value=-DAY, max_value=DAY)
+    kind = serializers.ChoiceField(MARKED)
+
+    def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
+        if attrs["last"] <= attrs["first"]:
+            raise serializers.ValidationError("A place ends after it begins.")
+        return attrs
+
+
+@extend_schema(operation_id="mark_place", parameters=[MarkQuery], responses={200: PlaceSerializer, 422: ProblemSerializer})
+@api_view(["GET"])
+def mark(request: Request, line_id: UUID) -> Response:
+    """A place that was marked by hand, as if a scan had found it; nothing is changed by asking."""
+    line = get_owned(Line, request.user, line_id, "production")
+    asked = MarkQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    values = asked.validated_data
+    one = sounding(state.load(line.production, spoken=False)).get(str(line.pk))
+    if one is None:
+        raise Problem(422, "Not read yet", "Nobody has read this line yet, so nothing can be marked in it.")
+    span = Span(values["first"], values["last"])
+    try:
+        recording, place = marked(one[1], span, values["kind"])
+    except CantMark as error:
+        raise Problem(422, "Not possible", f"{error}. Nothing was changed.") from error
+    text, mend = said(place)
+    row = _place(str(line.pk), one[0], recording, place, span) | {"text": text, "mend": mend}
+    return Response(PlaceSerializer(row).data)
 
 
 class ScanSerializer(serializers.Serializer):

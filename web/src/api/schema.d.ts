@@ -211,6 +211,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{line_id}/marked-place/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A place that was marked by hand, as if a scan had found it; nothing is changed by asking. */
+        get: operations["mark_place"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{line_id}/outside/{voice_id}/": {
         parameters: {
             query?: never;
@@ -257,6 +274,57 @@ export interface paths {
         put?: never;
         /** @description Begin a take of the line: it gets its number, its name and its file before the first sample. */
         post: operations["begin_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{line_id}/treatment/drawing/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the treatment of a line does to it, to be drawn. */
+        get: operations["treatment_drawing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{line_id}/treatment/suggestion/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A treatment proposed from what sounds for a line; nothing is changed by asking. */
+        get: operations["suggest_treatment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{line_id}/treatment/taken-away/{kind}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What one stage takes away of a line, as a sound. */
+        get: operations["taken_away"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -413,6 +481,24 @@ export interface paths {
         get: operations["jobs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/loudness/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How loud the whole programme is; or begin to measure it. */
+        get: operations["programme_loudness"];
+        put?: never;
+        /** @description How loud the whole programme is; or begin to measure it. */
+        post: operations["measure_programme"];
         delete?: never;
         options?: never;
         head?: never;
@@ -982,6 +1068,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/treatments/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep a treatment under its name; what had that name before is replaced. */
+        post: operations["keep_treatment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/treatments/{treatment_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A treatment that somebody keeps, as a file; or keep it no longer. Lines that are treated by it stay as they are. */
+        get: operations["treatment_file"];
+        put?: never;
+        post?: never;
+        /** @description A treatment that somebody keeps, as a file; or keep it no longer. Lines that are treated by it stay as they are. */
+        delete: operations["forget_treatment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/treatments/file/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep the treatment in a file. */
+        post: operations["bring_in_treatment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/voices/{voice_id}/{key}/sound/": {
         parameters: {
             query?: never;
@@ -1247,6 +1385,18 @@ export interface components {
              */
             reader?: string;
         };
+        /** @description What the treatment of a line does to it. Levels in dB at the frequencies of `hertz`. */
+        Drawing: {
+            hertz: number[];
+            /** @description of the filters */
+            response: number[];
+            /** @description the voice, a third of an octave wide */
+            before: number[];
+            after: number[];
+            /** @description samples in a column of what is held back */
+            step: number;
+            held: components["schemas"]["HeldBack"][];
+        };
         /**
          * @description * `drop_line` - drop_line
          * @enum {string}
@@ -1508,6 +1658,18 @@ export interface components {
          * @enum {string}
          */
         HeardEnum: "lowered" | "kept" | "silent";
+        /** @description What a stage holds back of a line, in dB, column by column. */
+        HeldBack: {
+            kind: components["schemas"]["HeldBackKindEnum"];
+            held: number[];
+        };
+        /**
+         * @description * `noise` - noise
+         *     * `sibilance` - sibilance
+         *     * `compressor` - compressor
+         * @enum {string}
+         */
+        HeldBackKindEnum: "noise" | "sibilance" | "compressor";
         /** @description The input chosen in the Booth, remembered with the production. */
         Input: {
             device?: string;
@@ -1623,6 +1785,11 @@ export interface components {
              * @enum {string}
              */
             kind: "join_shots";
+        };
+        /** @description A treatment that somebody keeps. */
+        KeptTreatment: {
+            id: string;
+            chain: components["schemas"]["Chain"];
         };
         /** @description What is known of the room; null: it was never listened to. */
         KnownRoom: {
@@ -1833,6 +2000,10 @@ export interface components {
             still: string | null;
             /** @description which of its small pictures */
             still_column: number;
+        };
+        /** @description What was measured last; null: nothing yet. */
+        Measured: {
+            loudness: components["schemas"]["ProgrammeLoudness"] | null;
         };
         /**
          * @description * `mend` - mend
@@ -2250,7 +2421,7 @@ export interface components {
             /** @description the take or comp that it sounds in */
             voice: string;
             recording: string;
-            kind: components["schemas"]["PlaceKindEnum"];
+            kind: components["schemas"]["RepairKindEnum"];
             /** @description samples of the recording */
             source: number[];
             /** @description programme samples */
@@ -2270,17 +2441,6 @@ export interface components {
             text: string;
             mend: string;
         };
-        /**
-         * @description * `breath` - breath
-         *     * `click` - click
-         *     * `plosive` - plosive
-         *     * `gap` - gap
-         *     * `clipped` - clipped
-         *     * `false start` - false start
-         *     * `put in` - put in
-         * @enum {string}
-         */
-        PlaceKindEnum: "breath" | "click" | "plosive" | "gap" | "clipped" | "false start" | "put in";
         /**
          * @description * `place_voice` - place_voice
          * @enum {string}
@@ -2333,6 +2493,7 @@ export interface components {
             unscanned: number;
             stages: components["schemas"]["StageKind"][];
             starts: components["schemas"]["Chain"][];
+            kept: components["schemas"]["KeptTreatment"][];
             treatments: components["schemas"]["Scope"][];
         };
         /** @description An order under its name; those that ship have no identity. */
@@ -2397,6 +2558,39 @@ export interface components {
             duck_rise: number;
             picture: components["schemas"]["Picture"];
             lines: components["schemas"]["Line"][];
+        };
+        /** @description Loudness of the programme by EBU R 128: LUFS, LU, dBTP; null where it is too quiet to tell. */
+        ProgrammeLoudness: {
+            /** Format: double */
+            integrated: number | null;
+            /**
+             * Format: double
+             * @description the highest, over 400 ms
+             */
+            momentary: number | null;
+            /**
+             * Format: double
+             * @description the highest, over 3 s
+             */
+            short_term: number | null;
+            /** Format: double */
+            range: number;
+            /** Format: double */
+            true_peak: number;
+            /**
+             * Format: double
+             * @description share of the time in which the limiter works, 0..1
+             */
+            limited: number;
+            /**
+             * Format: double
+             * @description dB that it held back at most
+             */
+            held: number;
+            /** @description short-term loudness, a value a second */
+            curve: number[];
+            /** @description nothing was changed since it was measured */
+            now: boolean;
         };
         /** @description What a file does not say by itself. */
         Question: {
@@ -3122,6 +3316,11 @@ export interface components {
          * @enum {string}
          */
         StyleEnum: "calm" | "neutral" | "lively";
+        /** @description A treatment proposed from a reading. */
+        Suggestion: {
+            chain: components["schemas"]["Chain"];
+            reasons: string[];
+        };
         /** @description A take, or a comp listed like one; positions in programme samples, levels in dBFS, dBTP and LUFS. */
         Take: {
             id: string;
@@ -3805,6 +4004,46 @@ export interface operations {
             };
         };
     };
+    mark_place: {
+        parameters: {
+            query: {
+                /** @description programme sample */
+                first: number;
+                /**
+                 * @description * `gain` - gain
+                 *     * `click` - click
+                 *     * `plosive` - plosive
+                 *     * `put in` - put in
+                 */
+                kind: "gain" | "click" | "plosive" | "put in";
+                last: number;
+            };
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Place"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     send_outside: {
         parameters: {
             query?: never;
@@ -3937,6 +4176,94 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    treatment_drawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drawing"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    suggest_treatment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestion"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    taken_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4302,6 +4629,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"][];
+                };
+            };
+        };
+    };
+    programme_loudness: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measured"];
+                };
+            };
+        };
+    };
+    measure_programme: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5285,6 +5662,117 @@ export interface operations {
                 };
             };
             507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_treatment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChainRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTreatment"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    treatment_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                treatment_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+        };
+    };
+    forget_treatment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                treatment_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_in_treatment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptTreatment"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -97,12 +97,18 @@ export const ACTIONS = {
   asMended: { key: 'm', does: 'hear the place mended', room: 'Polish' },
   hearLine: { key: 'l', does: 'hear the line as it sounds now', room: 'Polish' },
   lineAsRead: { key: 'Shift+l', does: 'hear the line as it was read', room: 'Polish' },
-  deeper: { key: 'd', does: 'lower the breath by 3 dB more', room: 'Polish' },
-  lighter: { key: 'Shift+d', does: 'lower the breath by 3 dB less', room: 'Polish' },
+  deeper: { key: 'd', does: 'lower the place by 3 dB more', room: 'Polish' },
+  lighter: { key: 'Shift+d', does: 'lower the place by 3 dB less, or lift it', room: 'Polish' },
   edgeBack: { key: 'Alt+ArrowLeft', does: 'the place begins 5 ms earlier', room: 'Polish' },
   edgeOn: { key: 'Alt+ArrowRight', does: 'the place begins 5 ms later', room: 'Polish' },
   endBack: { key: 'Alt+Shift+ArrowLeft', does: 'the place ends 5 ms earlier', room: 'Polish' },
   endOn: { key: 'Alt+Shift+ArrowRight', does: 'the place ends 5 ms later', room: 'Polish' },
+  markFrom: { key: '[', does: 'a place marked by hand begins here', room: 'Polish' },
+  markTo: { key: ']', does: 'a place marked by hand ends here', room: 'Polish' },
+  markGain: { key: 'g', does: 'lower or lift what is marked', room: 'Polish' },
+  markClick: { key: 'k', does: 'what is marked is a click', room: 'Polish' },
+  markThump: { key: 'u', does: 'what is marked is a thump', room: 'Polish' },
+  markOut: { key: 'o', does: 'take out what is marked', room: 'Polish' },
   length: { key: 'n', does: 'type how long the line is to last', room: 'Polish' },
   write: { key: 'Enter', does: 'write what is chosen', room: 'Handover' },
   gapCloses: { key: 'h', does: 'what follows a gap moves up, or stays', room: 'Polish' },
@@ -189,6 +195,13 @@ export function letGo(event: React.MouseEvent): void {
   if (pressed && !pressed.ariaHasPopup) pressed.blur()
 }
 
+const ACT = 'fendo-act'
+
+/** Do what a key would do here. */
+export function act(action: ActionName): void {
+  window.dispatchEvent(new CustomEvent<ActionName>(ACT, { detail: action }))
+}
+
 /** Let keys do what a room can do now. The newest handlers are used, and none fires while text is typed. */
 export function useKeys(handlers: Partial<Record<ActionName, () => void>>): void {
   const latest = useRef(handlers)
@@ -206,7 +219,12 @@ export function useKeys(handlers: Partial<Record<ActionName, () => void>>): void
         return
       }
     }
+    const acted = (event: Event) => latest.current[(event as CustomEvent<ActionName>).detail]?.()
     window.addEventListener('keydown', press)
-    return () => window.removeEventListener('keydown', press)
+    window.addEventListener(ACT, acted)
+    return () => {
+      window.removeEventListener('keydown', press)
+      window.removeEventListener(ACT, acted)
+    }
   }, [])
 }

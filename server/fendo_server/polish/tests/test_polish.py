@@ -2,12 +2,15 @@
 
 import io
 import json
+import re
+import subprocess
 
 import numpy as np
 import pytest
 import soundfile
 
 from fendo_core.audio import pcm
+from fendo_core.audio.ceiling import Ceiling
 from fendo_core.polish.scan import scan as core_scan
 from fendo_core.production import edits
 from fendo_core.reader import narrator, noises
@@ -16,7 +19,7 @@ from fendo_core.voice import Comp, render_whole
 from fendo_core.voice.chain import STARTS, Chain
 from fendo_core.voice.repair import Repair
 from fendo_core.voice.treatment import treated
-from fendo_server.handover.programme import spoken
+from fendo_server.handover.programme import programme_sound, spoken
 from fendo_server.polish.jobs import SCAN
 from fendo_server.productions import record as production_record
 from fendo_server.productions import state
@@ -288,3 +291,72 @@ def test_a_repair_of_the_core_and_of_the_server_are_one_sound(desk):
     mend = Repair("1", "r", "plosive", Span(*place["source"]))
     own = render_whole(comp, lambda _name, a, b: samples[a:b], [mend])
     assert np.max(np.abs(desk.heard(voice["key"]) - own)) < 2**-22
+
+
+def test_a_place_is_marked_by_hand_and_mended_as_if_it_was_found(desk, client):
+    voice = desk.line()["voice"]
+    first = voice["speech"][0] + 10_000
+    address = f"/api/lines/{desk.text.pk}/marked-place/"
+    place = client.get(address, {"first": first, "last": first + 9_600, "kind": "gain"}).json()
+    assert place["span"] == [first, first + 9_600] and place["decibel"] == -6.0
+    assert place["source"][0] == first - desk.take.placed and place["mend"] == "lower it by 6 dB"
+    assert desk.edit(**accept(place)).status_code == 200
+    after = desk.line()["voice"]
+    drop = desk.heard(after["key"]) / np.where(desk.heard(after["bare"]) == 0, 1, desk.heard(after["bare"]))
+    inside = drop[first - voice["span"][0] :][2_000:7_000]
+    assert 20 * np.log10(np.median(inside)) == pytest.approx(-6.0, abs=0.1)
+    outside = {"first": voice["span"][1] - 10, "last": voice["span"][1] + 10, "kind": "click"}
+    assert client.get(address, outside).status_code == 422
+
+
+def test_what_a_treatment_does_is_drawn_heard_suggested_kept_and_comes_back_from_a_file(desk, client, stranger):
+    base = f"/api/lines/{desk.text.pk}/treatment"
+    flat = client.get(f"{base}/drawing/").json()
+    assert set(flat["response"]) == {0.0} and flat["before"] == flat["after"] and not flat["held"]
+    told = client.get(f"{base}/suggestion/").json()
+    assert told["reasons"] and told["chain"]["name"] == "Suggested"
+    chain = told["chain"] | {"name": "Mine, for the mill"}
+    assert desk.edit(kind="set_treatment", scope="production", chain=chain).status_code == 200
+    drawn = client.get(f"{base}/drawing/").json()
+    below = [level for hertz, level in zip(drawn["hertz"], drawn["response"], strict=True) if hertz < 25]
+    assert max(below) < -20
+    answer = client.get(f"{base}/taken-away/rumble/")
+    sound, rate = soundfile.read(io.BytesIO(answer.content))
+    assert rate == SAMPLE_RATE and 0 < np.abs(sound).max() < 1
+    assert client.get(f"{base}/taken-away/hum/").status_code == 422
+    assert client.get(f"{base}/taken-away/echo/").status_code == 404
+    kept = send(client, "POST", "/api/treatments/", chain)
+    assert kept.status_code == 201 and desk.look()["kept"][0]["chain"]["name"] == "Mine, for the mill"
+    assert send(client, "POST", "/api/treatments/", chain | {"name": "Plain"}).status_code == 422
+    file = client.get(f"/api/treatments/{kept.json()['id']}/")
+    assert "Mine%2C%20for%20the%20mill.treatment.json" in file["Content-Disposition"]
+    client.force_login(stranger, backend="django.contrib.auth.backends.ModelBackend")
+    assert client.get(f"/api/treatments/{kept.json()['id']}/").status_code == 404
+    back = client.generic("POST", "/api/treatments/file/", file.content, content_type="application/octet-stream")
+    assert back.status_code == 201 and back.json()["chain"] == kept.json()["chain"]
+    assert client.delete(f"/api/treatments/{back.json()['id']}/").status_code == 204
+    broken = client.generic("POST", "/api/treatments/file/", b"{", content_type="application/octet-stream")
+    assert broken.status_code == 422 and "treatment" in broken.json()["detail"]
+
+
+def test_the_programme_is_measured_as_it_would_be_handed_over(desk, client, tmp_path):
+    address = f"/api/productions/{desk.production.id}/loudness/"
+    assert client.get(address).json() == {"loudness": None}
+    job = send(client, "POST", address).json()
+    running.run(job["id"])
+    assert Job.objects.get(pk=job["id"]).state == "done"
+    found = client.get(address).json()["loudness"]
+    assert found["now"] and found["true_peak"] <= -1.0 and found["held"] >= 0
+    present = state.load(desk.production)
+    assert len(found["curve"]) == present.length // SAMPLE_RATE
+    sound = np.concatenate(list(programme_sound(desk.production, present, spoken(desk.production, present), Ceiling())))
+    path = tmp_path / "programme.wav"
+    soundfile.write(path, sound, SAMPLE_RATE, subtype="FLOAT")
+    told = subprocess.run(
+        ["ffmpeg", "-nostats", "-i", path, "-af", "ebur128=peak=true", "-f", "null", "-"], capture_output=True, check=True
+    ).stderr.decode()
+    summary = told[told.rindex("Summary") :]
+    assert float(re.search(r"I:\s+(-?[\d.]+)", summary)[1]) == pytest.approx(found["integrated"], abs=0.11)
+    assert float(re.search(r"Peak:\s+(-?[\d.]+)", summary)[1]) == pytest.approx(found["true_peak"], abs=0.2)
+    desk.edit(kind="set_notes", line=str(desk.text.pk), notes="slower")
+    assert not client.get(address).json()["loudness"]["now"]

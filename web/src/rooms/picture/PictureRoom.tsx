@@ -5,7 +5,7 @@ import type { Production } from '../../api/client'
 import { useSettings } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
-import { Key } from '../../app/Key'
+import { Key, KeySign } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { rateOf, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
@@ -127,7 +127,7 @@ export function Component() {
             {sources.length ? 'Bring in more' : 'Choose files'}
           </Button>
           <Button size="xs" variant="default" onClick={() => reel.make(reel.edits.card)}>
-            Leave a card <Key action="reelCard" />
+            Leave a card <KeySign action="reelCard" />
           </Button>
           <span className="quiet">or drop files here</span>
         </div>

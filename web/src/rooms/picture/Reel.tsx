@@ -2,7 +2,7 @@ import { Button, SegmentedControl, Select, TextInput } from '@mantine/core'
 import { useEffect, useRef, useState } from 'react'
 import type { Piece, Production, Source } from '../../api/client'
 import { useDesk } from '../../app/desk'
-import { Key } from '../../app/Key'
+import { Key, KeySign } from '../../app/Key'
 import type { ActionName } from '../../app/keys'
 import { NumberField } from '../../app/NumberField'
 import { rateOf, timecodeAt } from '../../app/room'
@@ -125,25 +125,25 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
     <div className="picture-piece">
       <div className="picture-acts">
         <Button size="compact-xs" variant="default" {...asking(edits.start)}>
-          begins here <Key action="slotStart" />
+          begins here <KeySign action="slotStart" />
         </Button>
         <Button size="compact-xs" variant="default" {...asking(edits.end)}>
-          ends here <Key action="slotEnd" />
+          ends here <KeySign action="slotEnd" />
         </Button>
         <Button size="compact-xs" variant="default" {...asking(edits.split)}>
-          split here <Key action="reelSplit" />
+          split here <KeySign action="reelSplit" />
         </Button>
         <Button size="compact-xs" variant="default" {...asking(edits.close)}>
-          drop, close up <Key action="reelDrop" />
+          drop, close up <KeySign action="reelDrop" />
         </Button>
         <Button size="compact-xs" variant="default" {...asking(edits.leave)}>
-          drop, leave a hole <Key action="reelLeave" />
+          drop, leave a hole <KeySign action="reelLeave" />
         </Button>
         <Button size="compact-xs" variant="default" {...asking(edits.earlier)}>
-          move up <Key action="earlier" />
+          move up <KeySign action="earlier" />
         </Button>
         <Button size="compact-xs" variant="default" {...asking(edits.later)}>
-          move down <Key action="later" />
+          move down <KeySign action="later" />
         </Button>
       </div>
       {piece.kind !== 'film' && (

@@ -41,13 +41,13 @@ export function PlaceView(props: Props) {
         line {line.number} · <span className="tc">{timecodeAt(production, place.span[0]!)}</span>
       </p>
       <h1 className="polish-what" data-testid="place-what">
-        {place.text} <Sure value={place.sure} />
+        {place.text} {place.kind !== 'gain' && <Sure value={place.sure} />}
       </h1>
       <p className="polish-line">{line.text}</p>
       <Drawn place={place} asked={asked} />
       <p className="polish-mend" data-testid="place-mend">
-        {place.kind === 'breath'
-          ? `Lower it by ${-asked.decibel} dB.`
+        {place.kind === 'breath' || place.kind === 'gain'
+          ? `${asked.decibel > 0 ? 'Lift' : 'Lower'} it by ${Math.abs(asked.decibel)} dB.`
           : gap
             ? `Leave ${(asked.keep / SAMPLE_RATE).toFixed(2)} s of it; what follows ${follows}.`
             : cut
@@ -98,7 +98,7 @@ export function PlaceView(props: Props) {
       <p className="takes-keys polish-keys">
         <Key action="play">hear both</Key> <Key action="asRead" /> <Key action="asMended">as read, mended</Key>{' '}
         <Key action="accept">mend</Key> <Key action="leaveIt">leave</Key> <Key action="acceptAlike">all as sure</Key>{' '}
-        {place.kind === 'breath' && (
+        {(place.kind === 'breath' || place.kind === 'gain') && (
           <>
             <Key action="deeper" /> <Key action="lighter">3 dB more, less</Key>
           </>

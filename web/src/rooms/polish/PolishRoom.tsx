@@ -11,9 +11,11 @@ import { useKeys } from '../../app/keys'
 import { scoreOf, timecodeAt, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE } from '../../engine/time'
+import { ByHand } from './ByHand'
 import { Length } from './Length'
 import { Levels } from './Levels'
 import { PlaceView } from './PlaceView'
+import { ProgrammePlot } from './ProgrammePlot'
 import { SettledList } from './SettledList'
 import { Treatment } from './Treatment'
 import './polish.css'
@@ -59,7 +61,8 @@ function Room({ production, polish }: { production: Production; polish: Polish }
   const { playing } = useWatched(engine.transport.state)
   const [shows, setShows] = useState<'places' | 'levels'>('places')
   const [closes, setCloses] = useState(true)
-  const { place, index, asked, setAsked, choose } = usePlaces(polish.places)
+  const [byHand, setByHand] = useState<Place | null>(null)
+  const { place, index, asked, setAsked, choose } = usePlaces(polish.places, byHand)
   const { lines } = production
   const here = place ? lines.find((each) => each.id === place.line) : line
   useEffect(() => {
@@ -102,8 +105,9 @@ function Room({ production, polish }: { production: Production; polish: Polish }
     void engine.transport.play(voice.span[0]!, { to: voice.span[1]!, score, ducks, ducking, follow: false })
   }
   const stepPlace = (by: number) => {
-    const next = polish.places[Math.max(0, Math.min(polish.places.length - 1, index + by))]
+    const next = polish.places[Math.max(0, Math.min(polish.places.length - 1, byHand ? index : index + by))]
     if (!next) return
+    setByHand(null)
     settled.current = null
     choose(next)
     hear(next, askedOf(next), waysOf(next))
@@ -123,7 +127,9 @@ function Room({ production, polish }: { production: Production; polish: Polish }
   const settle = (on: boolean) => {
     if (!place || !asked) return
     if (on && place.kind === 'clipped') return go(here)
-    settled.current = place.id
+    setByHand(null)
+    if (byHand && !on) return
+    settled.current = byHand ? null : place.id
     if (on && isCut(place)) {
       edit.mutate(
         { kind: 'close_gap', line: place.line, voice: place.voice, gap: place.span, keep: asked.keep, close_up: closes },
@@ -132,6 +138,14 @@ function Room({ production, polish }: { production: Production; polish: Polish }
       return
     }
     edit.mutate({ kind: 'mend', places: [wanted(place, asked)], on }, say)
+  }
+  const hearAway = async (kind: string) => {
+    if (!here?.voice || engine.recorder.isBusy) return
+    const [start, to] = here.voice.span as [number, number]
+    const url = `/api/lines/${here.id}/treatment/taken-away/${kind}/?of=${here.voice.key}`
+    const load = async () => ({ buffer: await engine.sounds.buffer(url), offset: 0 })
+    const sound = { key: url, span: [start, to], bus: 'voice', level: here.voice.gain, load } as const
+    void engine.transport.play(start, { to, score: () => [{ ...sound, span: [start, to] }], follow: false })
   }
   const alike = polish.places.filter((one) => one.kind === place?.kind && one.sure >= place.sure)
   const settleAlike = () => {
@@ -144,7 +158,9 @@ function Room({ production, polish }: { production: Production; polish: Polish }
   }
   const change = (by: Partial<Asked>) => asked && setAsked({ ...asked, ...by })
   const deepen = (by: number) =>
-    asked && place?.kind === 'breath' && change({ decibel: Math.max(-40, Math.min(0, asked.decibel + by)) })
+    asked &&
+    (place?.kind === 'breath' || place?.kind === 'gain') &&
+    change({ decibel: Math.max(-40, Math.min(place.kind === 'gain' ? 20 : 0, asked.decibel + by)) })
   const edge = (start: number, end: number) => {
     if (!asked) return
     const first = Math.max(0, asked.first + start)
@@ -190,14 +206,23 @@ function Room({ production, polish }: { production: Production; polish: Polish }
         {shows === 'places' ? (
           <>
             <Scanned production={production} polish={polish} />
-            <Places production={production} places={polish.places} chosen={place} onChoose={choose} />
+            <Places
+              production={production}
+              places={polish.places}
+              chosen={place}
+              onChoose={(next) => {
+                setByHand(null)
+                choose(next)
+              }}
+            />
           </>
         ) : (
           <Levels production={production} chosen={here?.id} onChoose={go} />
         )}
       </section>
       <section className="polish-place">
-        {place && asked && here ? (
+        {shows === 'levels' && <ProgrammePlot production={production} chosen={here?.id} onChoose={go} />}
+        {shows === 'levels' ? null : place && asked && here ? (
           <PlaceView
             production={production}
             place={place}
@@ -229,6 +254,17 @@ function Room({ production, polish }: { production: Production; polish: Polish }
             )}
           </div>
         )}
+        {here?.voice && shows === 'places' && (
+          <ByHand
+            key={here.id}
+            production={production}
+            line={here}
+            onMark={(made) => {
+              setByHand(made)
+              hear(made, askedOf(made), waysOf(made))
+            }}
+          />
+        )}
         {here && <Length production={production} line={here} />}
         <SettledList
           production={production}
@@ -242,6 +278,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
         line={here}
         onSet={(scope, chain) => edit.mutate({ kind: 'set_treatment', scope, chain }, say)}
         onHear={hearLine}
+        onAway={(kind) => void hearAway(kind)}
       />
     </div>
   )
@@ -253,12 +290,12 @@ function waysOf(place: Place): readonly boolean[] {
 }
 
 /** The place that is looked at: the next one, when it is settled; and how its proposal was changed. */
-function usePlaces(places: Place[]) {
+function usePlaces(places: Place[], byHand: Place | null) {
   const [chosen, setChosen] = useState<string | null>(null)
   const last = useRef(0)
   const found = places.findIndex((place) => place.id === chosen)
   const index = found >= 0 ? found : Math.min(last.current, places.length - 1)
-  const place: Place | undefined = places[index]
+  const place: Place | undefined = byHand ?? places[index]
   useEffect(() => {
     last.current = Math.max(0, index)
   }, [index])
@@ -281,6 +318,7 @@ const NAMES: Record<Place['kind'], string> = {
   clipped: 'clipped',
   'false start': 'false starts',
   'put in': 'put in',
+  gain: 'marked',
 }
 
 type ListProps = { production: Production; places: Place[]; chosen: Place | undefined; onChoose: (place: Place) => void }

@@ -1,7 +1,10 @@
 import { Button, SegmentedControl, Select, Slider, Switch } from '@mantine/core'
 import { useState } from 'react'
-import type { Chain, Line, Polish, Production, StageKind } from '../../api/client'
+import { answered, type Chain, client, type Line, type Polish, type Production, type StageKind } from '../../api/client'
 import { Key } from '../../app/Key'
+import { sayProblem } from '../../app/Said'
+import { KeptTreatments } from './KeptTreatments'
+import { TreatmentDrawing } from './TreatmentDrawing'
 
 type Stage = Chain['stages'][number]
 type Props = {
@@ -10,10 +13,12 @@ type Props = {
   line: Line | undefined
   onSet: (scope: string, chain: Chain | null) => void
   onHear: (bare: boolean) => void
+  /** Hear what a stage takes away of the line. */
+  onAway: (kind: string) => void
 }
 
 /** How a voice is treated: for all lines, or for this one; the nearest wins. */
-export function Treatment({ polish, line, onSet, onHear }: Props) {
+export function Treatment({ production, polish, line, onSet, onHear, onAway }: Props) {
   const [nearest, setNearest] = useState(false)
   const scope = nearest && line ? `line:${line.id}` : 'production'
   const chainOf = (which: string) => polish.treatments.find((one) => one.scope === which)?.chain
@@ -21,6 +26,19 @@ export function Treatment({ polish, line, onSet, onHear }: Props) {
   const chain = chainOf(scope)
   const set = (kind: string, change: (stage: Stage) => Stage) =>
     chain && onSet(scope, { ...chain, stages: chain.stages.map((stage) => (stage.kind === kind ? change(stage) : stage)) })
+  const [suggested, setSuggested] = useState<{ line: string; reasons: string[] } | null>(null)
+  const reasons = chain?.name === 'Suggested' && suggested?.line === line?.id ? (suggested?.reasons ?? []) : []
+  const suggest = async () => {
+    if (!line) return
+    try {
+      const params = { path: { line_id: line.id } }
+      const found = await answered(client.GET('/api/lines/{line_id}/treatment/suggestion/', { params }))
+      setSuggested({ line: line.id, reasons: found.reasons })
+      onSet(scope, found.chain)
+    } catch (error) {
+      sayProblem(error)
+    }
+  }
   return (
     <aside className="polish-treatment" aria-label="treatment">
       <h2>Treatment</h2>
@@ -41,11 +59,30 @@ export function Treatment({ polish, line, onSet, onHear }: Props) {
         placeholder={chain ? chain.name : nearest ? 'as all lines' : 'as it was read'}
         value={null}
         onChange={(name) => {
-          const start = polish.starts.find((one) => one.name === name)
+          const start = [...polish.kept.map((one) => one.chain), ...polish.starts].find((one) => one.name === name)
           if (start) onSet(scope, start)
         }}
-        data={polish.starts.map((one) => one.name)}
+        data={[
+          { group: 'your own', items: polish.kept.map((one) => one.chain.name) },
+          { group: 'ready-made', items: polish.starts.map((one) => one.name) },
+        ].filter(({ items }) => items.length)}
       />
+      <Button
+        size="compact-sm"
+        variant="default"
+        disabled={!line?.voice}
+        onClick={() => void suggest()}
+        data-testid="suggest"
+      >
+        Suggest from line {line?.number ?? ''}
+      </Button>
+      {reasons.length > 0 && (
+        <ul className="polish-reasons" data-testid="reasons">
+          {reasons.map((reason) => (
+            <li key={reason}>{reason}</li>
+          ))}
+        </ul>
+      )}
       <div className="polish-hear">
         <Button size="compact-sm" variant="default" disabled={!line?.voice} onClick={() => onHear(false)}>
           Hear the line
@@ -57,13 +94,21 @@ export function Treatment({ polish, line, onSet, onHear }: Props) {
       <p className="quiet polish-keys">
         <Key action="hearLine" /> <Key action="lineAsRead">the line now, as read</Key>
       </p>
+      {line && chain && <TreatmentDrawing line={line} />}
+      <KeptTreatments production={production} polish={polish} chain={chain} />
       {chain ? (
         <>
           <ol className="polish-stages">
             {polish.stages.map((kind) => {
               const stage = chain.stages.find((one) => one.kind === kind.kind)
               return stage ? (
-                <OneStage key={kind.kind} kind={kind} stage={stage} onSet={(change) => set(kind.kind, change)} />
+                <OneStage
+                  key={kind.kind}
+                  kind={kind}
+                  stage={stage}
+                  onSet={(change) => set(kind.kind, change)}
+                  onAway={line?.voice ? () => onAway(kind.kind) : undefined}
+                />
               ) : null
             })}
           </ol>
@@ -81,10 +126,15 @@ export function Treatment({ polish, line, onSet, onHear }: Props) {
   )
 }
 
-type StageProps = { kind: StageKind; stage: Stage; onSet: (change: (stage: Stage) => Stage) => void }
+type StageProps = {
+  kind: StageKind
+  stage: Stage
+  onSet: (change: (stage: Stage) => Stage) => void
+  onAway: (() => void) | undefined
+}
 
 /** A stage: on or off, what it does, its numbers. */
-function OneStage({ kind, stage, onSet }: StageProps) {
+function OneStage({ kind, stage, onSet, onAway }: StageProps) {
   return (
     <li>
       <Switch
@@ -97,6 +147,11 @@ function OneStage({ kind, stage, onSet }: StageProps) {
         label={kind.name}
         description={stage.on ? undefined : kind.help}
       />
+      {stage.on && onAway && (
+        <button type="button" className="link-button polish-away" onClick={onAway}>
+          hear what it takes away
+        </button>
+      )}
       {stage.on &&
         kind.settings.map(({ name, low, high, unit }) => (
           <Dial
