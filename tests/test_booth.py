@@ -1,9 +1,12 @@
 """The Booth before and after a reading: the room is listened to, and what was read is judged where it was read."""
 
+import re
+
 import pytest
 from playwright.sync_api import Page, Route, expect
 
 from harness import choose_simulated, in_slot, read_one_take, state, until
+from measure import RATE
 from probe import api, takes_of
 
 pytestmark = pytest.mark.browser
@@ -89,3 +92,33 @@ def test_what_was_read_is_judged_heard_and_set_aside_without_leaving_the_booth(d
     expect(page.get_by_text("its 2 takes stay on the disk")).to_be_visible()
     page.keyboard.press("Control+z")
     expect(page.get_by_test_id("page").get_by_role("option")).to_have_count(1)
+
+
+def test_mistakes_are_marked_while_reading_and_go_with_the_take(desk: Page, world):
+    page = desk
+    in_slot(page, "Marked")
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    clock = page.locator(".booth-clock")
+
+    def read(seconds: float) -> None:
+        until(lambda: (said := clock.inner_text())[:1].isdigit() and float(said.split()[0]) >= seconds)
+
+    read(1.5)
+    page.keyboard.press("m")
+    read(2.5)
+    page.keyboard.press("m")
+    expect(page.get_by_test_id("marks")).to_contain_text("2 marked")
+    read(3.5)
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    expect(page.get_by_test_id("verdict")).to_contain_text("2 mistakes marked")
+    (take,) = takes_of(page, page.url.split("/")[4])
+    first, second = (at / RATE - 4.0 for at in take["marks"])
+    assert 1.4 < first < second - 0.5 and second < 3.6, "in the take, where they were made"
+    page.keyboard.press("4")
+    marks = page.locator("[data-take='1']").get_by_role("button", name=re.compile(r"^\d\.\d+ s$"))
+    expect(marks).to_have_count(2)
+    marks.first.click()
+    page.reload()
+    expect(marks).to_have_count(2)

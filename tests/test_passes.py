@@ -86,3 +86,24 @@ def test_a_pass_recorded_elsewhere_is_brought_in_cut_and_one_of_its_lines_is_edi
     samples, rate = soundfile.read(sent)
     soundfile.write(sent, samples * 0.5, rate, subtype="PCM_24")
     expect(page.locator("[data-take='2']")).to_contain_text("take 1, edited outside", timeout=90_000)
+
+
+def test_a_comment_is_spoken_freely_and_becomes_lines(desk: Page, world, tmp_path):
+    page = desk
+    new_production(page, "Comment")
+    page.keyboard.press("3")
+    page.get_by_test_id("speak-freely").click()
+    expect(page.get_by_test_id("booth-line")).to_contain_text("Speak freely")
+    page.keyboard.press("4")
+    quiet = np.zeros(SAMPLE_RATE, np.float32)
+    spoken = [part for text in LINES[:3] for part in (quiet, narrator._spoken(text, narrator.VOICES[0], 1.0) * 0.5)]
+    sound = np.concatenate([*spoken, quiet])
+    sound += np.random.default_rng(4).standard_normal(len(sound)).astype(np.float32) * 0.0008
+    path = tmp_path / "comment.wav"
+    soundfile.write(path, sound, SAMPLE_RATE)
+    page.get_by_test_id("reading-file").set_input_files(path)
+    expect(page.locator("[data-take='1']")).to_be_visible(timeout=90_000)
+    expect(page.get_by_text("make lines of what is said")).to_be_visible()
+    page.keyboard.press("k")
+    expect(page.get_by_test_id("cut")).to_contain_text("3 takes of 3 lines", timeout=90_000)
+    expect(page.get_by_test_id("page").get_by_role("option")).to_have_count(3)

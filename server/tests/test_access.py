@@ -5,15 +5,25 @@ import uuid
 import pytest
 from django.test import Client
 
+from fendo_core.voice.chain import STARTS
 from fendo_server.handover.models import Handover, Preset
 from fendo_server.picture.models import Arrival, Source
+from fendo_server.polish.models import KeptTreatment
 from fendo_server.takes.description import comp_of_take
 from fendo_server.urls import api
 from fendo_server.voice.sounding import Sounding
 from fendo_server.work.models import Job
 from testing import order, record, send, voice
 
-OPEN_TO_ALL_SIGNED_IN = {"session/", "productions/", "round-trip/", "round-trip/sound/", "handover-presets/"}
+OPEN_TO_ALL_SIGNED_IN = {
+    "session/",
+    "productions/",
+    "round-trip/",
+    "round-trip/sound/",
+    "handover-presets/",
+    "treatments/",
+    "treatments/file/",
+}
 
 
 @pytest.fixture
@@ -37,6 +47,8 @@ def ids(production, ada):
         "job_id": job.id,
         "handover_id": kept.id,
         "preset_id": Preset.objects.create(owner=ada, name="Mine", order=order()).id,
+        "treatment_id": KeptTreatment.objects.create(owner=ada, name="Mine", chain=STARTS[0].as_row()).id,
+        "kind": "rumble",
         "piece": 0,
         "number": 0,
         "form": "srt",

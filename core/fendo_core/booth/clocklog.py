@@ -15,7 +15,7 @@ Pair: TypeAlias = tuple[int, int]
 Readings: TypeAlias = NDArray[np.int64]
 """Many pairs, one a row: two hours of them are half a million."""
 
-PAIRS = ("capture", "transport", "output", "seen", "gaps", "repeats")
+PAIRS = ("capture", "transport", "output", "seen", "gaps", "repeats", "marks")
 MANY = ("output", "seen")
 LONGEST_NOTE = 200
 MOST_NOTES = 200
@@ -50,6 +50,7 @@ class ClockLog:
         seen: (frame of the picture, time): each frame when it was drawn; shape (n, 2).
         gaps: (sample of the take, samples that were never given and are silence there).
         repeats: (sample of the take, samples whose label came twice).
+        marks: (sample of the take at which the reader marked a mistake, context frame of it).
         latency: samples from schedule to ear and from mouth to label, together.
         source: "none" (the simulated reader is on the schedule itself), "browser" (its own figures), "measured" (looped).
         spread: samples by which the readings of the loop test differed.
@@ -64,6 +65,7 @@ class ClockLog:
     seen: Readings = field(default_factory=lambda: readings(()))
     gaps: tuple[Pair, ...] = ()
     repeats: tuple[Pair, ...] = ()
+    marks: tuple[Pair, ...] = ()
     latency: int = 0
     source: Source = "browser"
     spread: int = 0

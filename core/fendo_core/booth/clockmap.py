@@ -50,6 +50,10 @@ MICROSECONDS = 1_000_000
 Offsets = NDArray[np.float64]
 
 
+MOST_MARKS = 500
+"""Of a take: more are no marks but a key that got stuck."""
+
+
 @dataclass(frozen=True, slots=True)
 class Piece:
     """From take sample `sample` on, sample s lies at programme sample `programme` + (s - `sample`)."""
@@ -74,6 +78,7 @@ class ClockMap:
         picture_spread: how far the mean of a second lay from it at most, beyond what the screen's raster explains.
         within: no sample that the map places is further off than this, as far as the readings can tell.
         doubts: (sample, words) what of it can't be trusted, and from where on.
+        marks: samples at which the reader marked a mistake while reading.
     """
 
     pieces: tuple[Piece, ...]
@@ -90,6 +95,7 @@ class ClockMap:
     picture_spread: int = 0
     within: int = 0
     doubts: tuple[tuple[int, str], ...] = ()
+    marks: tuple[int, ...] = ()
 
     @property
     def start(self) -> int:
@@ -138,6 +144,7 @@ class ClockMap:
                 picture_spread=int(kept.get("picture_spread", 0)),
                 within=int(kept.get("within", 0)),
                 doubts=tuple((int(at), str(text)) for at, text in kept.get("doubts", ())),
+                marks=tuple(int(at) for at in kept.get("marks", ())),
             )
         except (KeyError, TypeError, AttributeError, OverflowError, ValueError) as error:
             raise ValueError(f"this is no clock map: {error}") from error
@@ -389,6 +396,7 @@ def make_map(log: ClockLog, length: int, rate: FrameRate) -> ClockMap:
         picture_spread=seen.spread if seen else 0,
         within=min(within, LARGEST_DOUBT),
         doubts=tuple(sorted(doubts)),
+        marks=tuple(sorted({at for at, _ in log.marks if 0 <= at < length})[:MOST_MARKS]),
     )
 
 

@@ -168,6 +168,31 @@ def _pass(attempts: Sequence[Attempt], phrases: Sequence[Span]) -> Pass:
     return Pass(tuple(attempts), uncovered(phrases, [one.span for one in attempts], LOOSE))
 
 
+LEAST_COMMENT = milliseconds(300)
+"""What is shorter is a cough or a word to oneself."""
+_TAIL = milliseconds(200)
+
+
+@dataclass(frozen=True, slots=True)
+class Comment:
+    """Something that was said without a script: its slot, and its stretch of the recording, both in samples of that."""
+
+    slot: Span
+    span: Span
+
+
+def comments_of(phrases: Sequence[Span], length: int) -> tuple[Comment, ...]:
+    """A comment that was spoken freely, parted where the speaker paused: a line for each stretch.
+
+    Args:
+        phrases: where somebody speaks, in samples of the recording, which is `length` samples long.
+    """
+    groups = [group for group in _groups(phrases) if group.length >= LEAST_COMMENT]
+    ends = [*(group.start for group in groups[1:]), length]
+    slots = [Span(group.start, min(group.end + _TAIL, end)) for group, end in zip(groups, ends, strict=True)]
+    return tuple(Comment(slot, span) for slot, span in zip(slots, _with_pauses(groups, length), strict=True))
+
+
 _LEFT_OUT, _AGAIN, _APART = 2.5, 1.0, 2.0
 
 

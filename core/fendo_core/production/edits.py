@@ -280,6 +280,14 @@ class NoteTake:
 
 
 @dataclass(frozen=True, slots=True)
+class LinesOfComment:
+    """A line into which somebody spoke freely: it gets the first of the slots, and each of the others has a line below."""
+
+    line: str
+    slots: tuple[Span, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class UsePass:
     """The takes that were cut out of one long pass are used from now on, and the pass itself is put away quietly."""
 
@@ -465,6 +473,7 @@ Edit: TypeAlias = (
     | TakeApart
     | SetAside
     | NoteTake
+    | LinesOfComment
     | UsePass
     | Mend
     | DropRepairs
@@ -758,6 +767,13 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             return replace(state, aside=away), "take set aside" if aside else "take brought back"
         case NoteTake(take, mark, note):
             return _noted(state, take, mark, note)
+        case LinesOfComment(line, spoken):
+            known, new = {one.id: one.reader for one in state.lines}, state.lines
+            if len(spoken) > 1:
+                below = [Draft("", slot) for slot in spoken[1:]]
+                new = lines.add_drafts(new, line, below, state.rate, {}, new_id, state.recorded)
+            new = tuple(one if one.id in known else replace(one, reader=known[line]) for one in new)
+            return replace(state, lines=slots.set_slot(new, line, spoken[0], state.rate)), f"{len(spoken)} lines spoken"
         case UsePass(whole, takes):
             # A pass that is picked stays where it is.
             put_away = {whole} - {*state.picks.values(), *takes}

@@ -88,6 +88,7 @@ class ClockSerializer(serializers.Serializer):
     seen = _pairs("(frame of the picture, microseconds)")
     gaps = _pairs("(sample of the take, missing samples)")
     repeats = _pairs("(sample of the take, repeated samples)")
+    marks = _pairs("(sample of the take at which a mistake was marked, context frame)")
     notes = serializers.ListField(child=NoteSerializer(min_length=2, max_length=2), required=False)
     latency = serializers.IntegerField(min_value=0, required=False)
     spread = serializers.IntegerField(min_value=0, required=False)

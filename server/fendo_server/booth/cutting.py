@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from django.db import transaction
 
-from fendo_core.booth.passes import Attempt, Pass, PassLine, cut_by_pauses, cut_by_words
+from fendo_core.booth.passes import Attempt, Pass, PassLine, comments_of, cut_by_pauses, cut_by_words
 from fendo_core.production import edits
 from fendo_core.timebase import Span, seconds_text
 from fendo_core.words import LISTENS
@@ -34,16 +34,22 @@ def cut_into_lines(progress: running.Progress) -> dict[str, Any]:
         capture.measure(take, progress.part(0.0, 0.05, "measuring the pass"))
         take.save(update_fields=capture.MEASURED)
     production = progress.job.production
+    if not take.line.text:
+        return _comment(progress, production, take)
     lines = _lines(production, take)
     progress(0.05, "listening for the lines")
     found = _found(production, take, lines)
     if not any(one.line != str(take.line_id) for one in found.attempts) and len(found.attempts) < 2:
         raise running.JobFailed("Only its own line was found in this take, so there is nothing to cut. It is as it was.")
-    progress(0.6, "measuring the takes")
     made = []
+    tell = progress.part(0.6, 0.95, "measuring the takes")
     for count, one in enumerate(found.attempts):
-        made.append(_measured(take, one))
-        progress(0.6 + 0.35 * (count + 1) / len(found.attempts))
+        line = Line.objects.get(pk=one.line)
+        new = _measured(take, line, one.span)
+        if line.slot_start is not None and new.speech_start is not None:
+            new.place = line.slot_start - new.speech_start
+        made.append(new)
+        tell((count + 1) / len(found.attempts))
     progress.still_wanted()
     with transaction.atomic():
         _number(production, made)
@@ -57,6 +63,35 @@ def cut_into_lines(progress: running.Progress) -> dict[str, Any]:
         listening.ask(new)
     loose = [f"{seconds_text(span.start - take.first)}–{seconds_text(span.end - take.first)} s" for span in found.loose]
     return {"lines": len({one.line for one in found.attempts}), "takes": len(made), "loose": loose[:20]}
+
+
+def _comment(progress: running.Progress, production: Production, take: Take) -> dict[str, Any]:
+    """A take of a line without words: what was spoken becomes lines, each with its stretch of the recording as a take."""
+    progress(0.1, "listening for what was said")
+    found = comments_of([Span(*pair) for pair in take.phrases if take.first <= pair[0]], take.last)
+    if not found:
+        raise running.JobFailed("Nobody is heard in this take, so no lines were made. It is as it was.")
+    at = take.placed
+    tell = progress.part(0.2, 0.9, "measuring the takes")
+    made = []
+    for count, one in enumerate(found):
+        made.append(_measured(take, take.line, one.span))
+        tell((count + 1) / len(found))
+    progress.still_wanted()
+    with transaction.atomic():
+        production.refresh_from_db()
+        slots = tuple(one.slot.shifted(at) for one in found)
+        changes.perform(production, production.owner, production.revision, edits.LinesOfComment(str(take.line_id), slots))
+        order = list(production.lines.filter(dropped=False).order_by("position"))
+        first = next(n for n, line in enumerate(order) if line.pk == take.line_id)
+        for new, line in zip(made, order[first : first + len(made)], strict=True):
+            new.line, new.place = line, take.place
+        _number(production, made)
+        Take.objects.bulk_create(made)
+        production.refresh_from_db()
+        used = edits.UsePass(str(take.pk), tuple(str(new.pk) for new in made))
+        changes.perform(production, production.owner, production.revision, used)
+    return {"lines": len(made), "takes": len(made), "loose": []}
 
 
 def _lines(production: Production, take: Take) -> list[PassLine]:
@@ -88,14 +123,11 @@ def _found(production: Production, take: Take, lines: list[PassLine]) -> Pass:
     return Pass(attempts, tuple(span.shifted(take.first) for span in found.loose))
 
 
-def _measured(take: Take, one: Attempt) -> Take:
-    """A take of an attempt, measured, lying where its line's slot begins; set aside until it is used."""
-    line = Line.objects.get(pk=one.line)
-    made = Take(line=line, recording=take.recording, first=one.span.start, last=one.span.end, number=0, words=line.text)
+def _measured(take: Take, line: Line, span: Span) -> Take:
+    """A stretch of a take's recording as a take of its own, measured; set aside until it is used."""
+    made = Take(line=line, recording=take.recording, first=span.start, last=span.end, number=0, words=line.text)
     made.aside = True
     capture.measure(made)
-    if line.slot_start is not None and made.speech_start is not None:
-        made.place = line.slot_start - made.speech_start
     return made
 
 

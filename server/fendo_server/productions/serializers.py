@@ -127,6 +127,9 @@ class TakeSerializer(serializers.Serializer):
     advice = serializers.ListField(child=serializers.CharField(), help_text="what to do about its level")
     measured = serializers.BooleanField(help_text="its sound was looked at; a long take is there before that")
     latency_source = serializers.CharField(allow_blank=True)
+    marks = serializers.ListField(
+        child=serializers.IntegerField(), help_text="programme samples at which the reader marked a mistake"
+    )
     within = serializers.IntegerField(allow_null=True, help_text="samples by which its place may be off")
     suggested = serializers.ListField(
         child=serializers.CharField(), required=False, help_text="why to begin with this one; empty for all others"

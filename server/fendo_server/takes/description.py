@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from django.db.models import QuerySet
-from django.db.models.fields.json import KeyTextTransform
+from django.db.models.fields.json import KeyTextTransform, KeyTransform
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.production.state import LineComp
@@ -39,8 +39,11 @@ LISTED = ("words", "read")
 
 def _rows(takes: QuerySet[Take], *more: str) -> Iterable[Any]:
     """Plain rows: there may be a thousand, and models would cost more than all the rest."""
-    known = takes.order_by("number").annotate(latency_source=KeyTextTransform("source", "recording__clock"))
-    return known.values_list(*COLUMNS, *more, "latency_source", named=True)
+    known = takes.order_by("number").annotate(
+        latency_source=KeyTextTransform("source", "recording__clock"),
+        marks=KeyTransform("marks", "recording__clock"),
+    )
+    return known.values_list(*COLUMNS, *more, "latency_source", "marks", named=True)
 
 
 def comp_of(take: Any) -> Comp:
@@ -177,6 +180,7 @@ class Describer:
             "remarks": list(said.remarks) if said else [],
             "measured": measured,
             "latency_source": take.latency_source or "",
+            "marks": [at + place for at in take.marks or () if take.first <= at < (take.last or at + 1)],
             "within": take.recording__within,
             "advice": self._advice(take) if voice and voice["speech"] else [],
             "read": self._read(take, check, place) if said and measured else None,
@@ -238,6 +242,7 @@ class Describer:
             "remarks": list(said.remarks),
             "measured": found is not None,
             "latency_source": "",
+            "marks": [],
             "within": None,
             "advice": [],
             "read": self._comp_read(one.comp, heard),

@@ -1301,6 +1301,8 @@ export interface components {
             gaps?: number[][];
             /** @description (sample of the take, repeated samples) */
             repeats?: number[][];
+            /** @description (sample of the take at which a mistake was marked, context frame) */
+            marks?: number[][];
             notes?: unknown[][];
             latency?: number;
             spread?: number;
@@ -3370,6 +3372,8 @@ export interface components {
             /** @description its sound was looked at; a long take is there before that */
             measured: boolean;
             latency_source: string;
+            /** @description programme samples at which the reader marked a mistake */
+            marks: number[];
             /** @description samples by which its place may be off */
             within: number | null;
             /** @description why to begin with this one; empty for all others */

@@ -57,6 +57,7 @@ export const ACTIONS = {
   record: { key: 'Enter', does: 'begin a take; stop it', room: 'Booth' },
   run: { key: 'Shift+Enter', does: 'read line after line without a key (reading run)', room: 'Booth' },
   pause: { key: 'p', does: 'pause the take; go on', room: 'Booth' },
+  markHere: { key: 'm', does: 'mark a mistake in the take', room: 'Booth' },
   punchIn: { key: 'i', does: 'read again from the position on (punch in)', room: 'Booth' },
   callOff: { key: 'Escape', does: 'call off the count-in; stop', room: 'Booth' },
   headphones: { key: 'h', does: 'headphones are on, or not', room: 'Booth' },

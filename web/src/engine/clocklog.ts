@@ -1,7 +1,7 @@
 /** Two whole numbers that belong together. */
 type Pair = [number, number]
 
-const PAIRS = ['capture', 'transport', 'output', 'seen', 'gaps', 'repeats'] as const
+const PAIRS = ['capture', 'transport', 'output', 'seen', 'gaps', 'repeats', 'marks'] as const
 type PairName = (typeof PAIRS)[number]
 
 /** A part of a take's clock log, as the server takes it; the core's `ClockLog` says what each pair means. */

@@ -21,6 +21,8 @@ export type OpenInput = {
   readonly choice: InputChoice
   readonly node: AudioNode
   readonly channels: number
+  /** Of each channel, where there are several: how loud it is now. */
+  readonly meters: readonly AnalyserNode[]
   /** From mouth to label, samples; and where that figure comes from. */
   readonly latency: number
   readonly latencySource: 'none' | 'browser'
@@ -108,11 +110,17 @@ async function openMicrophone(audio: Audio, choice: InputChoice, onLost: Lost): 
   const node = new GainNode(audio.context, { channelCount: 1, channelCountMode: 'explicit' })
   source.connect(splitter)
   splitter.connect(node, Math.min(choice.channel, channels - 1))
+  const meters = Array.from({ length: channels > 1 ? channels : 0 }, (_, channel) => {
+    const meter = new AnalyserNode(audio.context, { fftSize: 2048 })
+    splitter.connect(meter, channel)
+    return meter
+  })
   const latency = Math.round(((settings as { latency?: number }).latency ?? 0) * SAMPLE_RATE)
   return {
     choice,
     node,
     channels,
+    meters,
     latency,
     latencySource: 'browser',
     prepare() {},
@@ -137,6 +145,7 @@ type Reading = { buffer: AudioBuffer; cue: number }
 class SimulatedReader implements OpenInput {
   readonly node: GainNode
   readonly channels = 1
+  readonly meters = []
   readonly latency = 0
   readonly latencySource = 'none'
   private line = ''
@@ -218,6 +227,7 @@ function simulatedLoop(audio: Audio, choice: InputChoice): OpenInput {
     choice,
     node,
     channels: 1,
+    meters: [],
     latency: 0,
     latencySource: 'browser',
     prepare() {},

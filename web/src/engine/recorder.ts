@@ -126,6 +126,8 @@ export class Recorder {
   readonly crowded = new Observable(false)
   /** While it records: nobody has been heard yet for two seconds, or the input has gone dead. */
   readonly unheard = new Observable<false | 'nobody' | 'dead'>(false)
+  /** Mistakes that were marked in the take that is read. */
+  readonly marks = new Observable(0)
   /** The level now; drawn every frame, so it is a plain value and not watched. */
   readonly level: Level = { peak: 0, rms: 0, held: 0, clipped: false }
   /** The waveform of the take that is being recorded. */
@@ -138,6 +140,7 @@ export class Recorder {
   private opening = 0
   private pending: Promise<void> = Promise.resolve()
   private heldUntil = 0
+  private readonly samples = new Float32Array(2048)
   /** The sound stood still since the input was opened: its way in may have become longer. */
   private broken = false
   private listening: ((news: CaptureNews) => void) | undefined
@@ -241,6 +244,16 @@ export class Recorder {
     this.opened?.prepare(line)
   }
 
+  /** How loud a channel of the input is now: its peak over the last 40 ms. */
+  peakOf(channel: number): number {
+    const meter = this.opened?.meters[channel]
+    if (!meter) return 0
+    meter.getFloatTimeDomainData(this.samples)
+    let peak = 0
+    for (const sample of this.samples) peak = Math.max(peak, Math.abs(sample))
+    return peak
+  }
+
   clearClip(): void {
     this.level.clipped = false
     this.level.held = 0
@@ -262,7 +275,8 @@ export class Recorder {
     const live: Live = { line, reading, cue, begun: null, armed: false, off: false, cut: '', notes, from: 0, base: 0 }
     this.live = live
     this.wave.clear()
-    this.level.held = 0
+    this.marks.set(0)
+    this.clearClip()
     this.state.set({ kind: 'counting in', line: line.id, cue, from: cue - PRE_ROLL, take: null })
     await this.pending // a microphone that was chosen just now
     if (!this.opened) {
@@ -371,6 +385,15 @@ export class Recorder {
       this.state.set({ kind: 'recording', line: value.line, cue, take: value.take! })
     }
     if (performance.now() > this.heldUntil) this.level.held *= 0.98
+  }
+
+  /** The reader marks a mistake: it goes with the take, at what is spoken now. */
+  mark(): void {
+    const { live } = this
+    if (this.state.value.kind !== 'recording' || !live) return
+    const frame = this.audio.soon(0)
+    live.notes.pair('marks', Math.max(0, frame - live.from + live.base), frame)
+    this.marks.set(this.marks.value + 1)
   }
 
   /** Hold the take: nothing is kept from here on until it goes on. */

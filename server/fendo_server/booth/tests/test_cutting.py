@@ -10,6 +10,7 @@ from fendo_core.production import edits
 from fendo_core.production.state import rows
 from fendo_core.reader import narrator
 from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_server.booth import capture
 from fendo_server.booth.rescue import rescue
 from fendo_server.productions import record as records
 from fendo_server.productions import services, state
@@ -102,3 +103,47 @@ def test_the_takes_of_a_pass_come_back_with_the_productions_record(client, read,
     assert (report.whole, report.takes, report.picks) == (["Weir"], 1, 1)
     assert rows(state.load(Production.objects.get())) == before
     assert sorted(Take.objects.values_list("pk", "first", "last", "number", "speech_start")) == counted
+
+
+def test_what_is_spoken_freely_becomes_lines_that_lie_where_it_was_said(client, ada):
+    production = services.make_production(ada, "Comment")
+    edit(production, ada, edits.NewLine())
+    (line,) = production.lines.all()
+    parts = [said(text) for text in LINES[:3]]
+    quiet = np.zeros(SAMPLE_RATE, np.float32)
+    sound = np.concatenate([quiet, parts[0], quiet, parts[1], quiet, parts[2], quiet])
+    sound = sound + np.random.default_rng(5).standard_normal(len(sound)) * 0.0008
+    start = 12 * SAMPLE_RATE
+    take = record(line, pcm.from_floats(sound), start=start)
+    before = take.recording.path.read_bytes()
+    job = cut(client, take)
+    assert job.state == Job.State.DONE, job.error
+    lines = list(production.lines.filter(dropped=False).order_by("position"))
+    assert [one.text for one in lines] == ["", "", ""] and lines[0].pk == line.pk
+    at = start + SAMPLE_RATE
+    for one, part in zip(lines, parts, strict=True):
+        assert abs(one.slot_start - at) < 0.08 * SAMPLE_RATE
+        made = Take.objects.get(line=one, aside=False)
+        assert abs(made.placed + made.speech_start - at) < 0.08 * SAMPLE_RATE
+        at += len(part) + SAMPLE_RATE
+    take.refresh_from_db()
+    assert take.aside and take.recording.path.read_bytes() == before
+    present = state.load(production)
+    assert len(present.takes) == 3
+    send(client, "POST", f"/api/productions/{production.id}/undo/")
+    send(client, "POST", f"/api/productions/{production.id}/undo/")
+    (left,) = production.lines.filter(dropped=False)
+    take.refresh_from_db()
+    assert left.pk == line.pk and not take.aside
+
+
+def test_a_mistake_that_was_marked_goes_with_the_take_and_with_what_is_cut_out_of_it(client, read, ada):
+    production, _, _ = read
+    line = production.lines.first()
+    take = capture.begin(line, "a microphone")
+    sound = pcm.from_integers(pcm.from_floats(np.concatenate([QUIET, said(LINES[0]), QUIET])))
+    clock = '{"capture": [[0, 0]], "transport": [[0, 4800]], "source": "none", "marks": [[60000, 60000]]}'
+    capture.append(take, 0, sound, clock)
+    capture.finish(take, len(sound) // 3, [{"marks": [[60000, 60000], [72000, 72000], [10**9, 1]]}], False)
+    row = next(row for row in send(client, "GET", f"/api/lines/{line.pk}/takes/").json() if row["id"] == str(take.pk))
+    assert row["marks"] == [64_800, 76_800]

@@ -3,7 +3,7 @@ import { notifications } from '@mantine/notifications'
 import { useEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import type { Line, Production, Voice } from '../../api/client'
-import { useSettings, useTakes } from '../../api/production'
+import { useEdits, useSettings, useTakes } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
@@ -111,11 +111,13 @@ export function Component() {
   const { takes } = useTakes(production.id, line)
   const read =
     state.kind === 'saved' && state.line === line?.id ? takes.find(({ number }) => number === state.take) : undefined
+  const marks = useWatched(recorder.marks)
   const { run, start: startRun, end: endRun } = useRun(line, lines[index + 1], read, () => begin(null), go)
   useKeys({
     record: toggle,
     run: () => quiet && startRun(),
     pause: hold,
+    markHere: () => recorder.mark(),
     punchIn,
     callOff: () => {
       endRun()
@@ -217,6 +219,11 @@ export function Component() {
             (state.kind === 'recording' || state.kind === 'paused') && (
               <>
                 <Key action="pause">{state.kind === 'paused' ? 'go on' : 'pause'}</Key>{' '}
+                {state.kind === 'recording' && (
+                  <span data-testid="marks">
+                    <Key action="markHere">mark a mistake{marks > 0 && `: ${marks} marked`}</Key>
+                  </span>
+                )}{' '}
                 {next && !run && <Key action="down">read on</Key>}
                 {run && <Key action="callOff">end the run</Key>}
               </>
@@ -357,6 +364,7 @@ function Clock({ line }: { line: Line }) {
 }
 
 function EmptyBooth({ production }: { production: Production }) {
+  const { edit } = useEdits(production.id)
   return (
     <div className="said">
       <h2>No lines to read yet</h2>
@@ -366,6 +374,14 @@ function EmptyBooth({ production }: { production: Production }) {
       <Button component={Link} to="../script">
         Go to Script
       </Button>
+      <Button
+        variant="default"
+        onClick={() => edit.mutate({ kind: 'new_line', after: null }, { onError: sayProblem })}
+        data-testid="speak-freely"
+      >
+        Speak freely
+      </Button>
+      <p className="quiet">A comment without words: afterwards each stretch that you spoke becomes a line.</p>
     </div>
   )
 }

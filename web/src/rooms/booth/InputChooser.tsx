@@ -1,5 +1,5 @@
 import { Select } from '@mantine/core'
-import { useEffect, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import type { Production } from '../../api/client'
 import { useSettings } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
@@ -58,16 +58,18 @@ export function InputChooser({ production }: { production: Production }) {
         }}
       />
       {channels > 1 && choice && (
-        <Select
-          aria-label="input channel"
-          size="xs"
-          w={92}
-          data={Array.from({ length: channels }, (_, index) => ({ value: String(index), label: `input ${index + 1}` }))}
-          value={String(choice.channel)}
-          allowDeselect={false}
-          disabled={busy}
-          onChange={(channel) => void choose({ ...choice, channel: Number(channel) })}
-        />
+        <div className="input-channels" role="radiogroup" aria-label="input channel">
+          {Array.from({ length: channels }, (_, channel) => (
+            <Channel
+              // biome-ignore lint/suspicious/noArrayIndexKey: a channel is its number
+              key={channel}
+              channel={channel}
+              chosen={channel === choice.channel}
+              disabled={busy}
+              onChoose={() => void choose({ ...choice, channel })}
+            />
+          ))}
+        </div>
       )}
       {choice?.device === SIMULATED.device && (
         <Select
@@ -99,5 +101,40 @@ export function InputChooser({ production }: { production: Production }) {
         </p>
       )}
     </div>
+  )
+}
+
+type ChannelProps = { channel: number; chosen: boolean; disabled: boolean; onChoose: () => void }
+
+/** One channel of the input, with what comes from it now: whoever speaks sees which one is theirs. */
+function Channel({ channel, chosen, disabled, onChoose }: ChannelProps) {
+  const engine = useEngine()
+  const bar = useRef<HTMLElement>(null)
+  useEffect(() => {
+    let held = 0
+    const draw = () => {
+      if (!bar.current) return
+      held = Math.max(engine.recorder.peakOf(channel), held * 0.92)
+      const share = Math.max(0, Math.min(1, 1 + (20 * Math.log10(Math.max(held, 1e-4))) / 60))
+      bar.current.style.transform = `scaleX(${share.toFixed(2)})`
+    }
+    engine.onFrame.add(draw)
+    return () => void engine.onFrame.delete(draw)
+  }, [engine, channel])
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a level moves inside it
+    <button
+      type="button"
+      role="radio"
+      aria-checked={chosen}
+      aria-label={`input ${channel + 1}`}
+      disabled={disabled}
+      onClick={onChoose}
+    >
+      {channel + 1}
+      <span className="input-level">
+        <i ref={bar} />
+      </span>
+    </button>
   )
 }

@@ -5,6 +5,8 @@ import { useEachFrame, useEngine } from '../../app/engine'
 import { type Paint, useDrawing } from '../../page/drawing'
 
 const LOW = -60
+/** dBFS that are written beside the bar. */
+const SCALE = [-6, -12, -18, -24, -36, -48]
 
 function decibels(amplitude: number): number {
   return 20 * Math.log10(Math.max(amplitude, 1e-6))
@@ -41,16 +43,23 @@ export function Meter({ production, onClear }: { production: Production; onClear
         const y = (share: number) => height * (1 - share)
         ctx.fillStyle = inks.rule
         ctx.globalAlpha = 0.5
-        ctx.fillRect(8, 0, width - 16, height)
+        ctx.fillRect(14, 0, width - 20, height)
         ctx.globalAlpha = 1
+        // Peak, and inside it the average.
         ctx.fillStyle = inks.ink
-        ctx.fillRect(11, y(shareOf(level.peak)), width - 22, height * shareOf(level.peak))
+        ctx.globalAlpha = 0.55
+        ctx.fillRect(17, y(shareOf(level.peak)), width - 26, height * shareOf(level.peak))
+        ctx.globalAlpha = 1
+        ctx.fillRect(21, y(shareOf(level.rms)), width - 34, height * shareOf(level.rms))
+        ctx.font = '8.5px "Spline Sans Mono", monospace'
+        ctx.fillStyle = inks.soft
+        for (const mark of SCALE) ctx.fillText(`−${-mark}`, 0, y(1 + mark / -LOW) + 3)
         ctx.fillStyle = inks.sea
         const edges = [low, high].map((decibel) => y(1 - decibel / LOW))
-        for (const edge of edges) ctx.fillRect(2, edge - 1, width - 4, 2)
+        for (const edge of edges) ctx.fillRect(13, edge - 1, width - 13, 2)
         if (level.held <= 0.001) return
         ctx.fillStyle = inks.ink
-        ctx.fillRect(5, y(shareOf(level.held)) - 1, width - 10, 2)
+        ctx.fillRect(14, y(shareOf(level.held)) - 1, width - 20, 2)
       },
       [engine, low, high],
     ),

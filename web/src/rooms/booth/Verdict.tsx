@@ -50,13 +50,18 @@ export function Verdict({ production, line, take, passed }: Props) {
       {remarks.map((remark) => (
         <span key={remark}>{remark}</span>
       ))}
+      {take.marks.length > 0 && (
+        <span>{take.marks.length === 1 ? 'one mistake marked' : `${take.marks.length} mistakes marked`}</span>
+      )}
       {peak !== null && <span>peak {decibelText(peak)}</span>}
       {take.advice.map((advice) => (
         <span key={advice} className="booth-advice">
           {advice}
         </span>
       ))}
-      {passed && !job && <Key action="cutPass">cut it into the lines that you read</Key>}
+      {!job && (passed || !line.text) && (
+        <Key action="cutPass">{line.text ? 'cut it into the lines that you read' : 'make lines of what you said'}</Key>
+      )}
       {job && <Cutting production={production.id} job={job} />}
       <Key action="hearTake">hear it</Key> <Key action="asideTake">{take.aside ? 'bring it back' : 'set aside'}</Key>
     </p>

@@ -100,6 +100,16 @@ export function TakeRow(props: RowProps) {
               </span>
             ))}
         </p>
+        {take.marks.length > 0 && (
+          <p className="take-marks">
+            {take.marks.length === 1 ? 'a mistake' : 'mistakes'} marked at{' '}
+            {take.marks.map((mark) => (
+              <button key={mark} type="button" onClick={() => onHear(mark - 2 * SAMPLE_RATE)} title="hear it">
+                {secondsText(mark - (take.voice?.speech?.[0] ?? take.start))} s
+              </button>
+            ))}
+          </p>
+        )}
         {(take.note || props.noting) && <Note take={take} noting={props.noting} onNote={props.onNote} />}
         <p className="quiet take-numbers">
           {numbers.join(' · ')} <Place take={take} />
@@ -322,6 +332,7 @@ function TakeWave({ take, slot, span, picked, on, onSeam }: WaveProps) {
         }
         ctx.fillStyle = inks.straw
         for (const clip of take.clipped) ctx.fillRect(x(clip[0]!) - 1, 0, 2, 5)
+        for (const mark of take.marks) drawMark(ctx, x(mark), inks)
         for (const [n, seam] of take.seams.entries()) drawSeam(ctx, x(held?.seam === n ? held.at : seam), height, inks)
         if (start !== null) drawBrackets(ctx, x(start), 2, x(end) - x(start), height - 4, inks.ink, 1.4)
       },
@@ -377,6 +388,16 @@ function TakeWave({ take, slot, span, picked, on, onSeam }: WaveProps) {
       <span ref={head} className="take-head" hidden />
     </span>
   )
+}
+
+/** Where the reader marked a mistake: a small arrow from above. */
+function drawMark(ctx: CanvasRenderingContext2D, x: number, inks: Inks): void {
+  ctx.fillStyle = inks.ink
+  ctx.beginPath()
+  ctx.moveTo(x - 5, 0)
+  ctx.lineTo(x + 5, 0)
+  ctx.lineTo(x, 8)
+  ctx.fill()
 }
 
 /** A seam: a dotted line, and a small bow-tie where it can be taken. */

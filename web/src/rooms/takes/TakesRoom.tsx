@@ -196,7 +196,9 @@ export function Component() {
               )}
               <Key action="lineDown">next line</Key>
               {takes.length > 1 && <Key action="against">the other, same word</Key>}
-              {current?.kind === 'take' && isPass(current, line) && <Key action="cutPass">cut into its lines</Key>}
+              {current?.kind === 'take' && isPass(current, line) && (
+                <Key action="cutPass">{line?.text ? 'cut into its lines' : 'make lines of what is said'}</Key>
+              )}
               {cutting && <Cutting production={production.id} job={cutting} />}
               {suggested && suggested.id !== current?.id && <Key action="hearSuggested">the one to try first</Key>}
               {takes.length > 0 && <Key action="withFilm">{withFilm ? 'with the film’s sound' : 'alone'}</Key>}
@@ -330,7 +332,7 @@ export function Component() {
 
 /** Whether a take is so much longer than its line that others were read in it too. */
 function isPass({ length, read }: Take, line: Line | undefined): boolean {
-  return Boolean(line) && (length > 2 * line!.needed + 3 * SAMPLE_RATE || Boolean(read?.put_in.length))
+  return Boolean(line) && (!line!.text || length > 2 * line!.needed + 3 * SAMPLE_RATE || Boolean(read?.put_in.length))
 }
 
 /** Where the first word lies; another timecode can be typed. */
