@@ -86,6 +86,16 @@ def test_a_pass_recorded_elsewhere_is_brought_in_cut_and_one_of_its_lines_is_edi
     samples, rate = soundfile.read(sent)
     soundfile.write(sent, samples * 0.5, rate, subtype="PCM_24")
     expect(page.locator("[data-take='2']")).to_contain_text("take 1, edited outside", timeout=90_000)
+    # Found among all takes by what its note says, from another line.
+    page.keyboard.press("PageUp")
+    page.keyboard.press("/")
+    page.get_by_label("find takes").get_by_role("textbox").fill("edited outside")
+    found = page.get_by_test_id("found-takes").get_by_role("listitem")
+    expect(found).to_have_count(1)
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-take='2']")).to_contain_text("take 1, edited outside")
+    page.keyboard.press("Escape")
+    expect(page.get_by_test_id("page")).to_be_visible()
 
 
 def test_a_comment_is_spoken_freely_and_becomes_lines(desk: Page, world, tmp_path):

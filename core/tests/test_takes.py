@@ -1,9 +1,12 @@
 """Takes: the measures against readings whose truth is known."""
 
+from datetime import date
+
 import numpy as np
 import pytest
 
 from fendo_core.reader import narrator
+from fendo_core.takes.finding import Described, matches, wanted
 from fendo_core.takes.measures import judge, measure
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
@@ -53,3 +56,37 @@ def test_a_reading_is_the_same_for_a_seed_and_another_for_the_next():
     one, again, other = (narrator.read(WORDS, seed) for seed in (1, 1, 2))
     assert np.array_equal(one.samples, again.samples)
     assert not np.array_equal(one.samples[: len(other.samples)], other.samples[: len(one.samples)])
+
+
+@pytest.mark.parametrize(
+    ("query", "found"),
+    [
+        ("", True),
+        ("heron WEIR", True),
+        ("maren narration", True),
+        ("nárrätion", True),
+        ('"line 7" keep', True),
+        ("take 3 2026-11-02", True),
+        ("2 november", True),
+        ("“set aside”", True),
+        ("slower", True),
+        ("eron", False),
+        ("heron picked", False),
+        ("line 8", False),
+        ("(", False),
+    ],
+)
+def test_takes_are_found_by_what_people_know_of_them(query, found):
+    take = Described(
+        words="The heron waits below the weir.",
+        line="7",
+        number=3,
+        reader="Maren Tull",
+        folder="Reel 1/Narration",
+        file="Weir 007 The heron t03.wav",
+        made=date(2026, 11, 2),
+        mark="keep",
+        note="slower at the end",
+        aside=True,
+    )
+    assert matches(wanted(query), take) == found

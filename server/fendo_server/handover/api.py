@@ -23,8 +23,9 @@ from fendo_core.handover.forms import FORM_KEYS, FORMS
 from fendo_core.handover.names import FIELDS
 from fendo_core.handover.order import EDGES, PARTS, PRESETS, SOUNDS, WHICH, Order
 from fendo_core.voice.level import LOUDEST, QUIETEST
+from fendo_server import parcel
 from fendo_server.access import get_owned, owned
-from fendo_server.handover import jobs, parcel
+from fendo_server.handover import jobs
 from fendo_server.handover.models import Handover, Preset
 from fendo_server.handover.plan import Plan, plan
 from fendo_server.media import send_file

@@ -710,6 +710,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/takes/found/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Takes whose words, line, reader, folder, file name, date, mark or note hold all that is looked for. */
+        get: operations["find_takes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/takes/found.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The recordings of all takes that are found, as one file, each in its folder. */
+        get: operations["found_takes_zip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/timeline/": {
         parameters: {
             query?: never;
@@ -1620,6 +1654,30 @@ export interface components {
          * @enum {string}
          */
         FormEnum: "wav 48/24" | "wav 44.1/16" | "wav 96/24" | "flac" | "mp3" | "aac" | "opus";
+        /** @description A take that was found. */
+        FoundTake: {
+            id: string;
+            line: string;
+            line_number: string;
+            /** @description its line is no longer in the script */
+            dropped: boolean;
+            number: number;
+            words: string;
+            reader: string;
+            folder: string;
+            file: string;
+            /** Format: date-time */
+            made: string;
+            mark: string;
+            note: string;
+            aside: boolean;
+            picked: boolean;
+        };
+        /** @description The first of what was found, the newest first, and how many there are. */
+        FoundTakes: {
+            count: number;
+            takes: components["schemas"]["FoundTake"][];
+        };
         /**
          * @description * `ear` - ear
          *     * `eye` - eye
@@ -5068,6 +5126,60 @@ export interface operations {
                 };
                 content: {
                     "text/plain": string;
+                };
+            };
+        };
+    };
+    find_takes: {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundTakes"];
+                };
+            };
+        };
+    };
+    found_takes_zip: {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -85,6 +85,7 @@ export const ACTIONS = {
   putWords: { key: 'v', does: 'put the chosen words into what sounds now', room: 'Takes' },
   leave: { key: 'Escape', does: 'leave the fit, let the chosen words go', room: 'Takes' },
   shorten: { key: 'e', does: 'make the take end with its slot', room: 'Takes' },
+  findTakes: { key: '/', does: 'find among all takes', room: 'Takes' },
   bringReading: { key: 'i', does: 'bring in a reading that was recorded elsewhere', room: 'Takes' },
   sendOutside: { key: 'y', does: 'send the reading to another sound editor', room: 'Takes' },
   pickOpen: { key: 'Shift+Enter', does: 'pick what sounds, in all lines without a pick', room: 'Takes' },

@@ -1,8 +1,12 @@
-"""Ranges after RFC 9110, on a take's file."""
+"""A take's file by ranges after RFC 9110, and many of them found and taken along."""
+
+import io
+import zipfile
 
 import pytest
 
-from testing import record, voice
+from fendo_core.production import edits
+from testing import edit, record, voice
 
 
 @pytest.fixture
@@ -53,3 +57,22 @@ def test_a_download_has_the_takes_name(client, production):
     answer = client.get(f"/api/takes/{take.id}/recording/?download=1")
     assert "attachment" in answer.headers["Content-Disposition"]
     assert "t01.wav" in answer.headers["Content-Disposition"]
+
+
+def test_takes_are_found_also_of_lines_that_were_dropped_and_leave_as_one_file(client, production, ada):
+    first, second, _ = production.lines.all()
+    takes = [record(first, voice(3.0, 1)), record(first, voice(3.0, 2)), record(second, voice(3.0, 3))]
+    edit(production, ada, edits.NoteTake(str(takes[1].pk), mark="keep", note="warm"))
+    edit(production, ada, edits.DropLine(str(second.pk)))
+    base = f"/api/productions/{production.id}/takes/found"
+    everything = client.get(f"{base}/").json()
+    assert everything["count"] == 3 and [one["id"] for one in everything["takes"]] == [str(t.pk) for t in takes[::-1]]
+    assert [one["dropped"] for one in everything["takes"]] == [True, False, False]
+    (kept,) = client.get(f"{base}/", {"text": "keep warm"}).json()["takes"]
+    assert kept["id"] == str(takes[1].pk)
+    answer = client.get(f"{base}.zip", {"text": "orsey"})
+    with zipfile.ZipFile(io.BytesIO(b"".join(answer.streaming_content))) as parcel:
+        names = parcel.namelist()
+        assert len(names) == 2 and all("/Narration/" in name for name in names)
+        assert parcel.read(names[0]) in {take.recording.path.read_bytes() for take in takes[:2]}
+    assert client.get(f"{base}.zip", {"text": "nobody said this"}).status_code == 422

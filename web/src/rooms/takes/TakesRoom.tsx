@@ -15,6 +15,7 @@ import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Page } from '../../page/Page'
 import { Stage } from '../../page/Stage'
 import { Elsewhere } from './Elsewhere'
+import { FindTakes } from './FindTakes'
 import { Fit } from './Fit'
 import { wordAt, wordsText } from './making'
 import { rowSpan, TakeRow } from './TakeRow'
@@ -75,6 +76,7 @@ export function Component() {
   }
   const [chosenWords, setWords] = useState<ChosenWords | null>(null)
   const [fitting, setFitting] = useState(false)
+  const [finding, setFinding] = useState(false)
   const making = useMaking(production.id, line, takes, (made) => hear(made))
   const words = takes.some(({ id }) => id === chosenWords?.take) ? chosenWords : null
   /** What the chosen words would be put into: what sounds now, or, where they are its own, what was heard before. */
@@ -161,6 +163,7 @@ export function Component() {
     wordsFrom: () => chooseEnd('first'),
     wordsTo: () => chooseEnd('last'),
     putWords: () => void putWords(),
+    findTakes: () => setFinding(true),
     leave: () => (fitting ? setFitting(false) : setWords(null)),
     against,
     markTake: () => markTake(current),
@@ -180,7 +183,18 @@ export function Component() {
   ]
   return (
     <div className="takes-room">
-      <Page production={production} chosen={line?.id} onChoose={(chosen) => go(chosen)} />
+      {finding ? (
+        <FindTakes
+          production={production}
+          onGo={(at, take) => {
+            go(lines.find((each) => each.id === at))
+            chooseTake(take)
+          }}
+          onClose={() => setFinding(false)}
+        />
+      ) : (
+        <Page production={production} chosen={line?.id} onChoose={(chosen) => go(chosen)} />
+      )}
       <section className="takes-side">
         <div className="takes-head">
           <div>
@@ -194,7 +208,7 @@ export function Component() {
                   <Key action="pick">pick</Key> <Key action="aside">set aside</Key>
                 </>
               )}
-              <Key action="lineDown">next line</Key>
+              <Key action="lineDown">next line</Key> <Key action="findTakes">find</Key>
               {takes.length > 1 && <Key action="against">the other, same word</Key>}
               {current?.kind === 'take' && isPass(current, line) && (
                 <Key action="cutPass">{line?.text ? 'cut into its lines' : 'make lines of what is said'}</Key>
