@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from fendo_core.picture.reel import HEARD, Heard, Reel, Sources, spans
 from fendo_core.production.refusal import EditRefused
-from fendo_core.timebase import FrameRate, Span, uncovered
+from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span, uncovered
 
 Channel: TypeAlias = Literal["both", "left", "right", "mix"]
 CHANNELS: tuple[Channel, ...] = ("both", "left", "right", "mix")
@@ -123,6 +123,40 @@ def parted(sounds: Sequence[LaidSound], silences: Sequence[Span]) -> tuple[LaidS
         for span in uncovered([sound.span], silences, 1):
             left.append(replace(sound, span=span, first=sound.first + span.start - sound.span.start))
     return tuple(left)
+
+
+NEAR = 20 * SAMPLE_RATE
+"""A room is taken from no further away: beyond it, it is another scene's."""
+_WORTH = 3 * SAMPLE_RATE
+"""What is longer is worth no detour: it is long enough not to be heard coming again."""
+
+
+def room_under(sound: LaidSound, silence: Span, quiet: Sequence[Span], fade: int) -> tuple[LaidSound, ...]:
+    """What a sound is replaced by where it is silent: its own room from beside it, as often as it takes.
+
+    Args:
+        silence: of the programme.
+        quiet: where the source is nothing but room, in its samples.
+        fade: samples in which a cut sound comes and goes; so far the parts lie over one another.
+
+    Returns:
+        Parts with the sound's identity, none where no room is known nearby.
+    """
+    start, end = max(sound.span.start, silence.start), min(sound.span.end, silence.end)
+    first = sound.first + start - sound.span.start
+    away = {one: max(0, first - one.end, one.start - (first + end - start)) for one in quiet if one.length > 4 * fade}
+    near = [one for one, far in away.items() if far <= NEAR]
+    if end <= start or not near:
+        return ()
+    best = min(near, key=lambda one: (away[one] - min(one.length, _WORTH), one.start))
+    at, last, parts = max(0, start - fade), end + fade, list[LaidSound]()
+    while last - at > 2 * fade:
+        span = Span(at, min(last, at + best.length))
+        parts.append(replace(sound, span=span, first=best.start))
+        at = span.end - fade
+        if span.end == last:
+            break
+    return tuple(parts)
 
 
 def cut_ends(sound: LaidSound, length: int) -> tuple[bool, bool]:

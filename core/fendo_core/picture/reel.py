@@ -42,6 +42,7 @@ class Source:
         notes: of slides, what is to be said on each page.
         begins: of a film whose file says its timecode: that of its first frame, in frames since midnight at the
             production's rate.
+        quiet: of a film or a sound, where its own sound is nothing but its room; in its own samples.
     """
 
     id: str
@@ -52,6 +53,7 @@ class Source:
     shots: tuple[Shot, ...] = ()
     notes: tuple[str, ...] = ()
     begins: int | None = None
+    quiet: tuple[Span, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

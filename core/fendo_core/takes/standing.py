@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from fendo_core.picture.laid import LaidSound, own_sounds, room_under
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import LineComp, State, TakeRef
 from fendo_core.script.lines import Line
@@ -176,6 +177,22 @@ def silenced(state: State) -> tuple[Span, ...]:
     """All stretches of the programme in which the film's own sound is silent."""
     asked = (silence(line, standing(state, line)) for line in state.lines if line.silences)
     return tuple(span for span in asked if span)
+
+
+FADE = SAMPLE_RATE // 200
+"""In which a sound that was cut comes and goes, in the player and in the film."""
+
+
+def rooms_under(state: State, silences: Sequence[Span]) -> tuple[LaidSound, ...]:
+    """The film's own room under stretches of the programme in which its sound is silent, as parts of its pieces' sounds."""
+    own = [sound for sound in own_sounds(state.pieces, state.sources, state.rate) if sound.heard != "silent"]
+    return tuple(
+        part
+        for silent in silences
+        for sound in own
+        if sound.span.meets(silent)
+        for part in room_under(sound, silent, state.sources[sound.source].quiet, FADE)
+    )
 
 
 def _found(state: State, comp: str) -> int:

@@ -13,7 +13,7 @@ from fendo_core.picture.film import read_sound as read_source
 from fendo_core.picture.laid import LaidSound, cut_ends, one_channel, own_sounds, parted
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
-from fendo_core.takes.standing import silenced, standing
+from fendo_core.takes.standing import rooms_under, silenced, standing
 from fendo_core.timebase import Span
 from fendo_core.voice import Comp, Read
 from fendo_server.picture.models import Source
@@ -93,14 +93,14 @@ def all_placed(production: Production, read: list[Spoken]) -> list[Placed]:
     return [placed(one, samples) for one in read]
 
 
-def _bed(stored: Source, sound: LaidSound, depth: float) -> Bed:
-    """A stretch of a source's sound at its place."""
+def _bed(stored: Source, sound: LaidSound, depth: float, soft: bool = False) -> Bed:
+    """A stretch of a source's sound at its place; `soft`: it comes and goes softly though its source ends there."""
     folder, pieces, offset = stored.derived, stored.sound_pieces, sound.first - sound.span.start
 
     def load(start: int, end: int) -> np.ndarray:
         return one_channel(read_source(folder, pieces, start + offset, end + offset), sound.channel)
 
-    fade_in, fade_out = (CUT_FADE if cut else 0 for cut in cut_ends(sound, stored.length))
+    fade_in, fade_out = (CUT_FADE if cut or soft else 0 for cut in cut_ends(sound, stored.length))
     return Bed(sound.span, load, depth, sound.level, (fade_in, fade_out))
 
 
@@ -108,9 +108,11 @@ def beds(production: Production, present: State, sources: Mapping[str, Source]) 
     """What sounds under the voice: the pieces' own sound, and what is laid under them."""
     ducks = Ducks(production)
     own = own_sounds(present.pieces, present.sources, present.rate)
-    sounds = [*parted(own, silenced(present)), *present.laid]
-    heard = [(sources[sound.source], sound) for sound in sounds if sound.heard != "silent"]
-    return [_bed(stored, sound, ducks.of(sound)) for stored, sound in heard if stored.sound_pieces]
+    silences = silenced(present)
+    sounds = [(sound, False) for sound in (*parted(own, silences), *present.laid)]
+    sounds += [(part, True) for part in rooms_under(present, silences)]
+    heard = [(sources[sound.source], sound, soft) for sound, soft in sounds if sound.heard != "silent"]
+    return [_bed(stored, sound, ducks.of(sound), soft) for stored, sound, soft in heard if stored.sound_pieces]
 
 
 def programme_sound(

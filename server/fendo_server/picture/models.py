@@ -7,6 +7,8 @@ from django.conf import settings
 from django.db import models
 from django.db.models import Q
 
+from fendo_server.fields import QuickJSONField
+
 
 class Source(models.Model):
     """Something brought in and its playable forms. `shots` are [start, end] samples of itself."""
@@ -42,6 +44,7 @@ class Source(models.Model):
     segments = models.PositiveIntegerField(default=0, help_text="of its proxy that can be played")
     segment_frames = models.PositiveIntegerField(default=0, help_text="frames in one of them; 0: one file holds all")
     segment_folder = models.CharField(max_length=40, blank=True)
+    quiet = QuickJSONField(null=True, help_text="[first, last] of stretches of nothing but its room; null: not known")
     loudness = models.FloatField(null=True, help_text="of its own sound, LUFS; null: not known")
     has_proxy = models.BooleanField(default=False)
     strip_columns = models.PositiveIntegerField(default=0, help_text="small pictures in the film strip")

@@ -9,12 +9,14 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from django.conf import settings
 from django.db import transaction
 
 from fendo_core.booth.naming import safe_name, unused
 from fendo_core.picture import codec, film, pages
 from fendo_core.picture.cuts import find_cuts_in, shots
+from fendo_core.picture.quiet import quiet_stretches
 from fendo_core.production.edits import AddPieces, Edit, LaySound, Shown
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, format_timecode, parse_timecode
 from fendo_server.picture.models import Source
@@ -253,6 +255,25 @@ def _prepare_pages(stored: Source, progress: running.Progress) -> None:
     Source.objects.filter(pk=stored.pk).update(notes=notes, strip_columns=len(rows))
 
 
+def listen_to_room(source: Source) -> None:
+    """Find out where a source's own sound is nothing but its room."""
+    length = source.sound_pieces * film.SOUND_PIECE
+
+    def read(start: int, end: int) -> np.ndarray:
+        return film.read_sound(source.derived, source.sound_pieces, start, end)
+
+    # The last piece is shorter; what lies behind its end reads as silence, which is no room.
+    found = quiet_stretches(read, min(length, source.length or length))
+    Source.objects.filter(pk=source.pk).update(quiet=[[span.start, span.end] for span in found])
+
+
+def listen_to_missing() -> None:
+    """The same for one source that was prepared before rooms were listened to."""
+    source = Source.objects.filter(quiet__isnull=True, sound_pieces__gt=0, state=Source.State.READY).first()
+    if source:
+        listen_to_room(source)
+
+
 def _prepare_film(stored: Source, progress: running.Progress) -> None:
     facts, folder = facts_of(stored), stored.derived
     own = Source.objects.filter(pk=stored.pk)
@@ -260,6 +281,7 @@ def _prepare_film(stored: Source, progress: running.Progress) -> None:
         report = progress.part(0.0, 0.15, "preparing the sound")
         sound = film.cut_sound(stored.original, facts, folder, report)
         own.update(sound_pieces=sound.pieces, loudness=sound.loudness)
+        listen_to_room(Source.objects.get(pk=stored.pk))
         if not facts.frames:
             _remark(stored, film.breaks_off(facts, sound.samples))
     if not facts.frames:

@@ -16,7 +16,7 @@ from fendo_core.script.pace import STYLES, Pace
 from fendo_core.script.pronunciation import hints
 from fendo_core.script.slots import fit, out_of_order
 from fendo_core.script.syllables import LANGUAGES, speech_of_all
-from fendo_core.takes.standing import silence, standing
+from fendo_core.takes.standing import rooms_under, silence, standing
 from fendo_core.timebase import Span
 from fendo_server.picture.models import Source
 from fendo_server.polish.scans import scans
@@ -46,9 +46,16 @@ def line_rows(production: Production, present: State, only: Iterable[Line] | Non
     return [
         line_row(line, present)
         | {"tally": tallies.get(line.id, []), "pick": present.picks.get(line.id), "voice": sounding.get(line.id)}
-        | {"silence": _pair(silence(line, standing_for.get(line.id)))}
+        | _silence(present, silence(line, standing_for.get(line.id)))
         for line in lines
     ]
+
+
+def _silence(present: State, span: Span | None) -> dict[str, Any]:
+    """Where the film is silent for a line, and what of its room is heard there."""
+    parts = rooms_under(present, [span]) if span else ()
+    rooms = [{"piece": part.id, "span": _pair(part.span), "first": part.first} for part in parts]
+    return {"silence": _pair(span), "rooms": rooms}
 
 
 def _pair(span: Span | None) -> list[int] | None:

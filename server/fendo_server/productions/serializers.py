@@ -144,6 +144,14 @@ class StrokeSerializer(serializers.Serializer):
     aside = serializers.BooleanField()
 
 
+class RoomPartSerializer(serializers.Serializer):
+    """A stretch of a piece's own sound that is heard elsewhere: its room, where the piece is silent."""
+
+    piece = serializers.CharField()
+    span = SpanField()
+    first = serializers.IntegerField(help_text="sample of the source at the start of the span")
+
+
 class LineSerializer(serializers.Serializer):
     """A line; `needed` and `spare` in samples."""
 
@@ -165,6 +173,7 @@ class LineSerializer(serializers.Serializer):
     wild = serializers.BooleanField()
     silences = serializers.BooleanField(help_text="it replaces what the film says in its slot")
     silence = SpanField(allow_null=True, help_text="where the film's own sound is silent for it now")
+    rooms = RoomPartSerializer(many=True, help_text="what of the film's own room is heard there")
     sayings = serializers.ListField(child=HintField(), help_text="how words in it are said")
 
 

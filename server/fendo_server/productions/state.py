@@ -150,7 +150,10 @@ def _source(source: Source, rate: FrameRate) -> CoreSource:
     cut = tuple(Shot(Span(*shot), name) for shot, name in named)
     own = FrameRate(Fraction(source.fps_above, source.fps_below))
     begins = begins_at(source.facts.get("timecode", ""), own, rate)
-    return CoreSource(str(source.id), source.name, source.kind, frames, source.pages, cut, tuple(source.notes), begins)
+    quiet = tuple(Span(*pair) for pair in source.quiet or ())
+    return CoreSource(
+        str(source.id), source.name, source.kind, frames, source.pages, cut, tuple(source.notes), begins, quiet
+    )
 
 
 def of_readers(production: Production, made: Difference) -> Difference:

@@ -2017,6 +2017,8 @@ export interface components {
             silences: boolean;
             /** @description where the film's own sound is silent for it now */
             silence: number[] | null;
+            /** @description what of the film's own room is heard there */
+            rooms: components["schemas"]["RoomPart"][];
             /** @description how words in it are said */
             sayings: unknown[][];
         };
@@ -2836,6 +2838,13 @@ export interface components {
          * @enum {string}
          */
         RoomEnum: "picture" | "script" | "booth" | "takes" | "polish";
+        /** @description A stretch of a piece's own sound that is heard elsewhere: its room, where the piece is silent. */
+        RoomPart: {
+            piece: string;
+            span: number[];
+            /** @description sample of the source at the start of the span */
+            first: number;
+        };
         /** @description A measured round trip in samples; all null when it was never measured. */
         RoundTrip: {
             latency: number | null;

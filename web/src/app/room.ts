@@ -55,13 +55,21 @@ export function voicesOf(production: Production): StandingVoice[] {
 export type Beds = 'all' | 'original' | 'none'
 
 /** The sounds of the picture: its pieces' own without the stretches in which they are silent, and what is laid under them. */
-function bedsOf(picture: Picture, beds: Beds, silences: readonly Span[]): BedSound[] {
+function bedsOf(picture: Picture, beds: Beds, lines: readonly Line[]): BedSound[] {
   if (beds === 'none') return []
   const sources = new Map(picture.sources.map((source) => [source.id, source]))
   const heard = beds === 'original' ? [] : picture.pieces.filter((piece) => piece.kind === 'film')
   const laid = picture.laid.filter((sound) => beds === 'all' || sound.original)
+  const silences = lines.flatMap(({ silence }) => (silence ? [asSpan(silence)!] : []))
+  // Where a piece is silent its room is heard: other stretches of its own sound.
+  const rooms = lines.flatMap((line) =>
+    line.rooms.flatMap(({ piece, span, first }) => {
+      const found = heard.find(({ id }) => id === piece)
+      return found ? [{ ...found, channel: 'both' as const, span: [...span], first, cut: [true, true] }] : []
+    }),
+  )
   const own = heard.flatMap((piece) => without(asSpan(piece.span)!, silences).map((span) => partOf(piece, span)))
-  return [...own, ...laid].flatMap((sound): BedSound[] => {
+  return [...own, ...rooms, ...laid].flatMap((sound): BedSound[] => {
     const pieces = sources.get(sound.source ?? '')?.sound_pieces
     if (!pieces || !sound.source || sound.heard === 'silent') return []
     const { id, source, first, channel, level, cut, heard } = sound
@@ -90,8 +98,7 @@ export function scoreOf(
   beds: Beds = 'all',
   until?: number,
 ): { score: Score; ducks: Span[]; ducking: Ducking } {
-  const silences = production.lines.flatMap(({ silence }) => (silence ? [asSpan(silence)!] : []))
-  const under = bedsOf(production.picture, beds, silences)
+  const under = bedsOf(production.picture, beds, production.lines)
   const sounding = voices.flatMap((voice) => engine.sounds.voice(voice, until))
   const spoken = voices.flatMap((voice) => voice.phrases.map((phrase) => asSpan(phrase)!))
   return {

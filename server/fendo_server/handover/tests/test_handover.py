@@ -18,6 +18,7 @@ import soundfile
 from wavinfo import WavInfoReader
 
 from fendo_core.audio import wav
+from fendo_core.audio.ceiling import Ceiling
 from fendo_core.handover.order import PRESETS
 from fendo_core.production import edits
 from fendo_core.production.state import rows
@@ -27,7 +28,9 @@ from fendo_core.voice.chain import STARTS
 from fendo_server.booth.rescue import rescue
 from fendo_server.handover import jobs as handover_jobs
 from fendo_server.handover.models import Handover, Preset
+from fendo_server.handover.programme import programme_sound, spoken
 from fendo_server.picture import services
+from fendo_server.picture.models import Source
 from fendo_server.productions import services as services_of
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
@@ -374,3 +377,30 @@ def test_every_picked_line_is_handed_over_whoever_reads_it(client, read, ada):
     assert [line["pick"] for line in whole["lines"]] == [str(mine.id), str(theirs.id)]
     assert whole["to_do"]["handover"] == 2
     assert client.get("/api/productions/").json()[0]["picked"] == 2
+
+
+def test_under_a_line_that_replaces_an_old_one_the_films_own_room_goes_on(client, read, ada):
+    line = read.lines.first()
+    edit(read, ada, edits.SetSilences(str(line.pk), True))
+    read.refresh_from_db()
+
+    def bed() -> np.ndarray:
+        present = state.load(read)
+        blocks = programme_sound(read, present, spoken(read, present), Ceiling(), voiced=False)
+        return np.concatenate(list(blocks))[:, 0]
+
+    def level(sound: np.ndarray, start: float, end: float) -> float:
+        part = sound[int(start * SAMPLE_RATE) : int(end * SAMPLE_RATE)].astype(np.float64)
+        return 10 * np.log10(max(1e-12, np.mean(part**2)))
+
+    (row, *others) = send(client, "GET", f"/api/productions/{read.pk}/").json()["lines"]
+    assert row["silence"] == row["slot"] and row["rooms"] and not any(other["rooms"] for other in others)
+    # A tone is as quiet as it ever is: it is the room of this film.
+    with_room = bed()
+    assert level(with_room, 4.4, 4.9) == pytest.approx(level(with_room, 0.2, 1.2), abs=0.5)
+    Source.objects.update(quiet=[])
+    assert level(bed(), 4.4, 4.9) < -100
+    # A film that was prepared before rooms were listened to is listened to when there is time.
+    Source.objects.update(quiet=None)
+    services.listen_to_missing()
+    assert np.array_equal(bed(), with_room)
