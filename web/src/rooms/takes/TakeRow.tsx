@@ -8,7 +8,7 @@ import { decibelText } from '../../app/numbers'
 import { asSpan } from '../../app/room'
 import { SAMPLE_RATE, type Span, secondsText } from '../../engine/time'
 import { type Inks, type Paint, useDrawing } from '../../page/drawing'
-import { drawWave, useWave } from '../../page/wave'
+import { drawWave, useWave, type Wave } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
 
 /** What of the programme the rows of a line show: its slot with a little around it, or the longest take. */
@@ -25,6 +25,8 @@ type RowProps = {
   take: Take
   line: Line
   span: Span
+  /** The film's own sound over the span, where the line replaces it. */
+  old: Wave | undefined
   on: boolean
   /** From a place of the programme, or from its beginning. */
   onHear: (from?: number) => void
@@ -76,7 +78,7 @@ export function TakeRow(props: RowProps) {
         {(status || !how) && <small>{status || ' '}</small>}
       </button>
       <div className="take-shown">
-        <TakeWave take={take} slot={slot} span={span} picked={picked} on={on} onSeam={onSeam} />
+        <TakeWave take={take} slot={slot} span={span} old={props.old} picked={picked} on={on} onSeam={onSeam} />
         <ReadWords take={take} span={span} chosen={words} onHear={onHear} onWords={onWords} />
       </div>
       <div className="take-said">
@@ -305,6 +307,7 @@ type WaveProps = {
   take: Take
   slot: Span | null
   span: Span
+  old: Wave | undefined
   picked: boolean
   on: boolean
   onSeam: (seam: number, to: number) => void
@@ -312,7 +315,7 @@ type WaveProps = {
 
 const REACH = 7
 
-function TakeWave({ take, slot, span, picked, on, onSeam }: WaveProps) {
+function TakeWave({ take, slot, span, old, picked, on, onSeam }: WaveProps) {
   const engine = useEngine()
   const head = useRef<HTMLDivElement>(null)
   const { voice } = take
@@ -325,6 +328,11 @@ function TakeWave({ take, slot, span, picked, on, onSeam }: WaveProps) {
       (ctx, { width, height }, inks) => {
         const perPoint = (to - from) / width
         const x = (sample: number) => (sample - from) / perPoint
+        if (old) {
+          ctx.globalAlpha = 0.45
+          drawWave(ctx, old, { x: 0, y: 1, width, height: height - 2 }, 0, perPoint, inks.straw, true)
+          ctx.globalAlpha = 1
+        }
         const sounds = asSpan(voice?.span)
         if (wave && sounds) {
           const box = { x: x(sounds[0]), y: 5, width: x(sounds[1]) - x(sounds[0]), height: height - 10 }
@@ -336,7 +344,7 @@ function TakeWave({ take, slot, span, picked, on, onSeam }: WaveProps) {
         for (const [n, seam] of take.seams.entries()) drawSeam(ctx, x(held?.seam === n ? held.at : seam), height, inks)
         if (start !== null) drawBrackets(ctx, x(start), 2, x(end) - x(start), height - 4, inks.ink, 1.4)
       },
-      [wave, take, voice, start, end, from, to, picked, held],
+      [wave, old, take, voice, start, end, from, to, picked, held],
     ),
   )
   const sampleAt = (event: React.PointerEvent) => {

@@ -20,6 +20,7 @@ import { Fit } from './Fit'
 import { wordAt, wordsText } from './making'
 import { rowSpan, TakeRow } from './TakeRow'
 import { TooLong } from './TooLong'
+import { useFilmWave } from './useFilmWave'
 import './takes.css'
 
 /** In the order in which the key goes through them. */
@@ -46,6 +47,7 @@ export function Component() {
   }, [setHolds])
   const span = useMemo(() => (line ? rowSpan(line, takes) : ([0, SAMPLE_RATE] as const)), [line, takes])
 
+  const old = useFilmWave(production, span, Boolean(line?.silences))
   useEffect(() => {
     // Loaded before they are asked for, so that stepping has no dead time.
     for (const { voice } of takes) if (voice) engine.sounds.prepare(voice)
@@ -312,6 +314,7 @@ export function Component() {
                 take={take}
                 line={line!}
                 span={span}
+                old={line?.silences ? old : undefined}
                 on={take.id === current?.id}
                 onHear={(from) => hear(take, from)}
                 onPick={() => pick(take)}
