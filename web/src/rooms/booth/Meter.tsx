@@ -56,7 +56,7 @@ export function Meter({ production, onClear }: { production: Production; onClear
         for (const mark of SCALE) ctx.fillText(`−${-mark}`, 0, y(1 + mark / -LOW) + 3)
         ctx.fillStyle = inks.sea
         const edges = [low, high].map((decibel) => y(1 - decibel / LOW))
-        for (const edge of edges) ctx.fillRect(13, edge - 1, width - 13, 2)
+        for (const edge of edges) ctx.fillRect(17, edge - 1, width - 17, 2)
         if (level.held <= 0.001) return
         ctx.fillStyle = inks.ink
         ctx.fillRect(14, y(shareOf(level.held)) - 1, width - 20, 2)

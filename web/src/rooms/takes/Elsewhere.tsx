@@ -12,8 +12,10 @@ import { send } from '../../app/sending'
 const KIND = 'bring in a reading'
 type Result = { line: string; number: number; timed: boolean; channel: number }
 
+type Props = { production: Production; line: Line; take: Take | undefined; children: React.ReactNode }
+
 /** Readings from elsewhere on their way in, and readings sent to another sound editor. */
-export function Elsewhere({ production, line, take }: { production: Production; line: Line; take: Take | undefined }) {
+export function Elsewhere({ production, line, take, children }: Props) {
   const queries = useQueryClient()
   const input = useRef<HTMLInputElement>(null)
   const { cancel } = useJobActions(production.id)
@@ -45,8 +47,9 @@ export function Elsewhere({ production, line, take }: { production: Production; 
   return (
     <>
       <p className="takes-keys">
+        {children}
         <Key action="bringReading">bring in a reading</Key>
-        {take?.voice && <Key action="sendOutside">to another sound editor</Key>}
+        {take?.voice && <Key action="sendOutside">to another editor</Key>}
         <input
           ref={input}
           type="file"

@@ -219,23 +219,26 @@ export function Component() {
               {suggested && suggested.id !== current?.id && <Key action="hearSuggested">the one to try first</Key>}
               {takes.length > 0 && <Key action="withFilm">{withFilm ? 'with the film’s sound' : 'alone'}</Key>}
             </p>
-            {current?.voice && (
-              <p className="takes-keys">
-                <FirstWord key={current.id} production={production} take={current} onPlace={putFirstWord} />
-                {canFit && <Key action="fitTake">fit to …</Key>}
-                <Key action="nudgeBack" /> <Key action="nudgeOn">a frame</Key> <Key action="finerBack" />{' '}
-                <Key action="finerOn">10 ms</Key> <Key action="snap">to the slot</Key>
-                {current.kind === 'comp' && (
+            {line && (
+              <Elsewhere key={line.id} production={production} line={line} take={current}>
+                {current?.voice && (
                   <>
-                    <Key action="seamBack" /> <Key action="seamOn">seam</Key>
+                    <FirstWord key={current.id} production={production} take={current} onPlace={putFirstWord} />
+                    {canFit && <Key action="fitTake">fit to …</Key>}
+                    <Key action="nudgeBack" /> <Key action="nudgeOn">a frame</Key> <Key action="finerBack" />{' '}
+                    <Key action="finerOn">10 ms</Key> <Key action="snap">to the slot</Key>
+                    {current.kind === 'comp' && (
+                      <>
+                        <Key action="seamBack" /> <Key action="seamOn">seam</Key>
+                      </>
+                    )}
+                    {current.kind === 'take' && line?.voice && line.voice.id !== current.id && (
+                      <Key action="joinTakes">goes on from {line.voice.name}</Key>
+                    )}
                   </>
                 )}
-                {current.kind === 'take' && line?.voice && line.voice.id !== current.id && (
-                  <Key action="joinTakes">goes on from {line.voice.name}</Key>
-                )}
-              </p>
+              </Elsewhere>
             )}
-            {line && <Elsewhere key={line.id} production={production} line={line} take={current} />}
             {words && (
               <p className="takes-open" data-testid="chosen-words">
                 “
