@@ -16,9 +16,11 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from django.db import transaction
 
 from fendo_core.audio import pcm, wav
+from fendo_core.audio.bleed import bleed
 from fendo_core.audio.speech import hear
 from fendo_core.booth.clocklog import ClockLog, read_lines
 from fendo_core.booth.clockmap import make_map
@@ -27,12 +29,14 @@ from fendo_core.booth.run import WINDOW
 from fendo_core.takes.measures import BLOCK, measure_blocks, shifted
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_server.problems import Problem
+from fendo_server.productions import state
 from fendo_server.script import pace
 from fendo_server.script.models import Line
 from fendo_server.takes import joining, listening
+from fendo_server.takes.making import film_sound
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
-from fendo_server.voice.reading import blocks_of, samples_of
+from fendo_server.voice.reading import blocks_of, read_sound, samples_of
 from fendo_server.work import running
 
 log = logging.getLogger("fendo")
@@ -304,10 +308,37 @@ def _measured(take: Take) -> None:
     pace.learn(take.recording.reader)
     listening.ask(take)
     try:
+        _look_for_bleed(take)
+    except Exception:
+        log.exception("it can't be told whether the programme is heard in take %s", take.id)
+    try:
         joining.join_pickup(take)
     except Exception:
         # Both recordings are there, and can be joined by hand.
         log.exception("take %s could not be joined to what was read before it", take.id)
+
+
+LONGEST_BLEED = 300 * SAMPLE_RATE
+"""Of a longer take the beginning is looked at."""
+
+
+def _look_for_bleed(take: Take) -> None:
+    """Whether what was in the headphones is in the take too. The simulated reader has none, and wears none."""
+    production, recording = take.line.production, take.recording
+    played = production.headphones and production.monitor != "silent"
+    if not played or recording.clock.get("source") not in ("browser", "measured") or take.speech_start is None:
+        return
+    span = Span(take.first, min(take.last, take.first + LONGEST_BLEED))
+    start = recording.start + span.start
+    present = state.load(production, spoken=False)
+    programme = film_sound(production, present, Span(max(0, start), max(1, start + span.length)))
+    if programme is None:
+        return
+    programme = np.concatenate([np.zeros(max(0, -start), np.float32), programme])
+    phrases = [Span(*pair).shifted(-span.start) for pair in take.phrases if pair[1] <= span.end]
+    found = bleed(read_sound(recording.path, span.start, span.end), programme, phrases)
+    if found:
+        Take.objects.filter(pk=take.pk).update(bleed=found.below)
 
 
 def _place(take: Take, length: int, clock: Sequence[Mapping[str, Any]]) -> None:

@@ -21,7 +21,7 @@ from fendo_server.access import get_owned
 from fendo_server.booth import elsewhere
 from fendo_server.booth.models import Outside
 from fendo_server.picture.models import Arrival
-from fendo_server.problems import ProblemSerializer
+from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions.models import Production
 from fendo_server.script.models import Line
 from fendo_server.takes.making import LineReadings, Reading
@@ -31,6 +31,7 @@ from fendo_server.work import running
 
 log = logging.getLogger("fendo")
 
+MOST_OUTSIDE = 500
 QUIET = 3.0
 """Seconds for which a file must have stayed the same before it is taken back: an editor may still be writing it."""
 
@@ -52,7 +53,17 @@ def send(request: Request, line_id: UUID, voice_id: UUID) -> Response:
 
 
 def lend(production: Production, line: Line, reading: Reading, readings: LineReadings) -> Outside:
-    """Write the file, and know of it."""
+    """Write the file, and know of it.
+
+    Raises:
+        Problem: when too many lie there.
+    """
+    if production.outside.count() >= MOST_OUTSIDE:
+        raise Problem(
+            422,
+            "Too many outside",
+            f"{MOST_OUTSIDE} readings lie in Outside/ already. Take those away that are done with; nothing was sent.",
+        )
     polish = Polish(production, readings.present)
     comp = replace(reading.comp, treatment=None)
     sounding = Sounding(production, comp, polish.repairs_of(comp))
@@ -108,7 +119,9 @@ def come_back() -> int:
             _take_back(sent, stat)
             back += 1
         except FileNotFoundError:
-            continue
+            # It was taken away on purpose, unless the whole disk is away.
+            if sent.path.parent.exists():
+                sent.delete()
         except OSError:
             log.exception("what was sent outside as %s can't be taken back now", sent.file_name)
     return back

@@ -11,7 +11,7 @@ from django.db.models.fields.json import KeyTextTransform, KeyTransform
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.production.state import LineComp
 from fendo_core.script.lines import tokens
-from fendo_core.takes.measures import judge, level_advice, level_faults
+from fendo_core.takes.measures import bleed_faults, judge, level_advice, level_faults
 from fendo_core.takes.ranking import Candidate, suggest
 from fendo_core.takes.standing import Standing
 from fendo_core.takes.weaving import words_in
@@ -28,7 +28,7 @@ from fendo_server.voice.sounding import Sounding
 
 OF_TAKE = (
     "id", "line_id", "recording_id", "first", "last", "number", "aside", "mark", "note", "place", "cue", "speech_start",
-    "speech_end", "peak", "true_peak", "loudness", "noise", "clipped", "phrases",
+    "speech_end", "peak", "true_peak", "loudness", "noise", "clipped", "phrases", "bleed",
 )  # fmt: skip
 OF_RECORDING = ("start", "length", "state", "cut_off", "file_name", "folder_id", "reader_id", "within", "doubts")
 COLUMNS = (*OF_TAKE, *(f"recording__{name}" for name in OF_RECORDING))
@@ -122,7 +122,7 @@ class Describer:
         voice, said = None, None
         slot = self.slots.get(str(take.line_id))
         clipped = [Span(a + place, b + place) for a, b in take.clipped]
-        level = level_faults(take.peak, take.loudness, take.noise, self.window)
+        level = (*level_faults(take.peak, take.loudness, take.noise, self.window), *bleed_faults(take.bleed))
         if finished:
             voice, _ = self.take_voice(take)
             said = judge(
@@ -187,7 +187,8 @@ class Describer:
         }
 
     def _advice(self, take: Any) -> list[str]:
-        return list(level_advice(take.peak, take.loudness, take.noise, self.window))
+        advice = list(level_advice(take.peak, take.loudness, take.noise, self.window))
+        return [*advice, "turn the headphones down, or wear closed ones"] if take.bleed is not None else advice
 
     def _read(self, take: Any, check: ReadCheck | None, place: int) -> dict[str, Any]:
         """What was heard of the words, in programme samples."""

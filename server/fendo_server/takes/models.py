@@ -38,6 +38,7 @@ class Take(models.Model):
     true_peak = models.FloatField(null=True)
     loudness = models.FloatField(null=True)
     noise = models.FloatField(null=True)
+    bleed = models.FloatField(null=True, help_text="dB below the voice at which the programme is heard; null: it is not")
     clipped = QuickJSONField(default=list)
     phrases = QuickJSONField(default=list)
     read = QuickJSONField(

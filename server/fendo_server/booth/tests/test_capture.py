@@ -15,9 +15,12 @@ from hypothesis import strategies as st
 from fendo_core.audio import pcm, wav
 from fendo_core.reader import narrator
 from fendo_core.takes import measures
-from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.booth import capture
+from fendo_server.picture import services
 from fendo_server.problems import Problem
+from fendo_server.productions import state
+from fendo_server.takes.making import film_sound
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
 from fendo_server.voice.reading import read_sound
@@ -432,3 +435,29 @@ def test_while_a_line_is_read_it_is_told_when_it_is_over_and_afterwards_what_com
     found = client.get(f"/api/takes/{late.id}/after/?readings=2").json()
     assert found["next"] == "again" and "late" in found["faults"][0]
     assert client.get(f"/api/takes/{late.id}/after/?readings=3").json()["next"] == "on"
+
+
+def test_a_film_that_leaks_out_of_the_headphones_is_said_with_the_take(production, ada, film_file, tmp_path, client):
+    arrived = tmp_path / "arrived"
+    arrived.write_bytes(film_file.read_bytes())
+    services.bring_in(production, ada, "mill.mp4", arrived)
+    running.run(str(Job.objects.get().pk))
+    line = production.lines.first()
+    leak = film_sound(production, state.load(production), Span(0, 8 * SAMPLE_RATE))
+
+    def read(leaks: float, headphones: bool, source: str = "measured") -> Take:
+        production.headphones = headphones
+        production.save(update_fields=["headphones"])
+        sound = pcm.to_floats(voice(8.0, 5)) + leaks * np.roll(leak, 300)
+        take = capture.begin(line, "a microphone")
+        capture.append(take, 0, pcm.from_integers(pcm.from_floats(sound)))
+        clock = {"capture": [[0, 0]], "transport": [[0, 0]], "source": source, "fresh": True}
+        return capture.finish(Take.objects.select_related(*capture.WITH).get(pk=take.pk), 8 * SAMPLE_RATE, [clock], False)
+
+    leaking, dry = read(0.02, True), read(0.0, True)
+    unheard, simulated = read(0.02, False), read(0.02, True, "none")
+    rows = {row["id"]: row for row in send(client, "GET", f"/api/lines/{line.pk}/takes/").json()}
+    assert any("the film is heard in it" in fault for fault in rows[str(leaking.pk)]["faults"])
+    assert "turn the headphones down, or wear closed ones" in rows[str(leaking.pk)]["advice"]
+    for other in (dry, unheard, simulated):
+        assert not any("the film is heard" in fault for fault in rows[str(other.pk)]["faults"])

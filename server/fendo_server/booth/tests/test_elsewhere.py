@@ -14,6 +14,7 @@ from fendo_core.audio import pcm, wav
 from fendo_core.production import edits
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.booth import elsewhere, outside
+from fendo_server.booth.models import Outside
 from fendo_server.picture.models import Arrival
 from fendo_server.productions import services, state
 from fendo_server.productions.models import Production
@@ -175,6 +176,12 @@ def test_what_is_sent_outside_comes_back_when_it_is_saved_again_and_stands_for_w
     assert str(state.load(line.production).picks[str(line.pk)]) == str(take.pk)
     assert send(client, "POST", f"/api/productions/{line.production_id}/undo/").status_code == 200
     assert state.load(Production.objects.get()).picks[str(line.pk)] == str(first.pk)
+    # What is taken away is forgotten; a link to something else is never followed.
+    path.unlink()
+    path.symlink_to(first.recording.path)
+    assert outside.come_back() == 0 and Outside.objects.count() == 1
+    path.unlink()
+    assert outside.come_back() == 0 and not Outside.objects.exists()
 
 
 def test_nobody_brings_a_reading_to_a_line_of_another(client, lines, stranger):
