@@ -25,3 +25,15 @@ class StrictJSONParser(BaseParser):
             return orjson.loads(stream.read())
         except orjson.JSONDecodeError as error:
             raise ParseError(f"This is no JSON that can be read: {str(error)[:100]}. Nothing was changed.") from error
+
+
+def bytes_parser(largest: int) -> type[BaseParser]:
+    """A parser of a body that is taken as it comes; of what is too large one byte too many is read, so that it is seen."""
+
+    class BytesParser(BaseParser):
+        media_type = "application/octet-stream"
+
+        def parse(self, stream: IO[bytes], media_type: str | None = None, parser_context: Any = None) -> bytes:
+            return stream.read(largest + 1)
+
+    return BytesParser

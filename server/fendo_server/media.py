@@ -55,6 +55,11 @@ def _wanted(header: str, size: int) -> tuple[int, int] | None:
     return first, last
 
 
+def attachment(name: str) -> dict[str, str]:
+    """The header by which a browser puts an answer away under a name (RFC 6266)."""
+    return {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
+
+
 def send_file(request: HttpRequest, path: Path, content_type: str, download_as: str | None = None) -> HttpResponseBase:
     """The file or the range that is asked for (206, 416, suffix ranges, If-Range), at most `LARGEST_REPLY` a range."""
     try:
@@ -65,7 +70,7 @@ def send_file(request: HttpRequest, path: Path, content_type: str, download_as: 
     headers = {"Accept-Ranges": "bytes", "ETag": etag, "Last-Modified": http_date(stat.st_mtime)}
     headers["Cache-Control"] = "private, max-age=0, must-revalidate"
     if download_as:
-        headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(download_as)}"
+        headers |= attachment(download_as)
     if request.headers.get("If-None-Match") == etag:
         return HttpResponse(status=304, headers=headers)
     first, last, status = 0, size - 1, 200

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from fendo_core.audio.ceiling import LATENCY, Ceiling
 from fendo_core.audio.levels import gain
+from fendo_core.picture.laid import CUT_FADE
 from fendo_core.timebase import SAMPLE_RATE, Span
 
 BLOCK = 10 * SAMPLE_RATE
@@ -52,10 +53,6 @@ class Bed:
     depth: float = 0.0
     level: float = 0.0
     fades: tuple[int, int] = (0, 0)
-
-
-CUT_FADE = SAMPLE_RATE // 200
-"""A sound that was cut comes in and goes out within 5 ms: long enough not to click."""
 
 
 def bed_block(block: Span, beds: Sequence[Bed], ducked: NDArray[np.float64]) -> NDArray[np.float32]:

@@ -125,13 +125,15 @@ def parted(sounds: Sequence[LaidSound], silences: Sequence[Span]) -> tuple[LaidS
     return tuple(left)
 
 
+CUT_FADE = SAMPLE_RATE // 200
+"""A sound that was cut comes in and goes out within 5 ms: long enough not to click."""
 NEAR = 20 * SAMPLE_RATE
 """A room is taken from no further away: beyond it, it is another scene's."""
 _WORTH = 3 * SAMPLE_RATE
 """What is longer is worth no detour: it is long enough not to be heard coming again."""
 
 
-def room_under(sound: LaidSound, silence: Span, quiet: Sequence[Span], fade: int) -> tuple[LaidSound, ...]:
+def room_under(sound: LaidSound, silence: Span, quiet: Sequence[Span], fade: int = CUT_FADE) -> tuple[LaidSound, ...]:
     """What a sound is replaced by where it is silent: its own room from beside it, as often as it takes.
 
     Args:

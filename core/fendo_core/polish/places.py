@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Mapping, Sequence
 
 from fendo_core.polish.scan import CUTS, Place, PlaceKind
+from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
@@ -77,10 +78,6 @@ BY_HAND: dict[PlaceKind, dict[str, float]] = {
 MARKED = tuple(BY_HAND)
 
 
-class CantMark(ValueError):
-    """A stretch that can't be marked so; the message says why."""
-
-
 def marked(comp: Comp, span: Span, kind: PlaceKind) -> tuple[str, Place]:
     """A place marked by hand in what sounds, with its recording.
 
@@ -88,16 +85,16 @@ def marked(comp: Comp, span: Span, kind: PlaceKind) -> tuple[str, Place]:
         span: programme samples.
 
     Raises:
-        CantMark: when it lies outside of what sounds, or over a seam.
+        EditRefused: when it lies outside of what sounds, or over a seam.
     """
     inside = Span(span.start - comp.at, span.end - comp.at) if span.start >= comp.at else None
     if inside is None or inside.end > comp.length:
-        raise CantMark("A place is marked inside what sounds")
+        raise EditRefused("A place is marked inside what sounds. Nothing was changed.")
     for segment in comp.segments:
         if segment.span.start <= inside.start and inside.end <= segment.span.end:
             start, end = segment.source_at(inside.start), segment.source_at(inside.end - 1) + 1
             return segment.recording, Place(kind, Span(start, max(end, start + 1)), 1.0, BY_HAND[kind])
-    raise CantMark("A place lies in one reading; this one reaches over a seam. Mark its two sides one by one")
+    raise EditRefused("This place reaches over a seam. Mark its two sides one by one; nothing was changed.")
 
 
 def left(state: State, scans: Mapping[str, Sequence[Place]]) -> int:

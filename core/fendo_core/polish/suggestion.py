@@ -16,7 +16,7 @@ Sound = NDArray[np.float32]
 
 LOW_VOICE = 150.0
 """Hz of pitch below which a voice is a low one."""
-RUMBLE_NEAR, NOISE_NEAR = 22.0, 38.0
+NOISE_NEAR = 38.0
 """dB below the voice from which on the room is heard with it."""
 LIVELY = 7.0
 """dB between loud and quiet phrases from which on a compressor helps."""

@@ -179,20 +179,20 @@ def silenced(state: State) -> tuple[Span, ...]:
     return tuple(span for span in asked if span)
 
 
-FADE = SAMPLE_RATE // 200
-"""In which a sound that was cut comes and goes, in the player and in the film."""
-
-
-def rooms_under(state: State, silences: Sequence[Span]) -> tuple[LaidSound, ...]:
-    """The film's own room under stretches of the programme in which its sound is silent, as parts of its pieces' sounds."""
-    own = [sound for sound in own_sounds(state.pieces, state.sources, state.rate) if sound.heard != "silent"]
-    return tuple(
-        part
+def rooms_under(state: State, silences: Sequence[Span]) -> list[tuple[LaidSound, ...]]:
+    """The film's own room under stretches of the programme in which its sound is silent: for each of them parts of its
+    pieces' sounds."""
+    heard = own_sounds(state.pieces, state.sources, state.rate) if silences else ()
+    own = [sound for sound in heard if sound.heard != "silent"]
+    return [
+        tuple(
+            part
+            for sound in own
+            if sound.span.meets(silent)
+            for part in room_under(sound, silent, state.sources[sound.source].quiet)
+        )
         for silent in silences
-        for sound in own
-        if sound.span.meets(silent)
-        for part in room_under(sound, silent, state.sources[sound.source].quiet, FADE)
-    )
+    ]
 
 
 def _found(state: State, comp: str) -> int:

@@ -9,7 +9,6 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.decorators import api_view, parser_classes
-from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -20,6 +19,7 @@ from fendo_core.reader import narrator
 from fendo_core.script.pace import expected_length
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
+from fendo_server.answers import bytes_parser
 from fendo_server.booth import capture, cutting
 from fendo_server.booth.models import RoundTrip
 from fendo_server.problems import Problem, ProblemSerializer
@@ -32,15 +32,6 @@ from fendo_server.takes.description import take_rows
 from fendo_server.takes.models import Take
 from fendo_server.work import running
 from fendo_server.work.api import JobSerializer
-
-
-class SoundParser(BaseParser):
-    """Raw samples."""
-
-    media_type = "application/octet-stream"
-
-    def parse(self, stream, media_type=None, parser_context=None) -> bytes:
-        return stream.read(capture.LARGEST_PIECE + 1)
 
 
 class NewTakeSerializer(serializers.Serializer):
@@ -143,7 +134,7 @@ class LineTakes(APIView):
     responses={200: HaveSerializer, 409: ProblemSerializer, 507: ProblemSerializer},
 )
 @api_view(["PUT"])
-@parser_classes([SoundParser])
+@parser_classes([bytes_parser(capture.LARGEST_PIECE)])
 def sound(request: Request, take_id: UUID) -> Response:
     """Append packed s24le samples; answered when they are on the disk."""
     take = _take(request, take_id)
@@ -309,7 +300,7 @@ def _said(found: RoundTrip | None) -> Response:
     responses={200: RoundTripSerializer, 422: ProblemSerializer},
 )
 @api_view(["GET", "POST"])
-@parser_classes([SoundParser])
+@parser_classes([bytes_parser(capture.LARGEST_PIECE)])
 def round_trip(request: Request) -> Response:
     """What is known of a pair of devices; or find it in a recording of the test sound (packed s24le) and remember it."""
     asked = DevicesSerializer(data=request.query_params)

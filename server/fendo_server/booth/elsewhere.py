@@ -55,8 +55,7 @@ def bring_in(request: Request, arrival_id: UUID) -> Response:
     line = get_owned(Line, request.user, asked.validated_data["line"], "production")
     if line.production_id != arrival.production_id or line.dropped:
         raise Problem(422, "Not possible", "This line is no longer in the script. Nothing was changed.")
-    if arrival.received < arrival.size:
-        raise Problem(409, "Not whole", f"{arrival.size - arrival.received} bytes of the file are missing still.")
+    arriving.check_whole(arrival)
     if asked.validated_data["by_name"]:
         line = _named(arrival, line)
     job = running.start(arrival.production, KIND, arrival=str(arrival.pk), line=str(line.pk), name=arrival.name)
@@ -141,7 +140,6 @@ def _take(progress: running.Progress, line: Line, voice: Path, total: int, refer
             for first in range(0, total, PIECE):
                 capture.append(take, first, file.read(PIECE * pcm.BYTES_A_SAMPLE))
                 tell(first / total)
-        take.refresh_from_db()
         take = Take.objects.select_related(*capture.WITH).get(pk=take.pk)
         start = capture.expected_start(take) if at is None else at
         clock = {"capture": [[0, 0]], "transport": [[0, start]], "source": "file"}

@@ -20,7 +20,8 @@ from fendo_core.audio import pcm
 from fendo_core.audio.room import Room, advice, listen
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
-from fendo_server.booth.api import SoundParser
+from fendo_server.answers import bytes_parser
+from fendo_server.booth import capture
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions.models import Production
 
@@ -76,7 +77,7 @@ def _row(production: Production) -> dict[str, Any]:
     responses={200: KnownRoomSerializer, 422: ProblemSerializer},
 )
 @api_view(["GET", "POST"])
-@parser_classes([SoundParser])
+@parser_classes([bytes_parser(capture.LARGEST_PIECE)])
 def room_check(request: Request, production_id: UUID) -> Response:
     """What is known of the room; or listen to some seconds of it (packed s24le), and keep them."""
     production = get_owned(Production, request.user, production_id)

@@ -2,7 +2,6 @@
 
 import mimetypes
 from typing import Any
-from urllib.parse import quote
 from uuid import UUID
 
 from django.db import transaction
@@ -28,7 +27,7 @@ from fendo_server.access import get_owned, owned
 from fendo_server.handover import jobs
 from fendo_server.handover.models import Handover, Preset
 from fendo_server.handover.plan import Plan, plan
-from fendo_server.media import send_file
+from fendo_server.media import attachment, send_file
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions.models import Production
 from fendo_server.productions.serializers import SpanField
@@ -256,7 +255,7 @@ def handover_zip(request: Request, handover_id: UUID) -> HttpResponseBase:
             f"Files were moved or removed from the folder “{kept.folder}”. Write it again; the takes are safe.",
         )
     name = safe_name(f"{kept.production.name} {kept.folder}", 150)
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}.zip"}
+    headers = attachment(f"{name}.zip")
     return StreamingHttpResponse(parcel.zipped(kept.path, names, name), content_type="application/zip", headers=headers)
 
 

@@ -8,9 +8,9 @@ import numpy as np
 
 from fendo_core.audio.ceiling import Ceiling
 from fendo_core.handover import mix
-from fendo_core.handover.mix import CUT_FADE, Bed, Ducking, Placed, mixdown
+from fendo_core.handover.mix import Bed, Ducking, Placed, mixdown
 from fendo_core.picture.film import read_sound as read_source
-from fendo_core.picture.laid import LaidSound, cut_ends, one_channel, own_sounds, parted
+from fendo_core.picture.laid import CUT_FADE, LaidSound, cut_ends, one_channel, own_sounds, parted
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
 from fendo_core.takes.standing import rooms_under, silenced, standing
@@ -110,7 +110,7 @@ def beds(production: Production, present: State, sources: Mapping[str, Source]) 
     own = own_sounds(present.pieces, present.sources, present.rate)
     silences = silenced(present)
     sounds = [(sound, False) for sound in (*parted(own, silences), *present.laid)]
-    sounds += [(part, True) for part in rooms_under(present, silences)]
+    sounds += [(part, True) for parts in rooms_under(present, silences) for part in parts]
     heard = [(sources[sound.source], sound, soft) for sound, soft in sounds if sound.heard != "silent"]
     return [_bed(stored, sound, ducks.of(sound), soft) for stored, sound, soft in heard if stored.sound_pieces]
 

@@ -15,8 +15,9 @@ from fendo_core.audio.levels import DUAL_MONO, Levels, Meter
 from fendo_core.handover import forms, timelines
 from fendo_core.handover.forms import FORMS, Form, edged
 from fendo_core.handover.listing import Listed, csv_list, sheet, subtitles
-from fendo_core.handover.mix import CUT_FADE, mixdown, voice_blocks
+from fendo_core.handover.mix import mixdown, voice_blocks
 from fendo_core.picture import codec
+from fendo_core.picture.laid import CUT_FADE
 from fendo_core.script.words_out import words_out
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_core.voice import shifted

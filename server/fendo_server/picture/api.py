@@ -8,7 +8,6 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.decorators import api_view, parser_classes
-from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -17,6 +16,7 @@ from fendo_core.picture.timeline import known_media, read_from
 from fendo_core.picture.timeline import read as read_timeline
 from fendo_core.production.edits import LayTimeline
 from fendo_server.access import get_owned
+from fendo_server.answers import bytes_parser
 from fendo_server.media import send_file
 from fendo_server.picture import arriving
 from fendo_server.picture.models import Arrival, Source
@@ -25,15 +25,6 @@ from fendo_server.productions import changes, description, state
 from fendo_server.productions.description import source_row
 from fendo_server.productions.models import Production
 from fendo_server.productions.serializers import PatchSerializer, SourceSerializer
-
-
-class BytesParser(BaseParser):
-    """The body as it comes."""
-
-    media_type = "application/octet-stream"
-
-    def parse(self, stream, media_type=None, parser_context=None):
-        return stream.read(arriving.LARGEST_PIECE + 1)
 
 
 class AnnouncedSerializer(serializers.Serializer):
@@ -86,7 +77,7 @@ def _arrival(request: Request, arrival_id: UUID) -> Arrival:
 class OneArrival(APIView):
     """A file on its way in."""
 
-    parser_classes = [BytesParser]
+    parser_classes = [bytes_parser(arriving.LARGEST_PIECE)]
 
     @extend_schema(
         operation_id="send_file_piece",
@@ -138,7 +129,7 @@ class TimelineReadSerializer(serializers.Serializer):
     responses={200: TimelineReadSerializer, 422: ProblemSerializer},
 )
 @api_view(["POST"])
-@parser_classes([BytesParser])
+@parser_classes([bytes_parser(arriving.LARGEST_PIECE)])
 def timeline(request: Request, production_id: UUID) -> Response:
     """The reel as an EDL or an OTIO file says; undo brings the earlier one back."""
     production = get_owned(Production, request.user, production_id)

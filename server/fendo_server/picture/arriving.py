@@ -61,6 +61,16 @@ def _append(arrival: Arrival, at: int, body: bytes) -> int:
     return arrival.received
 
 
+def check_whole(arrival: Arrival) -> None:
+    """See that all of a file is there.
+
+    Raises:
+        Problem: 409 when something is missing.
+    """
+    if arrival.received < arrival.size:
+        raise Problem(409, "Not whole", f"{arrival.size - arrival.received} bytes of the file are missing still.")
+
+
 def finish(arrival: Arrival, author: Any, laid: bool) -> Source:
     """A file that has arrived whole is brought in.
 
@@ -68,8 +78,7 @@ def finish(arrival: Arrival, author: Any, laid: bool) -> Source:
         Problem: 409 when something is missing.
         FilmRefused: when it can't be brought in.
     """
-    if arrival.received < arrival.size:
-        raise Problem(409, "Not whole", f"{arrival.size - arrival.received} bytes of the file are missing still.")
+    check_whole(arrival)
     try:
         made = services.bring_in(arrival.production, author, arrival.name, arrival.path, laid)
     except film.FilmRefused:

@@ -13,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from fendo_core.audio import pcm
-from fendo_core.polish.places import MARKED, CantMark, marked, open_places, said
+from fendo_core.polish.places import MARKED, marked, open_places, said
 from fendo_core.polish.scan import Place
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
@@ -188,10 +188,7 @@ def mark(request: Request, line_id: UUID) -> Response:
     if one is None:
         raise Problem(422, "Not read yet", "Nobody has read this line yet, so nothing can be marked in it.")
     span = Span(values["first"], values["last"])
-    try:
-        recording, place = marked(one[1], span, values["kind"])
-    except CantMark as error:
-        raise Problem(422, "Not possible", f"{error}. Nothing was changed.") from error
+    recording, place = marked(one[1], span, values["kind"])
     text, mend = said(place)
     row = _place(str(line.pk), one[0], recording, place, span) | {"text": text, "mend": mend}
     return Response(PlaceSerializer(row).data)

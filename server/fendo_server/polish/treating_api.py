@@ -1,7 +1,6 @@
 """How lines are treated, over HTTP: what a treatment does, one proposed from a reading, and those that somebody keeps."""
 
 from typing import Any
-from urllib.parse import quote
 from uuid import UUID
 
 import numpy as np
@@ -10,7 +9,6 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.decorators import api_view, parser_classes
-from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -25,6 +23,8 @@ from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Place as Map
 from fendo_core.voice.chain import STAGE_KINDS, STARTS, Chain, nearest
 from fendo_server.access import get_owned, owned
+from fendo_server.answers import bytes_parser
+from fendo_server.media import attachment
 from fendo_server.polish.models import KeptTreatment
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import state
@@ -162,22 +162,13 @@ def keep(request: Request) -> Response:
     return _keep(request.user, checked(Chain.from_row(asked.validated_data)))
 
 
-class FileParser(BaseParser):
-    """The bytes of a treatment's file."""
-
-    media_type = "application/octet-stream"
-
-    def parse(self, stream, media_type=None, parser_context=None) -> bytes:
-        return stream.read(LARGEST + 1)
-
-
 @extend_schema(
     operation_id="bring_in_treatment",
     request={"application/octet-stream": OpenApiTypes.BINARY},
     responses={201: KeptTreatmentSerializer, 422: ProblemSerializer},
 )
 @api_view(["POST"])
-@parser_classes([FileParser])
+@parser_classes([bytes_parser(LARGEST)])
 def bring_in(request: Request) -> Response:
     """Keep the treatment in a file."""
     return _keep(request.user, of_file(request.data if isinstance(request.data, bytes) else b""))
@@ -192,6 +183,5 @@ def one(request: Request, treatment_id: UUID) -> HttpResponseBase:
     if request.method == "DELETE":
         kept.delete()
         return Response(status=204)
-    name = quote(f"{safe_name(kept.name, 60)}.treatment.json")
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{name}"}
+    headers = attachment(f"{safe_name(kept.name, 60)}.treatment.json")
     return HttpResponse(as_file(kept.value), content_type="application/json", headers=headers)

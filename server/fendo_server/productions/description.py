@@ -7,7 +7,7 @@ from typing import Any
 from django.contrib.postgres.aggregates import ArrayAgg
 
 from fendo_core.booth.levelwindow import LEVEL_WINDOWS
-from fendo_core.picture.laid import cut_ends, own_sounds
+from fendo_core.picture.laid import LaidSound, cut_ends, own_sounds
 from fendo_core.picture.reel import spans
 from fendo_core.polish import places
 from fendo_core.production.state import State
@@ -43,19 +43,19 @@ def line_rows(production: Production, present: State, only: Iterable[Line] | Non
     }
     standing_for = {line.id: found for line in lines if (found := standing(present, line))}
     sounding = voices(production, standing_for, present.comps)
+    silences = {line.id: span for line in lines if (span := silence(line, standing_for.get(line.id)))}
+    rooms = dict(zip(silences, rooms_under(present, list(silences.values())), strict=True))
     return [
         line_row(line, present)
         | {"tally": tallies.get(line.id, []), "pick": present.picks.get(line.id), "voice": sounding.get(line.id)}
-        | _silence(present, silence(line, standing_for.get(line.id)))
+        | {"silence": _pair(silences.get(line.id)), "rooms": [_room_row(part) for part in rooms.get(line.id, ())]}
         for line in lines
     ]
 
 
-def _silence(present: State, span: Span | None) -> dict[str, Any]:
-    """Where the film is silent for a line, and what of its room is heard there."""
-    parts = rooms_under(present, [span]) if span else ()
-    rooms = [{"piece": part.id, "span": _pair(part.span), "first": part.first} for part in parts]
-    return {"silence": _pair(span), "rooms": rooms}
+def _room_row(part: LaidSound) -> dict[str, Any]:
+    """A stretch of a piece's sound that is heard where the piece is silent."""
+    return {"piece": part.id, "span": _pair(part.span), "first": part.first}
 
 
 def _pair(span: Span | None) -> list[int] | None:

@@ -2,7 +2,6 @@
 
 import json
 from typing import Any
-from urllib.parse import quote
 from uuid import UUID
 
 from django.http import Http404, HttpResponse, HttpResponseBase
@@ -10,7 +9,6 @@ from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.decorators import api_view, parser_classes
-from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -21,6 +19,8 @@ from fendo_core.script.apart import read_script_apart
 from fendo_core.script.splitting import LONGEST, SHORTEST_LONGEST, split
 from fendo_core.script.words_out import FORMS, words_out
 from fendo_server.access import get_owned
+from fendo_server.answers import bytes_parser
+from fendo_server.media import attachment
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import changes, description, state
 from fendo_server.productions.models import Production
@@ -28,15 +28,6 @@ from fendo_server.productions.serializers import DraftSerializer, PatchSerialize
 from fendo_server.script.models import Line
 
 TYPES = {"srt": "application/x-subrip", "vtt": "text/vtt", "csv": "text/csv", "txt": "text/plain"}
-
-
-class FileParser(BaseParser):
-    """A file as it comes; never more of it than a script may have."""
-
-    media_type = "application/octet-stream"
-
-    def parse(self, stream, media_type=None, parser_context=None) -> bytes:
-        return stream.read(intake.LARGEST_FILE + 1)
 
 
 class FileQuery(serializers.Serializer):
@@ -124,7 +115,7 @@ def _read(request: Request, production: Production, wanted: dict[str, Any]) -> i
     responses={200: IntakeSerializer, 422: ProblemSerializer},
 )
 @api_view(["POST"])
-@parser_classes([FileParser])
+@parser_classes([bytes_parser(intake.LARGEST_FILE)])
 def read_script(request: Request, production_id: UUID) -> Response:
     """The lines that a file would make, and what was doubtful."""
     production = get_owned(Production, request.user, production_id)
@@ -172,7 +163,7 @@ def read_script(request: Request, production_id: UUID) -> Response:
     responses={200: PatchSerializer, 422: ProblemSerializer},
 )
 @api_view(["POST"])
-@parser_classes([FileParser])
+@parser_classes([bytes_parser(intake.LARGEST_FILE)])
 def bring_in_script(request: Request, production_id: UUID) -> Response:
     """Make the lines of a file, behind the last one. It is an edit."""
     production = get_owned(Production, request.user, production_id)
@@ -252,6 +243,5 @@ def script_file(request: Request, production_id: UUID, form: str) -> HttpRespons
     text = words_out(present.lines, form, production.rate, production.start_frame, present.readers)
     # Spreadsheets take UTF-8 for what it is only with a mark.
     data = text.encode("utf-8-sig" if form == "csv" else "utf-8")
-    name = quote(f"{safe_name(production.name, 100)} script.{form}")
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{name}"}
+    headers = attachment(f"{safe_name(production.name, 100)} script.{form}")
     return HttpResponse(data, content_type=f"{TYPES[form]}; charset=utf-8", headers=headers)

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator
 from typing import Any
-from urllib.parse import quote
 from uuid import UUID
 
 from django.conf import settings
@@ -17,6 +16,7 @@ from rest_framework.response import Response
 from fendo_core.booth.naming import safe_name
 from fendo_core.takes.finding import Described, matches, wanted
 from fendo_server.access import get_owned
+from fendo_server.media import attachment
 from fendo_server.parcel import zipped
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions.models import Production
@@ -131,5 +131,6 @@ def found_zip(request: Request, production_id: UUID) -> HttpResponseBase:
     if not there:
         raise Problem(422, "Nothing to take along", "No take was found, so there is nothing to take along.")
     name = safe_name(f"{production.name} {text}".strip(), 150)
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}.zip"}
-    return StreamingHttpResponse(zipped(root, there, name), content_type="application/zip", headers=headers)
+    return StreamingHttpResponse(
+        zipped(root, there, name), content_type="application/zip", headers=attachment(f"{name}.zip")
+    )

@@ -1,7 +1,7 @@
-import { Button, Progress } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import type { Job } from '../api/client'
-import { isGoing, refetchProduction, useCut, useJobActions, useJobsOf } from '../api/production'
+import { isGoing, refetchProduction, useCut, useJobsOf } from '../api/production'
+import { GoingJob } from './GoingJob'
 import { sayProblem } from './Said'
 
 const KINDS = ['cut into lines']
@@ -18,16 +18,7 @@ export function useCutting(production: string, take: string | undefined) {
 
 /** How far the cutting is, or what came of it. */
 export function Cutting({ production, job }: { production: string; job: Job }) {
-  const { cancel } = useJobActions(production)
-  if (isGoing(job))
-    return (
-      <span className="cutting" role="status">
-        {job.step || 'waiting for its turn'} <Progress value={job.progress * 100} w={90} aria-label="cut so far" />
-        <Button size="compact-xs" variant="default" onClick={() => cancel.mutate(job.id, { onError: sayProblem })}>
-          Stop
-        </Button>
-      </span>
-    )
+  if (isGoing(job)) return <GoingJob production={production} job={job} label="cut so far" />
   if (job.state === 'failed') return <span className="cutting">{job.error}</span>
   if (job.state !== 'done') return null
   const { lines, takes, loose } = job.result as Result

@@ -1,18 +1,17 @@
 import { ACTIONS, type ActionName, act, keyText, useChangedKeys } from './keys'
 
+function useKeyText(action: ActionName): string {
+  return keyText(useChangedKeys((keys) => keys.changed[action]) ?? ACTIONS[action].key)
+}
+
 /** A key beside the words of a button. */
 export function KeySign({ action }: { action: ActionName }) {
-  const key = useChangedKeys((keys) => keys.changed[action]) ?? ACTIONS[action].key
-  return (
-    <span className="key-sign">
-      <kbd className="key">{keyText(key)}</kbd>
-    </span>
-  )
+  return <kbd className="key">{useKeyText(action)}</kbd>
 }
 
 /** A key, shown where it acts; pressed, it does the same, for those who have no keys at hand. */
 export function Key({ action, children }: { action: ActionName; children?: React.ReactNode }) {
-  const key = useChangedKeys((keys) => keys.changed[action]) ?? ACTIONS[action].key
+  const key = useKeyText(action)
   const { does } = ACTIONS[action]
   return (
     <button
@@ -20,10 +19,10 @@ export function Key({ action, children }: { action: ActionName; children?: React
       className="key-hint"
       tabIndex={-1}
       title={does}
-      aria-label={children ? undefined : `${keyText(key)}: ${does}`}
+      aria-label={children ? undefined : `${key}: ${does}`}
       onClick={() => act(action)}
     >
-      <kbd className="key">{keyText(key)}</kbd> {children}
+      <kbd className="key">{key}</kbd> {children}
     </button>
   )
 }

@@ -17,12 +17,12 @@ export function SendingList({ production, readings = false }: { production: stri
   const own = files.filter((file) => file.production === production && Boolean(file.line) === readings)
   if (!own.length) return null
   return (
-    <ul className="picture-sending" aria-label="files on their way">
+    <ul className="sending" aria-label="files on their way">
       {own.map((file) => (
         <li key={file.id} data-state={file.state}>
-          <span className="picture-called">{file.name}</span>
+          <span className="sending-name">{file.name}</span>
           {file.said ? (
-            <p className="picture-problem" role="alert">
+            <p className="sending-said" role="alert">
               {file.said}
             </p>
           ) : (

@@ -1,5 +1,5 @@
 import { Button } from '@mantine/core'
-import { useCallback, useEffect, useRef, useState } from 'react'
+import { useCallback, useRef, useState } from 'react'
 import { answered, client, type Line, type Place, type Production } from '../../api/client'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
@@ -8,6 +8,7 @@ import { timecodeAt } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { type Span, secondsText } from '../../engine/time'
 import { type Paint, useDrawing } from '../../page/drawing'
+import { Playhead } from '../../page/Playhead'
 import { drawWave, useWave } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
 
@@ -33,7 +34,6 @@ export function ByHand({
   const wave = useWave(voice)
   const [first, last] = voice.span as [number, number]
   const [marked, setMarked] = useState<Span | null>(null)
-  const head = useRef<HTMLSpanElement>(null)
   const anchor = useRef<number | null>(null)
   const canvas = useDrawing(
     useCallback<Paint>(
@@ -52,16 +52,6 @@ export function ByHand({
       [wave, marked, first, last],
     ),
   )
-  useEffect(() => {
-    const draw = (position: number) => {
-      if (!head.current) return
-      const share = (position - first) / (last - first)
-      head.current.hidden = share < 0 || share > 1
-      head.current.style.left = `${share * 100}%`
-    }
-    engine.onFrame.add(draw)
-    return () => void engine.onFrame.delete(draw)
-  }, [engine, first, last])
   const at = (event: React.PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect()
     const share = Math.max(0, Math.min(1, (event.clientX - box.left) / box.width))
@@ -116,7 +106,7 @@ export function ByHand({
             anchor.current = null
           }}
         />
-        <span ref={head} className="take-head" hidden />
+        <Playhead from={first} to={last} />
       </div>
       {marked && (
         <div className="polish-doors">

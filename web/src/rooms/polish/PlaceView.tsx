@@ -1,6 +1,6 @@
 import { Button, SegmentedControl } from '@mantine/core'
 import { useQuery } from '@tanstack/react-query'
-import { useCallback, useEffect, useRef } from 'react'
+import { useCallback } from 'react'
 import { Link } from 'react-router'
 import type { Line, Place, Production } from '../../api/client'
 import { useEngine } from '../../app/engine'
@@ -8,6 +8,7 @@ import { Key } from '../../app/Key'
 import { timecodeAt } from '../../app/room'
 import { SAMPLE_RATE } from '../../engine/time'
 import { type Paint, useDrawing } from '../../page/drawing'
+import { Playhead } from '../../page/Playhead'
 import { drawWave, waveOf } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
 import { type Asked, isCut, Sure, stretchOf } from './PolishRoom'
@@ -120,8 +121,6 @@ const FINE = SAMPLE_RATE / 500
 
 /** Waveforms of the place, as read and mended, with its spectrum beneath. */
 function Drawn({ place, asked }: { place: Place; asked: Asked }) {
-  const engine = useEngine()
-  const head = useRef<HTMLSpanElement>(null)
   const read = useStretch(stretchOf(place, asked, false))
   const mended = useStretch(stretchOf(place, asked, place.kind !== 'clipped'))
   const before = Math.min(AROUND, asked.first)
@@ -155,20 +154,10 @@ function Drawn({ place, asked }: { place: Place; asked: Asked }) {
     ),
   )
   const start = place.span[0]! - before
-  useEffect(() => {
-    const draw = (position: number) => {
-      if (!head.current) return
-      const share = (position - start) / whole
-      head.current.hidden = !engine.transport.state.value.playing || share < 0 || share > 1
-      head.current.style.left = `${share * 100}%`
-    }
-    engine.onFrame.add(draw)
-    return () => void engine.onFrame.delete(draw)
-  }, [engine, start, whole])
   return (
     <div className="polish-drawn">
       <canvas ref={canvas} role="img" aria-label={`${place.text}: waveform as read and mended, spectrum beneath`} />
-      <span ref={head} className="take-head" hidden />
+      <Playhead from={start} to={start + whole} playing />
       <span className="quiet polish-legend">
         <i className="as-read" /> as read <i className="as-mended" /> mended
       </span>

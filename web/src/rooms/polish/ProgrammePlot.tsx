@@ -1,13 +1,15 @@
-import { Button, Progress } from '@mantine/core'
+import { Button } from '@mantine/core'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useCallback, useEffect, useRef } from 'react'
+import { useCallback } from 'react'
 import { answered, client, type Line, type Production } from '../../api/client'
-import { isGoing, useJobActions, useJobsOf } from '../../api/production'
+import { isGoing, useJobsOf } from '../../api/production'
 import { useEngine } from '../../app/engine'
+import { GoingJob } from '../../app/GoingJob'
 import { decibelText } from '../../app/numbers'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE } from '../../engine/time'
 import { type Paint, useDrawing } from '../../page/drawing'
+import { Playhead } from '../../page/Playhead'
 import { drawBrackets } from '../../strip/draw'
 
 const KIND = 'measure the programme'
@@ -29,7 +31,6 @@ export function ProgrammePlot({ production, chosen, onChoose }: Props) {
     placeholderData: (before) => before,
   })
   const jobs = useJobsOf(production.id, [KIND], () => void queries.invalidateQueries({ queryKey: key }))
-  const { cancel } = useJobActions(production.id)
   const job = jobs?.find(isGoing)
   const failed = jobs?.[0]?.state === 'failed' ? jobs[0] : null
   const measure = async () => {
@@ -70,13 +71,7 @@ export function ProgrammePlot({ production, chosen, onChoose }: Props) {
         data && <p>Not measured yet.</p>
       )}
       {job ? (
-        <div className="polish-scan">
-          <p className="quiet">{job.step || 'waiting for its turn'}</p>
-          <Progress value={job.progress * 100} aria-label="measured so far" />
-          <Button size="compact-xs" variant="default" onClick={() => cancel.mutate(job.id, { onError: sayProblem })}>
-            Stop
-          </Button>
-        </div>
+        <GoingJob production={production.id} job={job} label="measured so far" />
       ) : (
         data && (
           <p className="polish-hear">
@@ -108,7 +103,6 @@ type PlotProps = Props & { curve: readonly number[] }
 /** Short-term loudness, with the lines beneath; one press goes there. */
 function Plot({ production, curve, chosen, onChoose }: PlotProps) {
   const engine = useEngine()
-  const head = useRef<HTMLSpanElement>(null)
   const length = curve.length * SAMPLE_RATE
   const wanted = production.speech_level
   const canvas = useDrawing(
@@ -157,16 +151,6 @@ function Plot({ production, curve, chosen, onChoose }: PlotProps) {
       [curve, production.lines, chosen, wanted, length],
     ),
   )
-  useEffect(() => {
-    const draw = (position: number) => {
-      if (!head.current) return
-      const share = length ? position / length : 2
-      head.current.hidden = share < 0 || share > 1
-      head.current.style.left = `${share * 100}%`
-    }
-    engine.onFrame.add(draw)
-    return () => void engine.onFrame.delete(draw)
-  }, [engine, length])
   const press = (event: React.PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect()
     const at = Math.round(((event.clientX - box.left) / box.width) * length)
@@ -184,7 +168,7 @@ function Plot({ production, curve, chosen, onChoose }: PlotProps) {
         aria-label="short-term loudness over the programme, with the lines beneath"
         onPointerDown={press}
       />
-      <span ref={head} className="take-head" hidden />
+      <Playhead from={0} to={length} />
     </div>
   )
 }

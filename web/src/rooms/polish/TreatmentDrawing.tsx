@@ -12,7 +12,6 @@ const DEPTH = 60
 /** dB that a full column of what is held back stands for. */
 const MOST_HELD = 18
 const MARKS = [100, 1_000, 10_000]
-const HELD: Record<string, string> = { noise: 'noise', sibilance: 'sibilance', compressor: 'compressor' }
 
 type Drawing = Awaited<ReturnType<typeof load>>
 
@@ -34,7 +33,7 @@ function Drawn({ line }: { line: Line }) {
   })
   const spectrum = useDrawing(useCallback<Paint>((ctx, box, inks) => data && drawSpectrum(ctx, box, inks, data), [data]))
   const held = useDrawing(useCallback<Paint>((ctx, box, inks) => data && drawHeld(ctx, box, inks, data), [data]))
-  const kinds = data?.held.map((one) => HELD[one.kind]) ?? []
+  const kinds = data?.held.map((one) => one.kind) ?? []
   return (
     <figure className="polish-drawing" aria-busy={!data}>
       <canvas
@@ -105,6 +104,6 @@ function drawHeld(ctx: CanvasRenderingContext2D, box: { width: number; height: n
       ctx.fillRect(n * each, y + 1, Math.max(1, each), Math.min(1, decibel / MOST_HELD) * (band - 2))
     const most = Math.max(...held)
     ctx.fillStyle = inks.ink
-    ctx.fillText(`${HELD[kind]} ${most < 0.05 ? '0' : `−${most.toFixed(1)}`} dB`, 2, y + band - 4)
+    ctx.fillText(`${kind} ${most < 0.05 ? '0' : `−${most.toFixed(1)}`} dB`, 2, y + band - 4)
   }
 }

@@ -1,8 +1,8 @@
-import { Button, Progress } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 import { answered, client, type Job, type Line, type Production, type Take } from '../../api/client'
-import { isGoing, refetchProduction, useJobActions, useJobsOf } from '../../api/production'
+import { isGoing, refetchProduction, useJobsOf } from '../../api/production'
+import { GoingJob } from '../../app/GoingJob'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { sayNote, sayProblem } from '../../app/Said'
@@ -12,13 +12,12 @@ import { send } from '../../app/sending'
 const KIND = 'bring in a reading'
 type Result = { line: string; number: number; timed: boolean; channel: number }
 
-type Props = { production: Production; line: Line; take: Take | undefined; children: React.ReactNode }
+type Props = { production: Production; line: Line; take: Take | undefined }
 
 /** Readings from elsewhere on their way in, and readings sent to another sound editor. */
-export function Elsewhere({ production, line, take, children }: Props) {
+export function Elsewhere({ production, line, take }: Props) {
   const queries = useQueryClient()
   const input = useRef<HTMLInputElement>(null)
-  const { cancel } = useJobActions(production.id)
   /** Jobs whose end was told, or had come before this visit. */
   const told = useRef<Set<string> | null>(null)
   const jobs = useJobsOf(production.id, [KIND], () => void refetchProduction(queries, production.id).then(tell))
@@ -46,33 +45,24 @@ export function Elsewhere({ production, line, take, children }: Props) {
   useKeys({ bringReading: () => input.current?.click(), sendOutside: () => void sendOutside() })
   return (
     <>
-      <p className="takes-keys">
-        {children}
-        <Key action="bringReading">bring in a reading</Key>
-        {take?.voice && <Key action="sendOutside">to another editor</Key>}
-        <input
-          ref={input}
-          type="file"
-          hidden
-          multiple
-          accept="audio/*,.wav,.w64,.flac,.mp3,.m4a,.aac,.ogg,.opus,.aiff,.aif"
-          data-testid="reading-file"
-          onChange={(event) => {
-            const files = [...(event.currentTarget.files ?? [])]
-            event.currentTarget.value = ''
-            send(queries, production.id, files, { line: line.id, byName: files.length > 1 })
-          }}
-        />
-        {jobs?.filter(isGoing).map((job) => (
-          <span key={job.id} className="cutting" role="status">
-            {job.step || 'waiting for its turn'}{' '}
-            <Progress value={job.progress * 100} w={90} aria-label="brought in so far" />
-            <Button size="compact-xs" variant="default" onClick={() => cancel.mutate(job.id, { onError: sayProblem })}>
-              Stop
-            </Button>
-          </span>
-        ))}
-      </p>
+      <Key action="bringReading">bring in a reading</Key>
+      {take?.voice && <Key action="sendOutside">to another editor</Key>}
+      <input
+        ref={input}
+        type="file"
+        hidden
+        multiple
+        accept="audio/*,.wav,.w64,.flac,.mp3,.m4a,.aac,.ogg,.opus,.aiff,.aif"
+        data-testid="reading-file"
+        onChange={(event) => {
+          const files = [...(event.currentTarget.files ?? [])]
+          event.currentTarget.value = ''
+          send(queries, production.id, files, { line: line.id, byName: files.length > 1 })
+        }}
+      />
+      {jobs?.filter(isGoing).map((job) => (
+        <GoingJob key={job.id} production={production.id} job={job} label="brought in so far" />
+      ))}
       <SendingList production={production.id} readings />
     </>
   )

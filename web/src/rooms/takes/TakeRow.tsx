@@ -3,11 +3,11 @@ import { useElementSize } from '@mantine/hooks'
 import { useQuery } from '@tanstack/react-query'
 import { useCallback, useEffect, useRef, useState } from 'react'
 import { answered, client, type Line, type Take } from '../../api/client'
-import { useEngine } from '../../app/engine'
 import { decibelText } from '../../app/numbers'
 import { asSpan } from '../../app/room'
 import { SAMPLE_RATE, type Span, secondsText } from '../../engine/time'
 import { type Inks, type Paint, useDrawing } from '../../page/drawing'
+import { Playhead } from '../../page/Playhead'
 import { drawWave, useWave, type Wave } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
 
@@ -316,8 +316,6 @@ type WaveProps = {
 const REACH = 7
 
 function TakeWave({ take, slot, span, old, picked, on, onSeam }: WaveProps) {
-  const engine = useEngine()
-  const head = useRef<HTMLDivElement>(null)
   const { voice } = take
   const wave = useWave(voice)
   const [held, setHeld] = useState<{ seam: number; at: number } | null>(null)
@@ -372,17 +370,6 @@ function TakeWave({ take, slot, span, old, picked, on, onSeam }: WaveProps) {
     if (held && voice && held.at !== take.seams[held.seam]) onSeam(held.seam, held.at - voice.span[0]!)
     setHeld(null)
   }
-  useEffect(() => {
-    const draw = (position: number) => {
-      if (!head.current) return // leaving the room
-      const share = (position - span[0]) / (span[1] - span[0])
-      const inside = on && engine.transport.state.value.playing && share >= 0 && share <= 1
-      head.current.hidden = !inside
-      if (inside) head.current.style.left = `${share * 100}%`
-    }
-    engine.onFrame.add(draw)
-    return () => void engine.onFrame.delete(draw)
-  }, [engine, span, on])
   return (
     <span className="take-wave">
       <canvas
@@ -393,7 +380,7 @@ function TakeWave({ take, slot, span, old, picked, on, onSeam }: WaveProps) {
         onPointerMove={drag}
         onPointerUp={drop}
       />
-      <span ref={head} className="take-head" hidden />
+      {on && <Playhead from={from} to={to} playing />}
     </span>
   )
 }

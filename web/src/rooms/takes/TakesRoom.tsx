@@ -220,7 +220,7 @@ export function Component() {
               {takes.length > 0 && <Key action="withFilm">{withFilm ? 'with the film’s sound' : 'alone'}</Key>}
             </p>
             {line && (
-              <Elsewhere key={line.id} production={production} line={line} take={current}>
+              <div className="takes-keys">
                 {current?.voice && (
                   <>
                     <FirstWord key={current.id} production={production} take={current} onPlace={putFirstWord} />
@@ -237,7 +237,8 @@ export function Component() {
                     )}
                   </>
                 )}
-              </Elsewhere>
+                <Elsewhere key={line.id} production={production} line={line} take={current} />
+              </div>
             )}
             {words && (
               <p className="takes-open" data-testid="chosen-words">
