@@ -21,9 +21,11 @@ from fendo_core.booth.passes import PassLine, cut_by_words
 from fendo_core.reader import narrator
 from fendo_core.script.lines import tokens
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_core.words import ReadCheck, read_check
+from fendo_core.words import ReadCheck, read_check, spoken_words
 from fendo_core.words.check import SMALL
-from fendo_core.words.listener import listener
+from fendo_core.words.decoder import Decoder
+from fendo_core.words.following import Follower, following_scores
+from fendo_core.words.listener import listener, spoken_in
 
 TEXTS = (
     "Rain had filled the upper pond by the first week of March.",
@@ -163,8 +165,38 @@ def cutting() -> None:
     print(f"lines of a pass that are cut right: {right}; {heard / SAMPLE_RATE / spent:.0f} times as fast as it was read")
 
 
+LOOK = SAMPLE_RATE // 5
+
+
+def following(readings: list[tuple[str, str, np.ndarray]]) -> None:
+    """Readings followed as they come, 0.2 s at a time, against where their words are found afterwards."""
+    delays, right, of, spent, heard, decoder = list[float](), 0, 0, 0.0, 0, Decoder()
+    for number, (text, _, bare) in enumerate(readings):
+        sound = in_room(np.pad(bare, SAMPLE_RATE // 2), number)
+        words = [word.text for word in spoken_words(text)]
+        last = {one.index: one for one in spoken_in(listener().listen(sound, words), hear(sound).phrases)}
+        if len(last) < 0.8 * len(words):
+            continue
+        follower, looks = Follower(words, decoder=decoder), []
+        began = time.perf_counter()
+        for start in range(0, len(sound), LOOK):
+            follower.feed(sound[start : start + LOOK])
+            looks.append((min(len(sound), start + LOOK), follower.place))
+        follower.close()
+        spent, heard = spent + time.perf_counter() - began, heard + len(sound)
+        found = following_scores(list(last.values()), looks)
+        delays += [np.inf if delay is None else delay / SAMPLE_RATE for delay in found.delays]
+        right, of = right + found.looks, of + found.of
+    p50, p95, p99 = np.percentile(delays, [50, 95, 99])
+    late = 100 * np.mean(np.array(delays) > 0.5)
+    print(f"a word is known {p50:.2f} s after it begins (p95 {p95:.2f}, p99 {p99:.2f}); {late:.1f} % later than 0.5 s")
+    print(f"the place is right at {100 * right / of:.1f} % of looks; {heard / SAMPLE_RATE / spent:.0f} × realtime")
+
+
 if __name__ == "__main__":
     listener()
-    checks(recorded(Path(sys.argv[1])) if len(sys.argv) > 1 else made())
+    given = recorded(Path(sys.argv[1])) if len(sys.argv) > 1 else made()
+    following(given)
+    checks(given)
     if len(sys.argv) < 2:
         cutting()

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from harness import choose_simulated, in_slot, read_one_take, state, until
+from harness import choose_simulated, in_slot, new_production, read_one_take, state, type_script, until
 from measure import RATE
 from probe import api, takes_of
 
@@ -122,3 +122,41 @@ def test_mistakes_are_marked_while_reading_and_go_with_the_take(desk: Page, worl
     marks.first.click()
     page.reload()
     expect(marks).to_have_count(2)
+
+
+def test_the_page_follows_the_voice_word_by_word_and_into_the_next_line(desk: Page):
+    page = desk
+    new_production(page, "Followed")
+    lines = (
+        "The heron waits below the weir until the water turns.",
+        "Each spring the carpenter replaced three paddles of the wheel.",
+        "Nobody ever paid him for the nails.",
+    )
+    type_script(page, "\n\n".join(lines))
+    page.keyboard.press("3")
+    state(page, "Ready")
+    choose_simulated(page, "reads on")
+    page.evaluate(
+        """() => {
+            window.seen = []
+            const look = () => {
+                const now = document.querySelector('.word[data-word="now"]')?.textContent
+                if (now && window.seen.at(-1) !== now) window.seen.push(now)
+            }
+            new MutationObserver(look).observe(document.body, { subtree: true, childList: true, attributes: true })
+        }"""
+    )
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    words = page.get_by_test_id("booth-line")
+    expect(words).to_contain_text(lines[1], timeout=30_000)
+    expect(page.locator('.word[data-word="again"]').first).to_be_attached(timeout=30_000)
+    expect(words).to_contain_text("Nobody", timeout=30_000)
+    seen = page.evaluate("window.seen")
+    assert len([word for word in lines[0].split() if word in seen]) >= 4, seen
+    # Switched off, the page stays; what is recorded goes on.
+    page.keyboard.press("f")
+    expect(page.locator(".word[data-word]")).to_have_count(0)
+    state(page, "Recording")
+    page.keyboard.press("Enter")
+    state(page, "Saved")

@@ -6,6 +6,7 @@ import time
 
 import pytest
 
+from fendo_core import helper
 from fendo_core.script import phonemes, syllables
 from fendo_core.script.phonemes import Phonemes
 
@@ -24,11 +25,12 @@ def dying(monkeypatch, library, how):
     real, begun = Phonemes._ask, []
 
     def ask(self, rows, language):
-        if self._process is None:
+        helper = self._helper
+        if helper._process is None:
             begun.append(len(rows))
         if any(BAD in row for row in rows):
-            self._process = self._process or self._begin()
-            os.kill(int(self._process.pid), how)
+            helper._process = helper._process or helper._begin()
+            os.kill(int(helper._process.pid), how)
         return real(self, rows, language)
 
     monkeypatch.setattr(Phonemes, "_ask", ask)
@@ -38,7 +40,7 @@ def dying(monkeypatch, library, how):
 @pytest.mark.parametrize("how", [signal.SIGABRT, signal.SIGSTOP])
 def test_a_text_that_kills_the_library_or_keeps_it_costs_itself_alone(library, monkeypatch, how):
     monkeypatch.setattr(phonemes, "_PATIENCE", 0.5)
-    monkeypatch.setattr(phonemes, "_STARTING", 5.0 if how == signal.SIGABRT else 0.2)
+    monkeypatch.setattr(helper, "_STARTING", 5.0 if how == signal.SIGABRT else 0.2)
     rows = [f"the tide comes in {n} times" for n in range(7)]
     rows[4] = BAD
     if how == signal.SIGABRT:

@@ -7,15 +7,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fendo_core.audio import pcm
 from fendo_core.audio.levels import gain
 from fendo_core.audio.speech import hear
 from fendo_core.reader import narrator
 from fendo_core.script.lines import tokens
+from fendo_core.script.pace import Pace, expected_length
 from fendo_core.takes.ranking import Candidate, suggest
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
-from fendo_core.words import ReadCheck, Spoken, faults, read_check, remarks, spoken_words
+from fendo_core.words import ReadCheck, Spoken, faults, following, read_check, remarks, spoken_words
 from fendo_core.words.check import checked
-from fendo_core.words.listener import Said, _arcs, _placed, listener
+from fendo_core.words.following import Follower, following_scores, word_by_pace
+from fendo_core.words.grammar import Said, arcs_of, placed
+from fendo_core.words.listener import listener
 from fendo_core.words.text import pronounced
 
 TEXTS = (
@@ -92,7 +96,7 @@ def test_numbers_are_spoken_out_and_belong_to_their_word_on_the_page():
 @given(st.data())
 def test_any_way_through_the_grammar_is_found_again_from_what_is_heard_of_it(data):
     words = data.draw(st.lists(st.sampled_from(["the", "a", "mill", "wheel", "tide"]), min_size=1, max_size=12))
-    arcs = _arcs(list(range(len(words))), len(words), set())
+    arcs = arcs_of(list(range(len(words))), len(words), ())
     state, said = 0, []
     for n in range(data.draw(st.integers(1, 15))):
         steps = [(b, w) for (a, b), (_, w) in arcs.items() if a == state and w >= 0]
@@ -100,7 +104,7 @@ def test_any_way_through_the_grammar_is_found_again_from_what_is_heard_of_it(dat
             break
         state, word = data.draw(st.sampled_from(steps))
         said.append((words[word], Span(n * 10, n * 10 + 9)))
-    found = _placed(said, words, arcs)
+    found = placed(said, words, arcs)
     assert [words[one.index] for one in found] == [text for text, _ in said]
     assert [one.span for one in found] == [span for _, span in said]
     row = checked([Spoken(text, n) for n, text in enumerate(words)], found, ()).as_row()
@@ -134,3 +138,88 @@ def test_what_to_try_first_is_what_cannot_be_mended_and_says_why():
     clipped = Candidate("d", 4, amiss=0, clipped=3, late=0, past_end=-100)
     assert suggest([late, clipped]) == ("c", ("not clipped",)), "a place can be mended, a peak can't"
     assert suggest([Candidate("e", 5, usable=False), fine, late]) == ("a", ("on cue",))
+
+
+def followed(text: str, sound: np.ndarray, look: int = SAMPLE_RATE // 5, starts=()) -> tuple[Follower, list]:
+    follower, looks = Follower([word.text for word in spoken_words(text)], starts), []
+    for start in range(0, len(sound), look):
+        follower.feed(sound[start : start + look])
+        looks.append((min(len(sound), start + look), follower.place))
+    return follower, looks
+
+
+@pytest.mark.parametrize(("voice", "level"), [("rms", 0.2), ("slt", 1.0), ("awb", 2.5)])
+def test_a_reading_is_followed_word_by_word_as_it_comes(voice, level):
+    delays, right, of = [], 0, 0
+    for text in TEXTS:
+        sound = read(text, voice)
+        last = {one.index: one for one in listener().listen(sound, [word.text for word in spoken_words(text)])}
+        follower, looks = followed(text, sound * np.float32(level))
+        assert follower.place == len(spoken_words(text))
+        found = following_scores(list(last.values()), looks)
+        delays += [len(sound) if delay is None else delay for delay in found.delays]
+        right, of = right + found.looks, of + found.of
+    assert np.percentile(delays, 90) <= SAMPLE_RATE / 2
+    assert right >= 0.85 * of
+
+
+def test_who_goes_back_or_leaves_something_out_is_followed_there():
+    text = f"{TEXTS[0]} {TEXTS[1]} {TEXTS[2]}"
+    one, two = (len(spoken_words(part)) for part in TEXTS[:2])
+    sound = np.concatenate([read(part, "slt") for part in (TEXTS[0], TEXTS[1], TEXTS[1], TEXTS[2])])
+    follower, looks = followed(text, sound, starts=(0, one, one + two))
+    places = [place for _, place in looks]
+    peak = places.index(one + two)
+    back = next(n for n in range(peak, len(places)) if places[n] < one + two - 2)
+    assert min(places[back:]) >= one and places[-1] == len(spoken_words(text))
+    again = checked(spoken_words(text), follower.said, ()).of("again")
+    assert {word.ordinal for word in again} >= set(range(one + 1, one + two - 1))
+    short = " ".join(["Each spring the carpenter", *TEXTS[1].split()[7:]])
+    follower, looks = followed(TEXTS[1], read(short, "slt"))
+    assert looks[-1][1] == two
+    gone = {word.ordinal for word in checked(spoken_words(TEXTS[1]), follower.said, ()).of("left out")}
+    assert gone and gone <= {3, 4, 5, 6, 7}
+
+
+def test_a_long_reading_is_followed_with_a_decoder_that_begins_anew(monkeypatch):
+    monkeypatch.setattr(following, "RENEWED", 3 * SAMPLE_RATE)
+    text = " ".join(TEXTS * 3)
+    sound = np.concatenate([read(part, "rms") for part in TEXTS * 3])
+    follower, looks = followed(text, sound)
+    assert looks[-1][1] == len(spoken_words(text))
+    spans = [one.span for one in follower.said]
+    assert all(a.start < b.start for a, b in zip(spans, spans[1:], strict=False)) and spans[-1].end <= len(sound)
+    assert len(follower._said) < 25
+
+
+def test_followers_live_in_a_process_that_may_die():
+    text, sound = TEXTS[0], read(TEXTS[0], "slt")
+    words = [word.text for word in spoken_words(text)]
+    packed = pcm.from_integers(pcm.from_floats(sound))
+    process = following.Following()
+
+    def feed(key: str):
+        return [process.feed(key, packed[at : at + 28_800]) for at in range(0, len(packed), 28_800)][-1]
+
+    try:
+        assert feed("a") is None
+        assert process.begin("a", words, [0]) and process.begin("b", words, [0])
+        place, said = feed("a")
+        assert place == len(words) and [one.index for one in said] == list(range(len(words)))
+        assert process.feed("b", packed[: 48_000 * 3])[0] < place
+        for n in range(following.AT_ONCE):
+            assert process.begin(str(n), words, [])
+        assert feed("a") is None
+        process._helper._process.kill()
+        assert feed("1") is None
+        assert process.begin("1", words, []) and feed("1")[0] == len(words)
+    finally:
+        process.close()
+
+
+def test_without_a_decoder_the_place_goes_by_pace():
+    text, pace = TEXTS[2], Pace.starting()
+    whole = expected_length(text, pace)
+    places = [word_by_pace(text, pace, whole * n // 20) for n in range(23)]
+    assert places[0] == 0 and places == sorted(places) and places[-1] == len(text.split())
+    assert abs(places[10] - len(text.split()) // 2) <= 1

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds, uncovered
 from fendo_core.words import spoken_words
-from fendo_core.words.listener import Said, listener, spoken_in
+from fendo_core.words.grammar import Said
+from fendo_core.words.listener import listener, spoken_in
 
 BEFORE, AFTER = milliseconds(500), milliseconds(700)
 """So much of the pause around an attempt goes with it at most; half of it where that is less."""

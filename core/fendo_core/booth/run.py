@@ -7,6 +7,8 @@ from fendo_core.timebase import SAMPLE_RATE, Span
 
 QUIET = SAMPLE_RATE * 13 // 10
 """So long nobody speaks after the last word of a line; inside a line pauses are shorter."""
+ALL_SAID = SAMPLE_RATE * 7 // 10
+"""The same where the last word was heard."""
 THINKING = 4 * SAMPLE_RATE
 """So long somebody may pause who has said less than `MOST_OF_IT`."""
 NOTHING = 8 * SAMPLE_RATE
@@ -20,7 +22,7 @@ MOST_READINGS = 3
 Next: TypeAlias = Literal["on", "again"]
 
 
-def over(phrases: Sequence[Span], heard: int, expected: int, spoken_before: bool = False) -> bool:
+def over(phrases: Sequence[Span], heard: int, expected: int, spoken_before: bool = False, all_said: bool = False) -> bool:
     """Whether a reading is over.
 
     Args:
@@ -28,6 +30,7 @@ def over(phrases: Sequence[Span], heard: int, expected: int, spoken_before: bool
         heard: samples since the cue that were listened to.
         expected: samples that the words are expected to take.
         spoken_before: somebody spoke already before what was listened to.
+        all_said: the last word of the line was heard.
     """
     if not phrases:
         return heard >= expected + NOTHING if not spoken_before else heard >= THINKING
@@ -35,7 +38,7 @@ def over(phrases: Sequence[Span], heard: int, expected: int, spoken_before: bool
     # Who spoke before what was listened to has spoken since about the cue.
     said = phrases[-1].end - (0 if spoken_before else phrases[0].start)
     enough = said >= MOST_OF_IT * expected
-    return quiet >= (QUIET if enough else THINKING)
+    return quiet >= (ALL_SAID if all_said else QUIET if enough else THINKING)
 
 
 def after(faults: Sequence[str], readings: int) -> Next:

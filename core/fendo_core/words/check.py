@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from fendo_core.script.lines import tokens
 from fendo_core.timebase import Span, milliseconds, uncovered
-from fendo_core.words.listener import Said, listener, spoken_in
+from fendo_core.words.grammar import Said
+from fendo_core.words.listener import listener, spoken_in
 from fendo_core.words.text import Spoken, spoken_words
 
 Mark: TypeAlias = Literal["read", "again", "left out", "doubtful"]

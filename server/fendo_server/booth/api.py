@@ -1,6 +1,8 @@
 """Capture over HTTP, and the simulated reader's voice."""
 
 import io
+from dataclasses import asdict
+from typing import get_args
 from uuid import UUID
 
 import soundfile
@@ -20,7 +22,7 @@ from fendo_core.script.pace import expected_length
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
 from fendo_server.answers import bytes_parser
-from fendo_server.booth import capture, cutting
+from fendo_server.booth import capture, cutting, following
 from fendo_server.booth.models import RoundTrip
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import description
@@ -190,9 +192,33 @@ def so_far(request: Request, take_id: UUID) -> Response:
     said = [phrase.shifted(-cue) for phrase in phrases if phrase.end > cue]
     expected = expected_length(take.words, paces(take.line.production)[str(take.recording.reader_id)])
     before = have > cue + run.WINDOW
-    return Response(
-        {"heard": have, "speaks": bool(said) or before, "over": have > cue and run.over(said, have - cue, expected, before)}
+    over = have > cue and run.over(said, have - cue, expected, before, following.all_said(take))
+    return Response({"heard": have, "speaks": bool(said) or before, "over": over})
+
+
+class FollowedSerializer(serializers.Serializer):
+    """Where a reading is."""
+
+    how = serializers.ChoiceField(
+        get_args(following.How),
+        help_text="by the words that were heard; by how long words take; by that, as the machine is too slow to listen",
     )
+    line = serializers.CharField(help_text="the line that is being read")
+    word = serializers.IntegerField(help_text="the word of the line that is being read; their number when all are read")
+    again = serializers.ListField(child=serializers.IntegerField(), help_text="words that were said again")
+    left_out = serializers.ListField(child=serializers.IntegerField(), help_text="words that were passed over")
+
+
+@extend_schema(
+    operation_id="follow_take", parameters=[SoFarQuery], responses={200: FollowedSerializer, 404: ProblemSerializer}
+)
+@api_view(["GET"])
+def follow(request: Request, take_id: UUID) -> Response:
+    """Which word is being read, of a take that is being recorded: asked again and again while it is."""
+    take = _take(request, take_id)
+    asked = SoFarQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    return Response(asdict(following.followed(take, asked.validated_data["cue"])))
 
 
 class ReadingSerializer(serializers.Serializer):

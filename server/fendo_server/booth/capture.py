@@ -182,18 +182,21 @@ def on_disk(recording: Recording) -> int:
 def so_far(take: Take) -> tuple[Sequence[Span], int]:
     """Where somebody speaks in the last seconds of a take that is being recorded, and how much of it is on the disk;
     both in samples of the recording."""
-    recording = take.recording
-    have = on_disk(recording)
+    have = on_disk(take.recording)
     start = max(0, have - WINDOW)
-    try:
-        with recording.part.open("rb") as file:
-            file.seek(wav.HEADER_BYTES + start * pcm.BYTES_A_SAMPLE)
-            packed = file.read((have - start) * pcm.BYTES_A_SAMPLE)
-    except FileNotFoundError:
-        return (), have
-    whole = packed[: len(packed) // pcm.BYTES_A_SAMPLE * pcm.BYTES_A_SAMPLE]
-    heard = hear(pcm.to_floats(pcm.to_integers(whole)))
+    heard = hear(pcm.to_floats(pcm.to_integers(samples_so_far(take, start, have - start))))
     return [phrase.shifted(start) for phrase in heard.phrases], have
+
+
+def samples_so_far(take: Take, start: int, most: int) -> bytes:
+    """At most so many samples (s24le) of a take that is being recorded, from `start` on; none of one that is closed."""
+    try:
+        with take.recording.part.open("rb") as file:
+            file.seek(wav.HEADER_BYTES + start * pcm.BYTES_A_SAMPLE)
+            packed = file.read(most * pcm.BYTES_A_SAMPLE)
+    except FileNotFoundError:
+        return b""
+    return packed[: len(packed) // pcm.BYTES_A_SAMPLE * pcm.BYTES_A_SAMPLE]
 
 
 def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:

@@ -1051,6 +1051,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/followed/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which word is being read, of a take that is being recorded: asked again and again while it is. */
+        get: operations["follow_take"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/recording/": {
         parameters: {
             query?: never;
@@ -1638,6 +1655,25 @@ export interface components {
             id: string;
             path: string;
         };
+        /** @description Where a reading is. */
+        Followed: {
+            /**
+             * @description by the words that were heard; by how long words take; by that, as the machine is too slow to listen
+             *
+             *     * `words` - words
+             *     * `pace` - pace
+             *     * `slow` - slow
+             */
+            how: components["schemas"]["HowEnum"];
+            /** @description the line that is being read */
+            line: string;
+            /** @description the word of the line that is being read; their number when all are read */
+            word: number;
+            /** @description words that were said again */
+            again: number[];
+            /** @description words that were passed over */
+            left_out: number[];
+        };
         /** @description A form of voice files. */
         Form: {
             key: components["schemas"]["FormEnum"];
@@ -1730,6 +1766,13 @@ export interface components {
          * @enum {string}
          */
         HeldBackKindEnum: "noise" | "sibilance" | "compressor";
+        /**
+         * @description * `words` - words
+         *     * `pace` - pace
+         *     * `slow` - slow
+         * @enum {string}
+         */
+        HowEnum: "words" | "pace" | "slow";
         /** @description The input chosen in the Booth, remembered with the production. */
         Input: {
             device?: string;
@@ -5685,6 +5728,38 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    follow_take: {
+        parameters: {
+            query: {
+                /** @description sample of the take at which the line begins */
+                cue: number;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Followed"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -59,6 +59,7 @@ export const ACTIONS = {
   pause: { key: 'p', does: 'pause the take; go on', room: 'Booth' },
   markHere: { key: 'm', does: 'mark a mistake in the take', room: 'Booth' },
   punchIn: { key: 'i', does: 'read again from the position on (punch in)', room: 'Booth' },
+  follow: { key: 'f', does: 'the page follows the voice, or stays', room: 'Booth' },
   callOff: { key: 'Escape', does: 'call off the count-in; stop', room: 'Booth' },
   headphones: { key: 'h', does: 'headphones are on, or not', room: 'Booth' },
   clip: { key: 'c', does: 'clear the clip light', room: 'Booth' },

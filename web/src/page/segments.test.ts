@@ -19,3 +19,15 @@ test('the word at the caret', () => {
   ])
   expect([0, 1, 2, 4, 6, 7].map((at) => wordAt(' a  bc ', at))).toEqual([-1, 0, 0, 1, 1, 1])
 })
+
+test('while a line is read each of its words tells what became of it', () => {
+  const found = segments(line, [], { word: 3, again: [0, 4], left_out: [1] })
+  expect(found.map((each) => each.text).join('')).toBe(line.text)
+  expect(found.filter((each) => each.word).map(({ text, word }) => [text, word])).toEqual([
+    ['The', 'again'],
+    ['mill', 'left out'],
+    ['at', 'read'],
+    ['Orsey', 'now'],
+  ])
+  expect(segments(line, [], { word: 5, again: [], left_out: [] }).filter(({ word }) => word === 'read')).toHaveLength(5)
+})

@@ -10,6 +10,8 @@ export type PageSettings = {
   picture: 'beside' | 'above'
   /** Notes for the reader are shown under the words. */
   notes: boolean
+  /** The page follows the voice while somebody reads. */
+  follow: boolean
   /** Lines of this reader only; null for all. */
   reader: string | null
 }
@@ -17,7 +19,7 @@ export type PageSettings = {
 export const SIZES = { least: 14, most: 40 }
 export const MEASURES = { least: 30, most: 90 }
 const STORED = 'fendo-page'
-const AT_FIRST: PageSettings = { size: 18, measure: 66, picture: 'beside', notes: true, reader: null }
+const AT_FIRST: PageSettings = { size: 18, measure: 66, picture: 'beside', notes: true, follow: true, reader: null }
 
 function stored(): PageSettings {
   try {

@@ -16,10 +16,11 @@ from fendo_core.audio import pcm, wav
 from fendo_core.reader import narrator
 from fendo_core.takes import measures
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_server.booth import capture
+from fendo_server.booth import capture, following
 from fendo_server.picture import services
 from fendo_server.problems import Problem
 from fendo_server.productions import state
+from fendo_server.productions.models import Production
 from fendo_server.takes.making import film_sound
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
@@ -461,3 +462,44 @@ def test_a_film_that_leaks_out_of_the_headphones_is_said_with_the_take(productio
     assert "turn the headphones down, or wear closed ones" in rows[str(leaking.pk)]["advice"]
     for other in (dry, unheard, simulated):
         assert not any("the film is heard" in fault for fault in rows[str(other.pk)]["faults"])
+
+
+def test_a_reading_is_followed_in_its_words_while_it_is_recorded_and_on_into_the_next_line(client, production):
+    one, two = production.lines.order_by("position")[:2]
+    reading = narrator.read_on([one.text, two.text], 3, "slt")
+    sound, take = pcm.from_floats(reading.samples), capture.begin(one, "a microphone")
+    told = []
+    for first in range(0, len(sound), SAMPLE_RATE // 4):
+        capture.append(take, first, pcm.from_integers(sound[first : first + SAMPLE_RATE // 4]))
+        answer = client.get(f"/api/takes/{take.id}/followed/?cue={reading.cue}").json()
+        told.append((answer["line"], answer["word"]))
+        assert answer["how"] == "words"
+    assert told[0] == (str(one.id), 0) and told[-1] == (str(two.id), len(two.text.split()))
+    # Page by page: through the first line to its end, then through the second.
+    own = [word for line, word in told if line == str(one.id)]
+    assert own[-1] == len(one.text.split()) and len({*own}) >= 5
+    assert [line for line, _ in told] == sorted((line for line, _ in told), key=str(two.id).__eq__)
+    assert client.get(f"/api/takes/{take.id}/followed/?cue=-1").status_code == 400
+
+
+def test_a_machine_too_slow_to_listen_goes_on_by_pace_and_so_does_another_language(client, production, monkeypatch):
+    line = production.lines.first()
+    reading = narrator.read(line.text, 5, tail=SAMPLE_RATE)
+    sound = pcm.from_floats(reading.samples)
+
+    def read() -> list[dict]:
+        take, told = capture.begin(line, "a microphone"), []
+        for first in range(0, len(sound), SAMPLE_RATE // 2):
+            capture.append(take, first, pcm.from_integers(sound[first : first + SAMPLE_RATE // 2]))
+            told.append(client.get(f"/api/takes/{take.id}/followed/?cue={reading.cue}").json())
+        return told
+
+    monkeypatch.setattr(following._process, "feed", lambda key, packed: None)
+    slow = read()
+    assert [one["how"] for one in slow[:2]] == ["pace", "slow"] and slow[-1]["how"] == "slow"
+    Production.objects.filter(pk=production.pk).update(language="de")
+    other = read()
+    assert {one["how"] for one in other} == {"pace"}
+    for told in (slow, other):
+        words = [one["word"] for one in told]
+        assert words == sorted(words) and words[0] == 0 and words[-1] >= 0.7 * len(line.text.split())

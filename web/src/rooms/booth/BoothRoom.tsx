@@ -15,6 +15,7 @@ import { Stage } from '../../page/Stage'
 import { sizedBy, usePageSettings } from '../../page/settings'
 import { Tally } from '../../page/Tally'
 import { Words } from '../../page/Words'
+import { type Followed, useFollowing } from './following'
 import { InputChooser } from './InputChooser'
 import { LoopTest } from './LoopTest'
 import { Meter } from './Meter'
@@ -26,6 +27,11 @@ import { Sweep } from './Sweep'
 import { Verdict } from './Verdict'
 import './booth.css'
 
+const FOLLOWS: Record<Followed['how'], string> = {
+  words: 'follows the voice',
+  pace: 'follows by pace',
+  slow: 'follows by pace: this machine is busy',
+}
 const WINDOWS = [
   { key: 'lively', name: 'lively: peaks −12 to −6' },
   { key: 'roomy', name: 'roomy: peaks around −18' },
@@ -113,12 +119,26 @@ export function Component() {
     state.kind === 'saved' && state.line === line?.id ? takes.find(({ number }) => number === state.take) : undefined
   const marks = useWatched(recorder.marks)
   const { run, start: startRun, end: endRun } = useRun(line, lines[index + 1], read, () => begin(null), go)
+  const followed = useFollowing(page.follow)
+  const heardLine = run ? undefined : followed?.line
+  // Who reads on takes the page along; what was leafed by hand stays until the voice comes to another line.
+  const voiceAt = useRef(line?.id)
+  useEffect(() => {
+    if (!reading || heardLine === undefined) voiceAt.current = line?.id
+    else if (heardLine !== voiceAt.current) {
+      voiceAt.current = heardLine
+      const on = lines.findIndex(({ id }) => id === heardLine) - index
+      passed.current = Math.max(passed.current, on)
+      setAhead(Math.max(0, on))
+    }
+  }, [heardLine, reading, line?.id, lines, index])
   useKeys({
     record: toggle,
     run: () => quiet && startRun(),
     pause: hold,
     markHere: () => recorder.mark(),
     punchIn,
+    follow: () => page.set({ follow: !page.follow }),
     callOff: () => {
       endRun()
       if (quiet) recorder.dismiss()
@@ -136,6 +156,7 @@ export function Component() {
   const shown = lines[index + ahead] ?? line
   const before = lines[index - 1]
   const next = lines[index + ahead + 1]
+  const progress = followed?.line === shown.id ? followed : undefined
   const reader =
     production.readers.length > 1 &&
     production.readers.find((each) => each.id === (shown.reader ?? production.reader))?.name
@@ -170,7 +191,7 @@ export function Component() {
       <section className="booth-words">
         <span className="booth-number">{shown.number}</span>
         <p className="booth-line" data-testid="booth-line" style={{ fontSize: Math.round(page.size * 2.1) }}>
-          {shown.text ? <Words line={shown} /> : 'No words yet. Speak freely, or write them in Script.'}
+          {shown.text ? <Words line={shown} progress={progress} /> : 'No words yet. Speak freely, or write them in Script.'}
         </p>
         {(shown.notes || reader) && (
           <p className="booth-notes">{[reader && `read by ${reader}`, shown.notes].filter(Boolean).join('\n')}</p>
@@ -261,6 +282,13 @@ export function Component() {
               </Menu.Dropdown>
             </Menu>
           )}
+          <Switch
+            size="xs"
+            label={FOLLOWS[followed?.how ?? 'words']}
+            title="the page follows the voice: the word that is being read, and what was passed over"
+            checked={page.follow}
+            onChange={(event) => page.set({ follow: event.currentTarget.checked })}
+          />
           <Switch
             size="xs"
             label="beeps"

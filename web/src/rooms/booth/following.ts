@@ -1,0 +1,46 @@
+import { useEffect, useState } from 'react'
+import { answered, client } from '../../api/client'
+import type { components } from '../../api/schema'
+import { useEngine, useWatched } from '../../app/engine'
+import { LEAD } from '../../engine/recorder'
+
+export type Followed = components['schemas']['Followed']
+
+const ASK_EVERY_MS = 200
+
+/** Where the reading that is recorded now is, as the server hears it; null while nobody reads, or it is not wanted. */
+export function useFollowing(wanted: boolean): Followed | null {
+  const { recorder } = useEngine()
+  const state = useWatched(recorder.state)
+  const [followed, setFollowed] = useState<Followed | null>(null)
+  const going = state.kind === 'recording' || state.kind === 'paused'
+  const listening = wanted && state.kind === 'recording'
+  useEffect(() => {
+    if (!going || !wanted) setFollowed(null)
+  }, [going, wanted])
+  useEffect(() => {
+    if (!listening) return
+    const off = new AbortController()
+    let asking = false
+    const ask = async () => {
+      const id = recorder.takeId
+      if (asking || !id) return
+      asking = true
+      try {
+        const params = { path: { take_id: id }, query: { cue: LEAD } }
+        const found = await answered(client.GET('/api/takes/{take_id}/followed/', { params, signal: off.signal }))
+        if (!off.signal.aborted) setFollowed(found)
+      } catch {
+        // Nobody follows for now; the recording goes on.
+      } finally {
+        asking = false
+      }
+    }
+    const timer = setInterval(() => void ask(), ASK_EVERY_MS)
+    return () => {
+      off.abort()
+      clearInterval(timer)
+    }
+  }, [listening, recorder])
+  return followed
+}
