@@ -44,28 +44,8 @@ def environment(database_url: str, data: Path = DATA, port: int | None = None) -
 
 
 def web_command(port: int) -> list[str]:
-    """The web server: threads, for most requests wait for a disk or send a film."""
-    gunicorn = [
-        str(PYTHON),
-        "-m",
-        "gunicorn",
-        "fendo_server.wsgi:application",
-        "--worker-class",
-        "gthread",
-        "--workers",
-        "1",
-    ]
-    return [
-        *gunicorn,
-        "--threads",
-        "16",
-        "--bind",
-        f"127.0.0.1:{port}",
-        "--graceful-timeout",
-        "3",
-        "--log-level",
-        "warning",
-    ]
+    """The web server."""
+    return [str(PYTHON), "-m", "fendo_server.serving", str(port)]
 
 
 def worker_command() -> list[str]:
@@ -227,7 +207,6 @@ def start(developing: bool = False) -> int:
         commands = {"web": web_command(port), "worker": worker_command()}
         if developing:
             env["FENDO_DEV"] = "1"
-            commands["web"] += ["--reload"]
             commands["bundle"] = ["sh", "-c", f"cd {shlex.quote(str(WEB))} && exec npx vite build --watch"]
         with step("starting the web server and one worker"):
             for name, command in commands.items():
@@ -296,11 +275,11 @@ def _watch(
     while True:
         time.sleep(0.3)
         if developing and (newest := newest_source()) != changed:
-            # The web server looks after itself; the worker has to be told.
             changed = newest
-            children["worker"].terminate()
-            children["worker"].wait(20)
-            children["worker"] = _spawn("worker", commands["worker"], env)
+            for name in ("web", "worker"):
+                children[name].terminate()
+                children[name].wait(20)
+                children[name] = _spawn(name, commands[name], env)
         if not database.answers():
             say("  the database ended; starting it again")
             _revive(database)

@@ -5,8 +5,9 @@ import logging
 from collections.abc import Mapping
 from typing import Any
 
-from django.db import DataError, InterfaceError, OperationalError
+from django.db import DataError, IntegrityError, InterfaceError, OperationalError
 from django.http import Http404
+from psycopg.errors import DeadlockDetected, SerializationFailure
 from rest_framework import exceptions, serializers
 from rest_framework.response import Response
 from rest_framework.views import exception_handler
@@ -73,6 +74,13 @@ def handle(error: Exception, context: Mapping[str, Any]) -> Response:
             "The disk is full",
             "The server's disk is full, so this could not be stored. What was stored before is safe. "
             "Make room on the disk; what was recorded waits in this browser and is sent again by itself.",
+        )
+    elif isinstance(error, IntegrityError) or isinstance(error.__cause__, DeadlockDetected | SerializationFailure):
+        log.warning("two writes met: %s", str(error)[:300])
+        error = Problem(
+            409,
+            "At the same moment",
+            "Another window or reader wrote at the same moment. Nothing of this was changed: do it once more.",
         )
     elif isinstance(error, OperationalError | InterfaceError):
         log.error("the database: %s", str(error)[:300])

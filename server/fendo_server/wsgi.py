@@ -1,4 +1,4 @@
-"""The WSGI application that gunicorn serves."""
+"""The WSGI application that `serving` serves."""
 
 import gc
 import os

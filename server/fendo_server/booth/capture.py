@@ -4,13 +4,14 @@ The growing file is the WAV itself, header first, under the name `….wav.part`.
 acknowledged only after it was appended and synced. Finishing corrects the header in place and renames the file.
 """
 
+import errno
 import fcntl
 import json
 import logging
 import os
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -42,6 +43,8 @@ from fendo_server.work import running
 log = logging.getLogger("fendo")
 
 LARGEST_PIECE = 10 * SAMPLE_RATE * pcm.BYTES_A_SAMPLE
+_MEETINGS = 5
+"""So often a piece is tried that meets the end of its take."""
 FORGOTTEN_AFTER = 30 * 60
 LONGEST_CLOCK = 8_000
 PLACED = ("start", "clock", "doubts", "within", "length", "cut_off", "forgotten")
@@ -156,6 +159,8 @@ def _open_part(recording: Recording) -> Iterator[Any]:
     """
     with recording.part.open("r+b", buffering=0) as file:
         fcntl.flock(file, fcntl.LOCK_EX)
+        if os.stat(recording.part).st_ino != os.fstat(file.fileno()).st_ino:
+            raise FileNotFoundError(errno.ENOENT, "the take was closed meanwhile", str(recording.part))
         size = os.fstat(file.fileno()).st_size
         torn = (size - wav.HEADER_BYTES) % pcm.BYTES_A_SAMPLE
         if torn:
@@ -209,24 +214,54 @@ def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:
     """
     if len(sound) % pcm.BYTES_A_SAMPLE or len(sound) > LARGEST_PIECE:
         raise Problem(422, "Not understood", "A piece of sound must be whole 24-bit samples, ten seconds at the most.")
+    for _ in range(_MEETINGS):
+        with suppress(FileNotFoundError):
+            return _append(take, offset, sound, clock)
+        # It was closed or called off while this piece came: by now it is told what became of it.
+        _know(take)
+    raise _gone()
+
+
+def _gone() -> Problem:
+    return Problem(
+        410,
+        "The file is gone",
+        "The file of this take is no longer on the server's disk. What was not sent stays in this browser.",
+    )
+
+
+def _know(take: Take) -> None:
+    """What others have made of the take by now."""
+    recording = take.recording
+    try:
+        recording.refresh_from_db(fields=["state", "forgotten", *PLACED])
+        take.refresh_from_db(fields=["last"])
+    except (Recording.DoesNotExist, Take.DoesNotExist) as error:
+        raise _gone() from error
+
+
+@contextmanager
+def _alone_with(take: Take) -> Iterator[None]:
+    """Nobody else ends the take, calls it off or closes it meanwhile."""
+    with transaction.atomic():
+        Recording.objects.select_for_update().filter(pk=take.recording_id).first()
+        _know(take)
+        yield
+
+
+def _append(take: Take, offset: int, sound: bytes, clock: str) -> int:
     end, recording = offset + len(sound) // pcm.BYTES_A_SAMPLE, take.recording
     if recording.state == Recording.State.FINISHED:
         if end <= recording.length:
             return recording.length
         if recording.forgotten and offset <= recording.length:
-            _reopen(recording)
-            return append(take, offset, sound, clock)
+            _reopen(take)
+            return _append(take, offset, sound, clock)
         raise Problem(
             409,
             "The take is closed",
             "This take was closed before this piece arrived. It stays in the browser.",
             have=recording.length,
-        )
-    if not recording.part.exists():
-        raise Problem(
-            410,
-            "The file is gone",
-            "The file of this take is no longer on the server's disk. What was not sent stays in this browser.",
         )
     with _open_part(recording) as file:
         have = (os.fstat(file.fileno()).st_size - wav.HEADER_BYTES) // pcm.BYTES_A_SAMPLE
@@ -254,17 +289,30 @@ def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:
         return end
 
 
-def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: bool) -> Take:
+def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: bool, forgotten: bool = False) -> Take:
     """Make the growing file the take's immutable WAV, make its clock map, measure it. Finishing twice is no error.
 
-    `clock` are parts of the clock log that did not come with the sound.
+    `clock` are parts of the clock log that did not come with the sound; `forgotten`: its browser was not heard of.
 
     Raises:
         Problem: when the server has not all of it yet, or nothing was recorded.
     """
+    with _alone_with(take):
+        closed, short = _close(take, total, clock, cut_off, forgotten)
+    if closed:
+        if short:
+            _measured(take)
+        if not take.recording.forgotten:
+            take.recording.clock_log.unlink(missing_ok=True)
+    return take
+
+
+def _close(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: bool, forgotten: bool) -> tuple[bool, bool]:
+    """Close the file and keep the rows: whether it was open, and whether it was measured."""
     recording = take.recording
     if recording.state == Recording.State.FINISHED:
-        return take
+        return False, False
+    recording.forgotten = forgotten
     have = on_disk(recording)
     if have < total:
         raise Problem(
@@ -294,16 +342,11 @@ def finish(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: 
             log.exception("take %s could not be measured", take.id)
             short = False
     recording.state = Recording.State.FINISHED
-    with transaction.atomic():
-        recording.save(update_fields=[*PLACED, "state"])
-        take.save(update_fields=["last", *MEASURED])
-        if not short:
-            running.start(take.line.production, "measure take", take=str(take.id))
-    if short:
-        _measured(take)
-    if not recording.forgotten:
-        recording.clock_log.unlink(missing_ok=True)
-    return take
+    recording.save(update_fields=[*PLACED, "state"])
+    take.save(update_fields=["last", *MEASURED])
+    if not short:
+        running.start(take.line.production, "measure take", take=str(take.id))
+    return True, short
 
 
 def _measured(take: Take) -> None:
@@ -365,15 +408,18 @@ def _place(take: Take, length: int, clock: Sequence[Mapping[str, Any]]) -> None:
     recording.doubts, recording.within = [list(doubt) for doubt in placed.doubts], placed.within
 
 
-def _reopen(recording: Recording) -> None:
+def _reopen(take: Take) -> None:
     """A recording that housekeeping closed and whose browser is back with more of it grows on."""
-    length = recording.length
-    recording.path.chmod(0o644)
-    recording.path.rename(recording.part)
-    with recording.part.open("r+b") as file:
-        file.truncate(wav.HEADER_BYTES + length * pcm.BYTES_A_SAMPLE)
-    recording.state, recording.forgotten, recording.cut_off = Recording.State.RECORDING, False, False
-    recording.save(update_fields=["state", "forgotten", "cut_off"])
+    recording = take.recording
+    with _alone_with(take):
+        if recording.state != Recording.State.FINISHED:
+            return
+        recording.path.chmod(0o644)
+        recording.path.rename(recording.part)
+        with recording.part.open("r+b") as file:
+            file.truncate(wav.HEADER_BYTES + recording.length * pcm.BYTES_A_SAMPLE)
+        recording.state, recording.forgotten, recording.cut_off = Recording.State.RECORDING, False, False
+        recording.save(update_fields=["state", "forgotten", "cut_off"])
 
 
 def measure(take: Take, progress: Callable[[float], None] = lambda share: None) -> None:
@@ -417,10 +463,11 @@ def abandon(take: Take) -> None:
     Raises:
         Problem: when it is a take already: what was recorded is never thrown away here.
     """
-    recording = take.recording
-    if recording.state == Recording.State.FINISHED or on_disk(recording) > 2 * SAMPLE_RATE:
-        raise Problem(422, "Not possible", "This take has sound in it and is kept. Set it aside if it is not wanted.")
-    forget(take)
+    with _alone_with(take):
+        recording = take.recording
+        if recording.state == Recording.State.FINISHED or on_disk(recording) > 2 * SAMPLE_RATE:
+            raise Problem(422, "Not possible", "This take has sound in it and is kept. Set it aside if it is not wanted.")
+        forget(take)
 
 
 def forget(take: Take) -> None:
@@ -443,11 +490,12 @@ def close_forgotten(older_than: float = FORGOTTEN_AFTER) -> int:
             continue
         try:
             if on_disk(recording) == 0:
-                forget(take)
+                with _alone_with(take):
+                    if on_disk(recording) == 0:
+                        forget(take)
                 continue
-            recording.forgotten = True
-            finish(take, 0, [], cut_off=True)
-        except (OSError, ValueError):
+            finish(take, 0, [], cut_off=True, forgotten=True)
+        except (OSError, ValueError, Problem):
             log.exception("take %s can't be closed now", take.id)
             continue
         log.warning("take %s was never finished by its browser: closed with what is there", take.id)

@@ -238,8 +238,8 @@ def _bring_back(production: Production, found: Found, line: Line, in_place: bool
         if log.exists():
             shutil.copy2(log, recording.clock_log)
     if found.unfinished:
-        recording.forgotten = True  # when its browser comes back, what it still has goes on it
-        capture.finish(take, 0, [], cut_off=True)
+        # When its browser comes back, what it still has goes on it.
+        capture.finish(take, 0, [], cut_off=True, forgotten=True)
     else:
         take.last = found.samples
         capture.measure(take)

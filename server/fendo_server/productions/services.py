@@ -7,6 +7,7 @@ from django.conf import settings
 from django.db import IntegrityError, transaction
 
 from fendo_core.booth.naming import NameParts, check_pattern, file_name, safe_name, unused
+from fendo_server.meetings import repeated
 from fendo_server.problems import Problem
 from fendo_server.productions.models import Folder, Production, Reader
 
@@ -23,6 +24,7 @@ def free_directory(name: str) -> str:
     return unused(safe_name(name, 80), taken)
 
 
+@repeated
 @transaction.atomic
 def make_production(owner, name: str, reader: str = "Narrator", folder: str = "Narration") -> Production:
     """A production with a reader and a folder where takes land, and its own folder on the disk."""
@@ -43,10 +45,16 @@ def make_reader(production: Production, name: str) -> Reader:
     name = " ".join(name.split())
     if not name:
         raise Problem(422, "Not possible", "A reader needs a name. Type one and try again.")
+    known = Problem(422, "Not possible", f"“{name}” is a reader of this production already.")
     if production.readers.filter(name__iexact=name).exists():
-        raise Problem(422, "Not possible", f"“{name}” is a reader of this production already.")
+        raise known
+    try:
+        with transaction.atomic():
+            reader = Reader.objects.create(production=production, name=name)
+    except IntegrityError as error:
+        raise known from error
     production.touch()
-    return Reader.objects.create(production=production, name=name)
+    return reader
 
 
 def make_folder(production: Production, parent: Folder | None, name: str) -> Folder:

@@ -1,0 +1,26 @@
+"""Writes that meet others at the same moment."""
+
+from collections.abc import Callable
+from functools import wraps
+from typing import ParamSpec, TypeVar
+
+from django.db import IntegrityError
+
+_P = ParamSpec("_P")
+_R = TypeVar("_R")
+TIMES = 12
+
+
+def repeated(write: Callable[_P, _R]) -> Callable[_P, _R]:
+    """The same write, done again where another was there first; it must look anew at what is there each time."""
+
+    @wraps(write)
+    def again(*args: _P.args, **kwargs: _P.kwargs) -> _R:
+        for _ in range(TIMES - 1):
+            try:
+                return write(*args, **kwargs)
+            except IntegrityError:
+                continue
+        return write(*args, **kwargs)
+
+    return again
