@@ -26,10 +26,10 @@ ROUNDS = 15
 class Door:
     """Signed-in requests without a browser."""
 
-    def __init__(self, world) -> None:
+    def __init__(self, world, account: str = "bench") -> None:
         self.base, self.jar = world.address, http.cookiejar.CookieJar()
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.jar))
-        self.opener.open(world.link("bench")).read()
+        self.opener.open(world.link(account)).read()
 
     def ask(self, method: str, path: str, body: bytes = b"", kind: str = "application/json", **more: str):
         """The answer's body; raises for what the server refuses."""

@@ -90,7 +90,7 @@ def test_edits_undo_redo_and_settings_that_meet_leave_a_production_that_opens(ad
                 at = dice.randrange(60) * SAMPLE_RATE
                 edits = {
                     "words": {"kind": "set_words", "line": line, "text": f"Words {seed} {n}."},
-                    "slot": {"kind": "set_slot", "line": line, "start": at, "end": at + SAMPLE_RATE},
+                    "slot": {"kind": "set_slot", "line": line, "slot": [at, at + SAMPLE_RATE]},
                     "new": {"kind": "new_line", "after": line},
                     "drop": {"kind": "drop_line", "line": line},
                 }
