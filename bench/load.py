@@ -1,8 +1,8 @@
 """Twelve readers at once, and what a hostile neighbour costs one who records.
 
 .venv/bin/python -m bench.load             four record, eight choose
-.venv/bin/python -m bench.load --hostile   one records; another account leaves a thousand requests half sent, and sends edits
-                                           that are none and scripts of thousands of lines
+.venv/bin/python -m bench.load --hostile   one records; another account leaves a thousand requests half sent, and
+                                           sends edits that are none and scripts of thousands of lines
 """
 
 import gzip

@@ -15,9 +15,10 @@ from playwright.sync_api import Page, expect
 from wavinfo import WavInfoReader
 
 from fendo_core.handover.order import PRESETS
-from harness import handed_over, order, state
+from harness import handed_over, in_slot, order, read_one_take, state
+from launcher import serve
 from measure import RATE
-from probe import api
+from probe import api, takes_of
 
 pytestmark = pytest.mark.browser
 MIDNIGHT = 10 * 3600 * RATE
@@ -109,3 +110,45 @@ def test_an_order_is_ticked_named_kept_and_only_what_changed_leaves_again(page: 
     kept.click()
     page.get_by_role("button", name="remove Two for a friend").click()
     expect(kept).to_have_count(0)
+
+
+FORGET = """
+from fendo_server.productions.models import Production
+from fendo_server.takes.models import Pick, Take
+from fendo_server.voice.models import Comp, Recording
+one = Production.objects.get(pk="{0}")
+for rows in (Pick.objects.filter(line__production=one), Comp.objects.filter(production=one)):
+    rows.delete()
+Take.objects.filter(line__production=one).delete()
+Recording.objects.filter(production=one).delete()
+one.delete()
+"""
+
+
+def test_an_archive_that_was_downloaded_is_opened_where_the_production_is_not(desk: Page, world, tmp_path):
+    page = desk
+    in_slot(page, "Weir")
+    read_one_take(page)
+    production = page.url.split("/")[4]
+    before = api(page, "GET", f"/api/productions/{production}/")
+    page.keyboard.press("6")
+    page.get_by_role("button", name="Archive", exact=True).click()
+    handed_over(page)
+    unpacked(page, tmp_path, "weir")
+    page.goto(world.address)
+    sending = page.get_by_role("list", name="files on their way")
+    page.locator("input[type=file]").set_input_files(tmp_path / "weir.zip")
+    expect(sending).to_contain_text("“Weir” is here already", timeout=60_000)
+    sending.get_by_role("button", name="Close").click()
+    serve.manage("shell", "-c", FORGET.format(production), env=world.env)
+    page.reload()
+    page.locator("input[type=file]").set_input_files(tmp_path / "weir.zip")
+    expect(sending).to_contain_text("“Weir” opened from “weir.zip”, with 1 take.", timeout=60_000)
+    sending.get_by_role("link", name="Go to it").click()
+    expect(page.locator("[data-take]")).to_have_count(1)
+    after = api(page, "GET", f"/api/productions/{production}/")
+    assert [(line["text"], line["slot"], line["tally"]) for line in after["lines"]] == [
+        (line["text"], line["slot"], line["tally"]) for line in before["lines"]
+    ]
+    (take,) = takes_of(page, production)
+    assert take["state"] == "finished" and take["voice"]

@@ -131,6 +131,7 @@ def server_of(application: Any, port: int) -> Any:
         cleanup_interval=10,
         max_request_body_size=LARGEST_BODY,
         asyncore_use_poll=True,
+        recv_bytes=256 << 10,
         clear_untrusted_proxy_headers=True,
         expose_tracebacks=False,
     )

@@ -7,6 +7,7 @@ from fendo_server.accounts import views as accounts
 from fendo_server.booth import api as booth
 from fendo_server.booth import elsewhere, outside, room
 from fendo_server.handover import api as handover
+from fendo_server.handover import opening
 from fendo_server.picture import api as picture
 from fendo_server.polish import api as polish
 from fendo_server.polish import length_api, loudness, treating_api
@@ -57,6 +58,8 @@ api = [
     path("lines/<uuid:line_id>/treatment/taken-away/<str:kind>/", treating_api.away),
     path("arrivals/<uuid:arrival_id>/", picture.OneArrival.as_view()),
     path("arrivals/<uuid:arrival_id>/finish/", picture.finish),
+    path("archives/", opening.announce),
+    path("arrivals/<uuid:arrival_id>/archive/", opening.open_archive),
     path("arrivals/<uuid:arrival_id>/reading/", elsewhere.bring_in),
     path("sources/<uuid:source_id>/picture/", picture.picture),
     path("sources/<uuid:source_id>/picture/<int:number>/", picture.segment),
@@ -86,6 +89,7 @@ api = [
     path("lines/<uuid:line_id>/length/", length_api.length),
     path("voices/<uuid:voice_id>/<str:key>/sound/", takes.voice_sound),
     path("voices/<uuid:voice_id>/<str:key>/wave/", takes.voice_wave),
+    path("jobs/<uuid:job_id>/", opening.one_job),
     path("jobs/<uuid:job_id>/cancel/", work.cancel),
     path("jobs/<uuid:job_id>/retry/", work.retry),
 ]

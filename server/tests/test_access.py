@@ -23,6 +23,7 @@ OPEN_TO_ALL_SIGNED_IN = {
     "handover-presets/",
     "treatments/",
     "treatments/file/",
+    "archives/",
 }
 
 

@@ -44,6 +44,7 @@ class Report:
     """What was found and what was made of it."""
 
     productions: list[str] = field(default_factory=list)
+    made: list[Production] = field(default_factory=list)
     lines: int = 0
     takes: int = 0
     picks: int = 0
@@ -134,6 +135,7 @@ def _restored(owner, top: Path, report: Report) -> tuple[Production | None, dict
         report.refused.append(f"{record.NAME}: {error}")
         return None, None
     report.productions.append(made.name)
+    report.made.append(made)
     report.whole.append(made.name)
     report.lines += made.lines.filter(dropped=False).count()
     return made, known
@@ -219,6 +221,8 @@ def _rebuild(owner, top: Path, recordings: list[Found], alone: bool, report: Rep
     production.save(update_fields=["landing", "reader", "changed"])
     if production.name not in report.productions:
         report.productions.append(production.name)
+    if production not in report.made:
+        report.made.append(production)
     report.lines += new_lines
     report.takes += folders.total()
     report.unfinished += unfinished

@@ -1,3 +1,3 @@
 """Makes the handlers of this room known to the worker."""
 
-from fendo_server.handover import jobs  # noqa: F401
+from fendo_server.handover import jobs, opening  # noqa: F401

@@ -97,7 +97,7 @@ class OneArrival(APIView):
     @extend_schema(operation_id="stop_file", request=None, responses={204: None})
     def delete(self, request: Request, arrival_id: UUID) -> Response:
         """Stop: what came is thrown away."""
-        arriving.forget(_arrival(request, arrival_id))
+        arriving.stop(_arrival(request, arrival_id))
         return Response(status=204)
 
 

@@ -11,13 +11,14 @@ from fendo_core.picture import film
 from fendo_server.picture import services
 from fendo_server.picture.models import Arrival, Source
 from fendo_server.problems import Problem
+from fendo_server.productions import services as productions
 from fendo_server.productions.models import Production
 
 LARGEST_PIECE = 8 << 20
 FORGOTTEN_AFTER = timedelta(days=3)
 
 
-def announce(production: Production, name: str, size: int, digest: str) -> Arrival:
+def announce(production: Production, name: str, size: int, digest: str, archive: bool = False) -> Arrival:
     """A file that is to come; one that began to come before goes on.
 
     Raises:
@@ -29,7 +30,7 @@ def announce(production: Production, name: str, size: int, digest: str) -> Arriv
         raise film.FilmRefused("This file is larger than 64 GB. Nothing was sent; bring in a smaller copy.")
     (settings.DATA / "arriving").mkdir(parents=True, exist_ok=True)
     arrival, made = Arrival.objects.get_or_create(
-        production=production, digest=digest, size=size, defaults={"name": name[:200]}
+        production=production, digest=digest, size=size, defaults={"name": name[:200], "archive": archive}
     )
     if made:
         arrival.path.touch()
@@ -43,7 +44,7 @@ def append(arrival: Arrival, at: int, body: bytes) -> int:
         Problem: 409 for a hole, 422 for what can't be the file.
         FilmRefused: for what is nothing that can be brought in, by its first bytes. It is forgotten then.
     """
-    if at == 0 and len(body) >= min(400, arrival.size) and film.sniff(body[:400]) is None:
+    if not arrival.archive and at == 0 and len(body) >= min(400, arrival.size) and film.sniff(body[:400]) is None:
         forget(arrival)
         raise film.FilmRefused(film.NOT_READ)
     with transaction.atomic():
@@ -94,7 +95,14 @@ def forget(arrival: Arrival) -> None:
     Arrival.objects.filter(pk=arrival.pk).delete()
 
 
+def stop(arrival: Arrival) -> None:
+    """A file that is to come no more; with an archive goes what stood in for its production."""
+    forget(arrival)
+    if arrival.archive:
+        productions.remove_stand_in(arrival.production)
+
+
 def forget_old() -> None:
     """Files that stopped coming days ago."""
-    for arrival in Arrival.objects.filter(made__lt=timezone.now() - FORGOTTEN_AFTER):
-        forget(arrival)
+    for arrival in Arrival.objects.filter(made__lt=timezone.now() - FORGOTTEN_AFTER).select_related("production"):
+        stop(arrival)

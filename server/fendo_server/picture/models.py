@@ -127,6 +127,7 @@ class Arrival(models.Model):
     name = models.CharField(max_length=200)
     size = models.PositiveBigIntegerField()
     digest = models.CharField(max_length=64)
+    archive = models.BooleanField(default=False, help_text="a zip that is to be opened as a production")
     made = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -1,5 +1,6 @@
 """Making productions and folders, and their settings."""
 
+import shutil
 import unicodedata
 from datetime import date
 
@@ -38,6 +39,14 @@ def make_production(owner, name: str, reader: str = "Narrator", folder: str = "N
     production.landing = make_folder(production, None, folder)
     production.save()
     return production
+
+
+def remove_stand_in(production: Production) -> None:
+    """Remove a production that stood in for an archive: one in which there is anything is left alone."""
+    if production.lines.exists() or production.recordings.exists() or production.sources.exists():
+        return
+    shutil.rmtree(settings.MEDIA / production.directory, ignore_errors=True)
+    production.delete()
 
 
 def make_reader(production: Production, name: str) -> Reader:

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/archives/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say that an archive is to come; the answer says from which byte on it is to be sent. */
+        post: operations["announce_archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/arrivals/{arrival_id}/": {
         parameters: {
             query?: never;
@@ -17,6 +34,23 @@ export interface paths {
         post?: never;
         /** @description Stop: what came is thrown away. */
         delete: operations["stop_file"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/{arrival_id}/archive/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Open an archive that has arrived. */
+        post: operations["open_archive"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -116,6 +150,23 @@ export interface paths {
         };
         /** @description All of a handover as one file. */
         get: operations["handover_zip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A job. */
+        get: operations["job"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1263,6 +1314,13 @@ export interface components {
              * @default false
              */
             reading?: boolean;
+        };
+        /** @description An archive that is to come. */
+        ArchiveRequest: {
+            name: string;
+            size: number;
+            /** @description SHA-256 of size and first, middle, last MiB */
+            digest: string;
         };
         /** @description A file on its way in; `known` is the source that is the same file already, and nothing is to be sent then. */
         Arrival: {
@@ -3655,6 +3713,37 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    announce_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchiveRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrival"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     send_file_piece: {
         parameters: {
             query: {
@@ -3716,6 +3805,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    open_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                arrival_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -3899,6 +4017,35 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+        };
+    };
+    job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -1,4 +1,5 @@
 import { Button, Progress } from '@mantine/core'
+import { Link } from 'react-router'
 import { type Sent, stop, useSending } from './sending'
 
 const STATES: Record<Sent['state'], string> = {
@@ -6,6 +7,7 @@ const STATES: Record<Sent['state'], string> = {
   sending: 'is being sent',
   away: 'the connection is away; it goes on when that is back',
   judging: 'is being looked at',
+  opening: 'is being opened',
   done: '',
   refused: '',
   stopped: '',
@@ -28,21 +30,32 @@ export function SendingList({ production, readings = false }: { production: stri
           ) : (
             <span className="quiet">
               {STATES[file.state]}
-              {file.state === 'sending' && ` · ${Math.round(file.share * 100)} %`}
+              {(file.state === 'sending' || file.state === 'opening') && ` · ${Math.round(file.share * 100)} %`}
             </span>
           )}
-          {['sending', 'away'].includes(file.state) && <Progress value={file.share * 100} aria-label="arrived" />}
-          {['waiting', 'sending', 'away'].includes(file.state) ? (
-            <Button size="compact-xs" variant="default" onClick={() => stop(file.id)}>
-              Stop
-            </Button>
-          ) : (
-            file.said && (
-              <Button size="compact-xs" variant="default" onClick={() => forget(file.id)}>
-                Close
-              </Button>
-            )
+          {['sending', 'away', 'opening'].includes(file.state) && (
+            <Progress value={file.share * 100} aria-label={file.state === 'opening' ? 'opened' : 'arrived'} />
           )}
+          <span className="sending-keys">
+            {['waiting', 'sending', 'away', 'opening'].includes(file.state) ? (
+              <Button size="compact-xs" variant="default" onClick={() => stop(file.id)}>
+                Stop
+              </Button>
+            ) : (
+              file.said && (
+                <>
+                  {file.opened && (
+                    <Button size="compact-xs" component={Link} to={`/productions/${file.opened}/takes`}>
+                      Go to it
+                    </Button>
+                  )}
+                  <Button size="compact-xs" variant="default" onClick={() => forget(file.id)}>
+                    Close
+                  </Button>
+                </>
+              )
+            )}
+          </span>
         </li>
       ))}
     </ul>

@@ -6,6 +6,7 @@ import { refetchProduction } from '../api/production'
 const PIECE = 4 << 20
 const DIGEST_PIECE = 1 << 20
 const AGAIN_MS = 2_000
+const ASK_MS = 600
 
 /** A file on its way to the server. It goes on while other rooms are open. */
 export type Sent = {
@@ -15,9 +16,14 @@ export type Sent = {
   line: string | null
   name: string
   share: number
-  state: 'waiting' | 'sending' | 'away' | 'judging' | 'done' | 'refused' | 'stopped'
+  state: 'waiting' | 'sending' | 'away' | 'judging' | 'opening' | 'done' | 'refused' | 'stopped'
   said: string
+  /** Of an archive: the production that it became. */
+  opened?: string
 }
+
+/** Where archives stand in the list, which belong to no production yet. */
+export const ARCHIVES = 'archives'
 
 /** What is being sent, and what was sent since the page was opened. */
 export const useSending = create<{ files: Sent[]; forget: (id: number) => void }>((set) => ({
@@ -34,14 +40,17 @@ function change(id: number, what: Partial<Sent>): void {
   useSending.setState({ files: files.map((file) => (file.id === id ? { ...file, ...what } : file)) })
 }
 
-/** What becomes of files: sources of the picture, laid in the reel or not; or takes, of this line or of those they name. */
-export type Destiny = { laid: boolean } | { line: string; byName: boolean }
+/**
+ * What becomes of files: sources of the picture, laid in the reel or not; takes, of this line or of those they name; or a
+ * production, which an archive is opened as.
+ */
+export type Destiny = { laid: boolean } | { line: string; byName: boolean } | { archive: true }
 
 /** Files sent one after another, in the order of their names as people count. */
 export function send(queries: QueryClient, production: string, files: File[], destiny: Destiny = { laid: true }): void {
   const line = 'line' in destiny ? destiny.line : null
   // Timelines come last: they speak of the others.
-  const isTimeline = (file: File) => line === null && /\.(edl|otio)$/i.test(file.name)
+  const isTimeline = (file: File) => 'laid' in destiny && /\.(edl|otio)$/i.test(file.name)
   const ordered = [...files].sort(
     (a, b) => Number(isTimeline(a)) - Number(isTimeline(b)) || a.name.localeCompare(b.name, undefined, { numeric: true }),
   )
@@ -71,11 +80,7 @@ async function sendOne(queries: QueryClient, id: number, production: string, fil
       if (signal.aborted) return
       try {
         change(id, { state: 'sending' })
-        const path = { production_id: production }
-        const body = { name: file.name, size: file.size, digest, reading: 'line' in destiny }
-        const told = await answered(
-          client.POST('/api/productions/{production_id}/arrivals/', { params: { path }, body, signal }),
-        )
+        const told = await announce(production, { name: file.name, size: file.size, digest }, destiny, signal)
         if (told.known) {
           const said = `“${told.known.name}” is the same file and is here already. Nothing was sent twice; find it under Files.`
           return change(id, { state: 'done', share: 1, said })
@@ -83,6 +88,10 @@ async function sendOne(queries: QueryClient, id: number, production: string, fil
         arrival = told.id
         await sendPieces(id, arrival!, file, told.received, signal)
         change(id, { state: 'judging', share: 1 })
+        if ('archive' in destiny) {
+          await openArchive(queries, id, file.name, arrival!, signal)
+          return
+        }
         await finish(arrival!, destiny, signal)
         change(id, { state: 'done' })
         useSending.getState().forget(id)
@@ -109,7 +118,43 @@ async function sendOne(queries: QueryClient, id: number, production: string, fil
   }
 }
 
-function finish(arrival: string, destiny: Destiny, signal: AbortSignal): Promise<unknown> {
+function announce(
+  production: string,
+  file: { name: string; size: number; digest: string },
+  destiny: Destiny,
+  signal: AbortSignal,
+) {
+  if ('archive' in destiny) return answered(client.POST('/api/archives/', { body: file, signal }))
+  const params = { path: { production_id: production } }
+  const body = { ...file, reading: 'line' in destiny }
+  return answered(client.POST('/api/productions/{production_id}/arrivals/', { params, body, signal }))
+}
+
+/** An archive is opened by a job: how far that is, and what it became. Stopped, the job is asked to end. */
+async function openArchive(queries: QueryClient, id: number, name: string, arrival: string, signal: AbortSignal) {
+  const arrived = { params: { path: { arrival_id: arrival } } }
+  let job = await answered(client.POST('/api/arrivals/{arrival_id}/archive/', arrived))
+  const params = { path: { job_id: job.id } }
+  while (job.state === 'waiting' || job.state === 'running') {
+    change(id, { state: 'opening', share: job.progress })
+    await new Promise((done) => setTimeout(done, ASK_MS))
+    if (signal.aborted) await client.POST('/api/jobs/{job_id}/cancel/', { params })
+    job = await answered(client.GET('/api/jobs/{job_id}/', { params }))
+  }
+  await queries.invalidateQueries({ queryKey: ['productions'] })
+  if (job.state === 'cancelled') return
+  if (job.state === 'failed') return change(id, { state: 'refused', said: job.error })
+  const { productions, takes, remarks } = job.result as {
+    productions: { id: string; name: string }[]
+    takes: number
+    remarks: string[]
+  }
+  const names = productions.map((one) => `“${one.name}”`).join(', ')
+  const said = [`${names} opened from “${name}”, with ${takes} ${takes === 1 ? 'take' : 'takes'}.`, ...remarks].join(' ')
+  change(id, { state: 'done', share: 1, said, ...(productions[0] && { opened: productions[0].id }) })
+}
+
+function finish(arrival: string, destiny: Exclude<Destiny, { archive: true }>, signal: AbortSignal): Promise<unknown> {
   const params = { path: { arrival_id: arrival } }
   if ('laid' in destiny)
     return answered(client.POST('/api/arrivals/{arrival_id}/finish/', { params, body: destiny, signal }))

@@ -1,4 +1,4 @@
-import { Button, Menu, Modal, TextInput } from '@mantine/core'
+import { Button, FileButton, Menu, Modal, TextInput } from '@mantine/core'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { Link, useNavigate } from 'react-router'
@@ -6,6 +6,8 @@ import { answered, client, type ListedProduction } from '../../api/client'
 import { useProductions } from '../../api/production'
 import { Failed, Loading, sayProblem } from '../../app/Said'
 import { Scheme } from '../../app/Scheme'
+import { SendingList } from '../../app/SendingList'
+import { ARCHIVES, send } from '../../app/sending'
 import { secondsText } from '../../engine/time'
 import './productions.css'
 
@@ -19,6 +21,7 @@ function progressText(one: ListedProduction): string {
 export function Component() {
   const { data, error, refetch } = useProductions()
   const navigate = useNavigate()
+  const queries = useQueryClient()
   const [name, setName] = useState('')
   useEffect(() => {
     document.title = 'Fendo'
@@ -72,6 +75,19 @@ export function Component() {
             Make it
           </Button>
         </form>
+        <section className="productions-archive">
+          <FileButton onChange={(file) => file && send(queries, ARCHIVES, [file], { archive: true })} accept=".zip">
+            {(open) => (
+              <Button variant="default" {...open}>
+                Open an archive
+              </Button>
+            )}
+          </FileButton>
+          <p className="quiet">
+            A zip of what Handover wrote as “Archive”. Takes, picks, script and picture come back as they were.
+          </p>
+          <SendingList production={ARCHIVES} />
+        </section>
         {binned.length > 0 && (
           <details className="productions-bin">
             <summary>
