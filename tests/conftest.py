@@ -131,7 +131,12 @@ def complaints(page: Page):
     """What the browser complained of; a test that expects none asserts that the list is empty."""
     said: list[str] = []
     page.on("pageerror", lambda error: said.append(str(error)))
-    page.on("console", lambda message: said.append(message.text) if message.type == "error" else None)
+
+    def complain(message) -> None:
+        if message.type == "error":
+            said.append(f"{message.text} {message.location.get('url', '')}")
+
+    page.on("console", complain)
     return said
 
 

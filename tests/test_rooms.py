@@ -5,8 +5,18 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from harness import bring_in_film, choose_simulated, look_at, new_production, read_one_take, state, type_script, until
-from probe import api
+from harness import (
+    bring_in_film,
+    choose_simulated,
+    in_slot,
+    look_at,
+    new_production,
+    read_one_take,
+    state,
+    type_script,
+    until,
+)
+from probe import api, takes_of
 
 pytestmark = pytest.mark.browser
 
@@ -392,3 +402,34 @@ def test_a_place_is_typed_and_jumped_to_by_keys(desk: Page):
     page.keyboard.press("Enter")
     expect(page.get_by_text("“noon” is no place in time")).to_be_visible()
     expect(timecode).to_have_text("10:00:04:20")
+
+
+def test_what_one_window_does_the_other_shows_without_being_loaded_anew(desk: Page, world):
+    page = desk
+    in_slot(page, "Seen elsewhere")
+    other = page.context.new_page()
+    other.goto(page.url.replace("/booth", "/takes"))
+    expect(other.get_by_text("This line has not been read yet.")).to_be_visible()
+    read_one_take(page, 2.0)
+    expect(other.locator("[data-take]")).to_have_count(1, timeout=20_000)
+    # The file of the take is moved and renamed in one, seen in the other; the folder is renamed in sight.
+    other.get_by_role("button", name="choose where takes land").click()
+    other.get_by_role("menuitem", name="New folder").click()
+    other.get_by_role("textbox", name="Name").fill("Kept")
+    other.get_by_role("button", name="Make it, and let takes land there").click()
+    expect(page.get_by_role("button", name="choose where takes land")).to_have_text("Kept", timeout=20_000)
+    other.get_by_role("button", name="file of take 1").click()
+    other.get_by_role("menuitem", name="Kept").click()
+    other.get_by_role("button", name="file of take 1").click()
+    expect(other.locator(".take-path")).to_contain_text("Seen elsewhere/Kept/")
+    other.get_by_role("menuitem", name="Rename").click()
+    other.get_by_role("textbox", name="Name").fill("The sea")
+    other.get_by_role("button", name="Rename", exact=True).click()
+    until(lambda: takes_of(page, page.url.split("/")[4])[0]["file"] == "The sea.wav")
+    page.get_by_role("button", name="choose where takes land").click()
+    page.get_by_role("menuitem", name="Rename this folder").click()
+    page.get_by_role("textbox", name="Name").fill("The best")
+    page.get_by_role("button", name="Rename", exact=True).click()
+    expect(other.get_by_role("button", name="choose where takes land")).to_have_text("The best", timeout=20_000)
+    assert next((world.data / "media" / "Seen elsewhere" / "The best").glob("*.wav")).name == "The sea.wav"
+    other.close()

@@ -74,7 +74,8 @@ def test_on_the_demo(page: Page, world, demo, tmp_path, complaints):
 
     page.keyboard.press("4")
     with page.expect_download() as waited:
-        page.locator("[data-take='2']").get_by_role("link", name="WAV").click()
+        page.get_by_role("button", name="file of take 2").click()
+        page.get_by_role("menuitem", name="Download the WAV").click()
     path = tmp_path / "line.wav"
     waited.value.save_as(path)
     assert path.read_bytes() == second.read_bytes()

@@ -5,7 +5,7 @@ from django.urls import include, path, re_path
 
 from fendo_server.accounts import views as accounts
 from fendo_server.booth import api as booth
-from fendo_server.booth import elsewhere, outside, room
+from fendo_server.booth import elsewhere, filing, outside, room
 from fendo_server.handover import api as handover
 from fendo_server.handover import opening
 from fendo_server.picture import api as picture
@@ -25,6 +25,7 @@ api = [
     path("productions/<uuid:production_id>/edits/", productions.edit),
     path("productions/<uuid:production_id>/undo/", productions.undo),
     path("productions/<uuid:production_id>/redo/", productions.redo),
+    path("productions/<uuid:production_id>/now/", productions.now),
     path("productions/<uuid:production_id>/folders/", productions.folders),
     path("productions/<uuid:production_id>/readers/", productions.readers),
     path("productions/<uuid:production_id>/name-example/", productions.name_example),
@@ -80,6 +81,8 @@ api = [
     path("round-trip/sound/", booth.loop_sound),
     path("productions/<uuid:production_id>/takes/found/", finding.find),
     path("productions/<uuid:production_id>/takes/found.zip", finding.found_zip),
+    path("takes/<uuid:take_id>/file/", filing.file_take),
+    path("folders/<uuid:folder_id>/", filing.rename_folder),
     path("takes/<uuid:take_id>/clock/", takes.clock),
     path("takes/<uuid:take_id>/recording/", takes.recording),
     path("lines/<uuid:line_id>/join/", booth.join),

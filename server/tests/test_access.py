@@ -42,6 +42,7 @@ def ids(production, ada):
         "arrival_id": arrival.id,
         "line_id": line.id,
         "take_id": take.id,
+        "folder_id": production.landing_id,
         "voice_id": take.id,
         "recording_id": take.recording_id,
         "key": Sounding(production, comp_of_take(take)).key,

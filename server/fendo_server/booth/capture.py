@@ -11,7 +11,7 @@ import logging
 import os
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager, suppress
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
@@ -31,6 +31,7 @@ from fendo_core.takes.measures import BLOCK, measure_blocks, shifted
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_server.problems import Problem
 from fendo_server.productions import state
+from fendo_server.productions.models import Folder
 from fendo_server.script import pace
 from fendo_server.script.models import Line
 from fendo_server.takes import joining, listening
@@ -77,6 +78,8 @@ def begin(line: Line, input_label: str, cue: int | None = None) -> Take:
         raise Problem(
             422, "Not possible", "No folder is chosen where takes land. Choose one at the top; nothing was recorded."
         )
+    # Nobody renames the folder meanwhile.
+    folder = Folder.objects.select_for_update().get(pk=folder.pk)
     number = (Take.objects.filter(line=line).order_by("-number").values_list("number", flat=True).first() or 0) + 1
     taken = {name.lower() for name in folder.recordings.values_list("file_name", flat=True)}
     parts = NameParts(
@@ -313,17 +316,19 @@ def _close(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: 
     if recording.state == Recording.State.FINISHED:
         return False, False
     recording.forgotten = forgotten
-    have = on_disk(recording)
-    if have < total:
-        raise Problem(
-            409, "Not all has arrived", "The end of this take is still on its way; it is not saved yet.", have=have
-        )
-    if have == 0:
-        raise Problem(422, "Nothing was recorded", "No sound arrived from the microphone, so there is no take.")
-    _place(take, have, clock)
-    recording.length, recording.cut_off, take.last = have, cut_off, have
-    if recording.part.exists():
-        with _open_part(recording) as file:
+    with ExitStack() as held:
+        # Nothing more comes in from here on.
+        file = held.enter_context(_open_part(recording)) if recording.part.exists() else None
+        have = on_disk(recording)
+        if have < total:
+            raise Problem(
+                409, "Not all has arrived", "The end of this take is still on its way; it is not saved yet.", have=have
+            )
+        if have == 0:
+            raise Problem(422, "Nothing was recorded", "No sound arrived from the microphone, so there is no take.")
+        _place(take, have, clock)
+        recording.length, recording.cut_off, take.last = have, cut_off, have
+        if file is not None:
             file.seek(0)
             _write(file, wav.header(_tags(take), have))
             if have * pcm.BYTES_A_SAMPLE & 1:
@@ -331,8 +336,8 @@ def _close(take: Take, total: int, clock: Sequence[Mapping[str, Any]], cut_off: 
                 _write(file, b"\0")
             _sync(file.fileno())
             recording.part.rename(recording.path)
-        _sync_folder(recording.path.parent)
-        recording.path.chmod(0o444)
+            _sync_folder(recording.path.parent)
+            recording.path.chmod(0o444)
     short = have <= MEASURED_AT_ONCE
     if short:
         try:

@@ -1,5 +1,6 @@
 """Productions over HTTP."""
 
+import hashlib
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -9,6 +10,7 @@ from django.utils import timezone
 from django.utils.decorators import method_decorator
 from django.views.decorators.gzip import gzip_page
 from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
 from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -153,6 +155,32 @@ class OneProduction(APIView):
                 pace.learn(reader)
         production.refresh_from_db()
         return Response(description.whole(production))
+
+
+class NowSerializer(serializers.Serializer):
+    """What tells a window that others have changed something."""
+
+    revision = serializers.IntegerField()
+    takes = serializers.IntegerField(help_text="finished takes of lines that are in the script")
+    others = serializers.CharField(help_text="differs when settings, folders, readers or files do")
+
+
+@extend_schema(operation_id="now", responses={200: NowSerializer, 404: ProblemSerializer})
+@api_view(["GET"])
+def now(request: Request, production_id: UUID) -> Response:
+    """How things stand, in a few bytes: asked every few seconds by each window."""
+    production = get_owned(Production, request.user, production_id)
+    takes = Take.objects.filter(line__production=production, line__dropped=False, recording__state=Take.State.FINISHED)
+    fields = [one.attname for one in Production._meta.concrete_fields if one.name not in ("revision", "changed")]
+    told = [str(getattr(production, name)) for name in fields]
+    for rows, names in (
+        (production.folders, ("path",)),
+        (production.readers, ("name",)),
+        (production.sources, ("pk", "state")),
+    ):
+        told.append(str(sorted(rows.values_list(*names), key=str)))
+    others = hashlib.blake2s("\n".join(told).encode(), digest_size=12).hexdigest()
+    return Response({"revision": production.revision, "takes": takes.count(), "others": others})
 
 
 @extend_schema(

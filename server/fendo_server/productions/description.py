@@ -234,6 +234,7 @@ def whole(production: Production) -> dict[str, Any]:
         "drop_frame": production.drop_frame,
         "start_frame": production.start_frame,
         "name_pattern": production.name_pattern,
+        "directory": production.directory,
         "wanted_length": production.wanted_length,
         "pace": pace_row(production, present.pace),
         "languages": [{"code": code, "name": name} for code, name in LANGUAGES.items()],

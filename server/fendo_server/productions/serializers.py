@@ -351,6 +351,7 @@ class ProductionSerializer(StandingSerializer):
 
     id = serializers.CharField()
     name = serializers.CharField()
+    directory = serializers.CharField(help_text="its folder below the media folder")
     fps = SpanField(help_text="frames a second as a fraction: above, below")
     drop_frame = serializers.BooleanField()
     start_frame = serializers.IntegerField()

@@ -66,8 +66,12 @@ def make_reader(production: Production, name: str) -> Reader:
     return reader
 
 
-def make_folder(production: Production, parent: Folder | None, name: str) -> Folder:
-    """A folder in the production, and on the disk."""
+def folder_name(production: Production, parent: Folder | None, name: str, own: Folder | None = None) -> Folder:
+    """A folder of this name that could be; `own` is the one that is to be called so, if it is there already.
+
+    Raises:
+        Problem: for a name that can't be, or that another folder has.
+    """
     safe = safe_name(unicodedata.normalize("NFC", name), 60)
     if not name.strip():
         raise Problem(422, "Not possible", "A folder needs a name. Type one and try again.")
@@ -76,13 +80,24 @@ def make_folder(production: Production, parent: Folder | None, name: str) -> Fol
     path = f"{parent.path}/{safe}" if parent else safe
     if path.count("/") >= DEEPEST or len(path) > 380:
         raise Problem(422, "Not possible", f"Folders can lie at most {DEEPEST} deep in one another. Nothing was made.")
-    if production.folders.filter(path__iexact=path).exists():
-        raise Problem(422, "Not possible", f"There is a folder “{path}” already. Takes can land in that one.")
+    if production.folders.filter(path__iexact=path).exclude(pk=own and own.pk).exists():
+        raise _there_is(path)
+    return Folder(production=production, parent=parent, name=safe, path=path)
+
+
+def _there_is(path: str) -> Problem:
+    return Problem(422, "Not possible", f"There is a folder “{path}” already. Takes can land in that one.")
+
+
+def make_folder(production: Production, parent: Folder | None, name: str) -> Folder:
+    """A folder in the production, and on the disk."""
+    folder = folder_name(production, parent, name)
+    path = folder.path
     try:
         with transaction.atomic():
-            folder = Folder.objects.create(production=production, parent=parent, name=safe, path=path)
+            folder.save(force_insert=True)
     except IntegrityError as error:
-        raise Problem(422, "Not possible", f"There is a folder “{path}” already. Takes can land in that one.") from error
+        raise _there_is(path) from error
     (settings.MEDIA / production.directory / path).mkdir(parents=True, exist_ok=True)
     production.touch()
     return folder

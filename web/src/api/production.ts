@@ -44,6 +44,29 @@ export function useProduction(id: string) {
   })
 }
 
+const LOOK_MS = 3_000
+
+/** Other windows are followed: what was changed there is asked for, without anything being drawn anew for what is known. */
+export function useOthers(id: string): void {
+  const queries = useQueryClient()
+  const { data: now } = useQuery({
+    queryKey: ['now', id],
+    queryFn: () =>
+      answered(client.GET('/api/productions/{production_id}/now/', { params: { path: { production_id: id } } })),
+    refetchInterval: LOOK_MS,
+  })
+  const others = useRef<string>(undefined)
+  useEffect(() => {
+    const known = knownProduction(queries, id)
+    // What this window is changing itself comes with the answer to that.
+    if (!now || !known || queries.isMutating()) return
+    const takes = known.lines.reduce((count, { tally }) => count + tally.length, 0)
+    const elsewhere = others.current !== undefined && others.current !== now.others
+    others.current = now.others
+    if (now.revision > known.revision || takes < now.takes || elsewhere) void refetchProduction(queries, id)
+  }, [now, queries, id])
+}
+
 /** A production with a change worked in: changed lines, their order. */
 export function patched(before: Production, patch: Patch): Production {
   const { lines, order, picture, revision, undo, redo, to_do, crossing, sayings } = patch

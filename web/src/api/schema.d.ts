@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folders/{folder_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Call a folder something else, on the disk too; what lies in it goes along. */
+        patch: operations["rename_folder"];
+        trace?: never;
+    };
     "/api/handover-presets/": {
         parameters: {
             query?: never;
@@ -567,6 +584,23 @@ export interface paths {
         put?: never;
         /** @description What the next file would be called under a pattern. */
         post: operations["name_example"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/now/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How things stand, in a few bytes: asked every few seconds by each window. */
+        get: operations["now"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1085,6 +1119,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/file/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Move the file of a take to another folder, or rename it; takes of the same recording go along. */
+        post: operations["file_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/finish/": {
         parameters: {
             query?: never;
@@ -1593,6 +1644,13 @@ export interface components {
          */
         EdgesEnum: "voice" | "handles" | "slot";
         EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetSilencesEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["NoteTakeEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
+        /** @description Where the recording of a take is to lie, and what its file is to be called. */
+        FilingRequest: {
+            /** Format: uuid */
+            folder?: string;
+            /** @description with or without its ending */
+            name?: string;
+        };
         /**
          * @description * `fill_piece` - fill_piece
          * @enum {string}
@@ -2388,6 +2446,14 @@ export interface components {
         Notes: {
             notes: string[];
         };
+        /** @description What tells a window that others have changed something. */
+        Now: {
+            revision: number;
+            /** @description finished takes of lines that are in the script */
+            takes: number;
+            /** @description differs when settings, folders, readers or files do */
+            others: string;
+        };
         /** @enum {unknown} */
         NullEnum: null;
         /** @description An answer that may be chosen. */
@@ -2502,6 +2568,10 @@ export interface components {
             takes: components["schemas"]["Take"][] | null;
             /** @description null: as it was */
             picture: components["schemas"]["Picture"] | null;
+        };
+        /** @description What a folder is to be called. */
+        PatchedFolderNameRequest: {
+            name?: string;
         };
         /** @description Settings of a production; only what is sent is changed. */
         PatchedSettingsRequest: {
@@ -2689,6 +2759,8 @@ export interface components {
             sayings: components["schemas"]["Saying"][];
             id: string;
             name: string;
+            /** @description its folder below the media folder */
+            directory: string;
             /** @description frames a second as a fraction: above, below */
             fps: number[];
             drop_frame: boolean;
@@ -3919,6 +3991,39 @@ export interface operations {
             };
         };
     };
+    rename_folder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                folder_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedFolderNameRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Folder"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     keep_preset: {
         parameters: {
             query?: never;
@@ -4977,6 +5082,35 @@ export interface operations {
             };
         };
     };
+    now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Now"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     polish: {
         parameters: {
             query?: never;
@@ -5831,6 +5965,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    file_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FilingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Take"];
                 };
             };
             422: {

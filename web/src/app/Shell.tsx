@@ -1,11 +1,11 @@
-import { ActionIcon, Button, Menu, Modal, TextInput, Tooltip } from '@mantine/core'
+import { ActionIcon, Tooltip } from '@mantine/core'
 import { notifications } from '@mantine/notifications'
 import { IconArrowBackUp, IconArrowForwardUp, IconKeyboard } from '@tabler/icons-react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link, Outlet, useBlocker, useLocation, useNavigate, useParams } from 'react-router'
 import { answered, client, isAway, type Patch, type Production } from '../api/client'
-import { knownProduction, refetchProduction, useEdits, useProduction, useSettings } from '../api/production'
+import { knownProduction, useEdits, useOthers, useProduction } from '../api/production'
 import { type Part, partsOf, sizeOf } from '../engine/reel'
 import { firstSample, frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
 import { Spine } from '../spine/Spine'
@@ -14,7 +14,7 @@ import { useDesk } from './desk'
 import { EngineProvider, useEngine, useWatched } from './engine'
 import { KeysOverview } from './KeysOverview'
 import { letGo, useKeys } from './keys'
-import { NamePattern } from './NamePattern'
+import { Landing } from './Landing'
 import { duckingOf, rateOf, scoreOf, useLines, voicesOf } from './room'
 import { Failed, Loading, sayProblem } from './Said'
 import { Scheme } from './Scheme'
@@ -23,6 +23,7 @@ import { Scheme } from './Scheme'
 export function Component() {
   const { id = '' } = useParams()
   const { data, error, refetch } = useProduction(id)
+  useOthers(id)
   // What is known stays in sight when it can't be read anew: a take may be going on.
   if (!data && error) return <Failed said={error.message} onRetry={() => void refetch()} />
   if (!data) return <Loading />
@@ -255,86 +256,5 @@ function Timecode({ production }: { production: Production }) {
         />
       )}
     </>
-  )
-}
-
-/** The folder where takes land now, always in sight; and how their files are named. */
-function Landing({ production }: { production: Production }) {
-  const settings = useSettings(production.id)
-  const queries = useQueryClient()
-  const [making, setMaking] = useState(false)
-  const [naming, setNaming] = useState(false)
-  const [name, setName] = useState('')
-  const [said, setSaid] = useState('')
-  const landing = production.folders.find((folder) => folder.id === production.landing)
-  const make = async (parent: string | null) => {
-    try {
-      const path = { production_id: production.id }
-      await answered(client.POST('/api/productions/{production_id}/folders/', { params: { path }, body: { name, parent } }))
-      await refetchProduction(queries, production.id)
-      setMaking(false)
-    } catch (error) {
-      setSaid(error instanceof Error ? error.message : 'The folder could not be made.')
-    }
-  }
-  return (
-    <span className="lands">
-      takes land in{' '}
-      <Menu position="bottom-start" withinPortal>
-        <Menu.Target>
-          <button type="button" className="lands-folder" aria-label="choose where takes land">
-            {landing?.path.replaceAll('/', ' / ') ?? 'no folder'}
-          </button>
-        </Menu.Target>
-        <Menu.Dropdown>
-          <Menu.Label>takes land in</Menu.Label>
-          {production.folders.map((folder) => (
-            <Menu.Item
-              key={folder.id}
-              onClick={() => settings.mutate({ landing: folder.id }, { onError: sayProblem })}
-              fw={folder.id === production.landing ? 700 : 400}
-            >
-              {folder.path.replaceAll('/', ' / ')}
-            </Menu.Item>
-          ))}
-          <Menu.Divider />
-          <Menu.Item
-            onClick={() => {
-              setName('')
-              setSaid('')
-              setMaking(true)
-            }}
-          >
-            New folder
-          </Menu.Item>
-          <Menu.Item onClick={() => setNaming(true)}>How files are named</Menu.Item>
-        </Menu.Dropdown>
-      </Menu>
-      <Modal opened={making} onClose={() => setMaking(false)} title="New folder">
-        <form
-          onSubmit={(event) => {
-            event.preventDefault()
-            void make(null)
-          }}
-        >
-          <TextInput
-            label="Name"
-            value={name}
-            onChange={(e) => setName(e.currentTarget.value)}
-            error={said}
-            data-autofocus
-          />
-          <div className="dialog-row">
-            <Button type="submit">Make it, and let takes land there</Button>
-            {landing && (
-              <Button variant="default" onClick={() => void make(landing.id)}>
-                Make it inside “{landing.path.split('/').at(-1)}”
-              </Button>
-            )}
-          </div>
-        </form>
-      </Modal>
-      <NamePattern production={production} opened={naming} onClose={() => setNaming(false)} />
-    </span>
   )
 }

@@ -10,6 +10,7 @@ import { type Inks, type Paint, useDrawing } from '../../page/drawing'
 import { Playhead } from '../../page/Playhead'
 import { drawWave, useWave, type Wave } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
+import { TakeFile } from './TakeFile'
 
 /** What of the programme the rows of a line show: its slot with a little around it, or the longest take. */
 export function rowSpan(line: Line, takes: readonly Take[]): Span {
@@ -132,11 +133,7 @@ export function TakeRow(props: RowProps) {
             </button>
           )
         )}
-        {!isComp && take.state === 'finished' && (
-          <a href={`/api/takes/${take.id}/recording/?download=1`} download title={take.file}>
-            WAV
-          </a>
-        )}
+        {!isComp && take.state === 'finished' && <TakeFile take={take} />}
       </span>
     </li>
   )
