@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from scipy.signal import correlate
 
 import probe
-from harness import hand_over, state, until
+from harness import hand_over, in_slot, read_one_take, state, until
 from launcher import serve
 from measure import RATE
 from probe import api
@@ -137,3 +137,32 @@ def test_the_player_sounds_like_the_film(page: Page, world, demo, tmp_path, requ
     if count < 40:
         pytest.skip("the machine's sound stood still in most of three half minutes: nothing can be said")
     assert worst <= 0.1, f"player and film differ by {worst:.2f} dB"
+
+
+def test_a_take_is_heard_again_and_again_until_it_is_stopped(desk: Page):
+    page = desk
+    in_slot(page, "Again")
+    read_one_take(page, 3.0)
+    page.keyboard.press("4")
+    expect(page.locator("[data-take]")).to_have_count(1)
+    page.evaluate(
+        """() => {
+            window.rounds = []
+            const place = document.querySelector('[data-testid="timecode"]')
+            let last = ''
+            const look = () => {
+                if (place.textContent < last) window.rounds.push([last, place.textContent, performance.now()])
+                last = place.textContent
+            }
+            new MutationObserver(look).observe(place, { characterData: true, childList: true, subtree: true })
+        }"""
+    )
+    page.keyboard.press("l")
+    expect(page.get_by_test_id("loop")).to_contain_text("until Space")
+    until(lambda: len(page.evaluate("window.rounds")) >= 3, seconds=90)
+    page.keyboard.press("Space")
+    rounds = len(page.evaluate("window.rounds"))
+    page.wait_for_timeout(6_000)
+    assert len(page.evaluate("window.rounds")) <= rounds + 1, "stopped is stopped"
+    page.keyboard.press("l")
+    expect(page.get_by_test_id("loop")).to_contain_text("again and again")

@@ -70,6 +70,7 @@ export const ACTIONS = {
   noteTake: { key: 'o', does: 'write a note on the take', room: 'Takes' },
   against: { key: 'b', does: 'hear the take that was heard before, from the same word', room: 'Takes' },
   hearSuggested: { key: 'g', does: 'hear the take to try first', room: 'Takes' },
+  loop: { key: 'l', does: 'hear the chosen words, or the take, again and again', room: 'Takes' },
   withFilm: { key: 'f', does: 'hear it with the film’s sound, or alone', room: 'Takes' },
   nudgeBack: { key: 'q', does: 'the take a frame earlier', room: 'Takes' },
   nudgeOn: { key: 'w', does: 'the take a frame later', room: 'Takes' },

@@ -9,7 +9,7 @@ import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
-import { asSpan, scoreOf, timecodeAt, useLines, useRoom } from '../../app/room'
+import { asSpan, timecodeAt, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Page } from '../../page/Page'
@@ -17,6 +17,7 @@ import { Stage } from '../../page/Stage'
 import { Elsewhere } from './Elsewhere'
 import { FindTakes } from './FindTakes'
 import { Fit } from './Fit'
+import { spanOfWords, useHearing } from './hearing'
 import { wordAt, wordsText } from './making'
 import { rowSpan, TakeRow } from './TakeRow'
 import { TooLong } from './TooLong'
@@ -25,8 +26,6 @@ import './takes.css'
 
 /** In the order in which the key goes through them. */
 const MARKS: readonly Take['mark'][] = ['', 'keep', 'maybe', 'no']
-
-const RUN_UP = Math.round(0.4 * SAMPLE_RATE)
 
 /** Choose: the takes of a line one above another, each heard against the picture with one key. */
 export function Component() {
@@ -39,7 +38,6 @@ export function Component() {
   const index = takes.findIndex((take) => take.id === chosenTake)
   const current = takes[index] ?? takes.find((take) => take.id === line?.pick) ?? takes[0]
   const { playing } = useWatched(engine.transport.state)
-  const [withFilm, setWithFilm] = useState(false)
   const setHolds = useDesk((desk) => desk.setHolds)
   useEffect(() => {
     setHolds('voices')
@@ -53,25 +51,7 @@ export function Component() {
     for (const { voice } of takes) if (voice) engine.sounds.prepare(voice)
   }, [engine, takes])
 
-  const [before, setBefore] = useState<string | null>(null)
-  const hear = (take: Take | undefined, at?: number) => {
-    if (!take || !line || engine.recorder.isBusy) return
-    if (current && take.id !== current.id) setBefore(current.id)
-    chooseTake(take.id)
-    const { voice } = take
-    if (!voice) return
-    const [first, last] = asSpan(voice.span)!
-    const from = at ?? Math.max(0, Math.min(first, line.slot?.[0] ?? first) - RUN_UP)
-    const { score, ducks, ducking } = scoreOf(engine, production, [voice], withFilm ? 'all' : 'none')
-    void engine.transport.play(from, {
-      to: Math.max(last, line.slot?.[1] ?? 0) + RUN_UP / 2,
-      score,
-      ducks,
-      ducking,
-      follow: false,
-      onEnd: () => engine.transport.seek(line.slot?.[0] ?? first),
-    })
-  }
+  const { hear, before, withFilm, setWithFilm, looping, setLooping } = useHearing(production, line, current)
   const stepTake = (by: number) => {
     const now = current ? takes.indexOf(current) : -1
     hear(chosenTake === null ? current : takes[Math.max(0, Math.min(takes.length - 1, now + by))])
@@ -92,6 +72,12 @@ export function Component() {
     const range =
       end === 'first' ? { first: word, last: Math.max(word, last) } : { first: Math.min(first, word), last: word }
     setWords({ take: current!.id, ...range })
+  }
+  const chosenSpan = current && words?.take === current.id ? spanOfWords(current, words.first, words.last) : null
+  /** Again and again: the chosen words, else the take. */
+  const loop = () => {
+    setLooping(!looping)
+    if (!looping) hear(current, undefined, chosenSpan)
   }
   const putWords = async () => {
     if (words && onto && (await making.weave(words, onto.id))) setWords(null)
@@ -145,7 +131,8 @@ export function Component() {
   const pickOpen = (which: Line[]) =>
     which.length && edit.mutate({ kind: 'pick_provisional', only: which.map((each) => each.id) }, say)
   useKeys({
-    play: () => (playing ? engine.transport.stop() : hear(current)),
+    play: () => (playing ? engine.transport.stop() : hear(current, undefined, looping ? chosenSpan : null)),
+    loop,
     up: () => stepTake(-1),
     down: () => stepTake(1),
     ...(fitting ? {} : { pick: () => pick(current) }),
@@ -217,6 +204,11 @@ export function Component() {
               )}
               {cutting && <Cutting production={production.id} job={cutting} />}
               {suggested && suggested.id !== current?.id && <Key action="hearSuggested">the one to try first</Key>}
+              {takes.length > 0 && (
+                <span data-testid="loop" data-on={looping}>
+                  <Key action="loop">{looping ? 'again and again, until Space' : 'again and again'}</Key>
+                </span>
+              )}
               {takes.length > 0 && <Key action="withFilm">{withFilm ? 'with the film’s sound' : 'alone'}</Key>}
             </p>
             {line && (
