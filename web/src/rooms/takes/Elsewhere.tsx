@@ -45,8 +45,8 @@ export function Elsewhere({ production, line, take }: Props) {
   useKeys({ bringReading: () => input.current?.click(), sendOutside: () => void sendOutside() })
   return (
     <>
-      <Key action="bringReading">bring in a reading</Key>
-      {take?.voice && <Key action="sendOutside">to another editor</Key>}
+      <Key action="bringReading">bring in</Key>
+      {take?.voice && <Key action="sendOutside">send out</Key>}
       <input
         ref={input}
         type="file"

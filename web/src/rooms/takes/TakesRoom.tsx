@@ -197,7 +197,7 @@ export function Component() {
                   <Key action="pick">pick</Key> <Key action="aside">set aside</Key>
                 </>
               )}
-              <Key action="lineDown">next line</Key> <Key action="findTakes">find</Key>
+              <Key action="findTakes">find</Key>
               {takes.length > 1 && <Key action="against">the other, same word</Key>}
               {current?.kind === 'take' && isPass(current, line) && (
                 <Key action="cutPass">{line?.text ? 'cut into its lines' : 'make lines of what is said'}</Key>
@@ -211,6 +211,9 @@ export function Component() {
               )}
               {takes.length > 0 && <Key action="withFilm">{withFilm ? 'with the film’s sound' : 'alone'}</Key>}
             </p>
+          </div>
+          <Stage production={production} className="takes-stage" />
+          <div className="takes-under">
             {line && (
               <div className="takes-keys">
                 {current?.voice && (
@@ -288,7 +291,6 @@ export function Component() {
               </p>
             )}
           </div>
-          <Stage production={production} className="takes-stage" />
         </div>
         {fitting && canFit && line && current && (
           <Fit
