@@ -39,6 +39,12 @@ def reading(
         if faults and rng.random() < 0.5:
             click = noises.mouth_click(rng.uniform(-40, -26), rng)
             worn.append(("click", end + milliseconds(int(rng.integers(100, 250))), click))
+        elif faults and rng.random() < 0.8:
+            make = (noises.cough, noises.thump, noises.key_press)[int(rng.integers(3))]
+            sound = make(rng.uniform(-34, -20), rng)
+            parts[-1] = np.zeros(pause := max(pause, len(sound) + milliseconds(700)), np.float32)
+            at = end + pause
+            worn.append(("noise", end + milliseconds(int(rng.integers(120, 250))), sound))
         if faults and rng.random() < 0.3:
             worn.append(("plosive", start + milliseconds(int(rng.integers(0, 100))), noises.pop(rng.uniform(-14, -8), rng)))
     sound = np.concatenate([*parts, np.zeros(SAMPLE_RATE, np.float32)])

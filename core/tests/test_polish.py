@@ -77,6 +77,28 @@ def test_breaths_clicks_and_plosives_are_found_and_clean_readings_are_left_alone
     assert len(scan(clean)) <= 1, scan(clean)
 
 
+@pytest.mark.parametrize("voice", narrator.VOICES)
+def test_coughs_and_knocks_between_words_are_found_and_sink_into_the_room(voice, phrases):
+    rng, parts, truth = np.random.default_rng(31), [np.zeros(SAMPLE_RATE, np.float32)], []
+    for spoken, make in zip(phrases[voice], (noises.cough, noises.thump, noises.cough, noises.thump), strict=True):
+        parts += [(spoken / np.abs(spoken).max() * gain(-9)).astype(np.float32), np.zeros(SAMPLE_RATE * 6 // 5, np.float32)]
+        truth.append((sum(map(len, parts)) - SAMPLE_RATE, make(rng.uniform(-30, -20), rng)))
+    clean = np.concatenate(parts) + noises.room_noise(sum(map(len, parts)), -66, rng)
+    sound = noises.sprinkle(clean, truth)
+    found = [place for place in scan(sound) if place.kind == "noise"]
+    assert len(found) == 4 and not [place for place in scan(clean) if place.kind == "noise"]
+    repairs = [Repair(str(n), "a", one.kind, one.span, one.settings) for n, one in enumerate(found)]
+    after = mended(sound, 0, repairs)
+    for (at, noise), place in zip(truth, found, strict=True):
+        assert place.span.meets(Span(at, at + len(noise)))
+        inside = slice(at, at + len(noise))
+        assert rms(after[inside]) < rms(sound[inside]) - 8.0
+    outside = np.ones(len(sound), dtype=bool)
+    for one in found:
+        outside[one.span.start : one.span.end] = False
+    assert np.array_equal(after[outside], sound[outside])
+
+
 def test_a_long_gap_is_proposed_at_the_length_of_this_reader_s_own(phrases):
     one, other = phrases["rms"][:2]
     sound = np.concatenate((one, np.zeros(2 * SAMPLE_RATE, np.float32), other))

@@ -13,7 +13,7 @@ from fendo_core.takes.standing import comp_of, take_of
 from fendo_core.timebase import Span, milliseconds
 from fendo_core.voice import tighten
 from fendo_core.voice.chain import STAGES, Chain, Stage
-from fendo_core.voice.repair import LONGEST_CLICK, REDRAWN, REPAIR_KINDS, Repair, RepairKind
+from fendo_core.voice.repair import LONGEST_CLICK, LOUDER, REDRAWN, REPAIR_KINDS, Repair, RepairKind
 
 NewId: TypeAlias = Callable[[], str]
 Done: TypeAlias = tuple[State, str]
@@ -25,6 +25,7 @@ _LONGEST = {"click": LONGEST_CLICK, "plosive": milliseconds(1_000)}
 _SAID = {
     "gain": "level changed",
     "breath": "breath lowered",
+    "noise": "noise lowered",
     "click": "click taken out",
     "plosive": "plosive softened",
     "gap": "gap closed",
@@ -67,7 +68,7 @@ class Mend:
                 if (other.recording, other.kind) == (place.recording, place.kind) and other.span.meets(place.span):
                     repairs.pop(key, None)
             key = new_id()
-            settings = {"decibel": round(place.decibel, 1)} if place.kind in ("gain", "breath") else {}
+            settings = {"decibel": round(place.decibel, 1)} if place.kind in LOUDER else {}
             repairs[key] = Repair(key, place.recording, place.kind, place.span, settings, self.on)
         first = self.places[0]
         said = _SAID[first.kind] if self.on else "left as it is"

@@ -122,6 +122,8 @@ def said(place: Place) -> tuple[str, str]:
     match place.kind:
         case "breath":
             return f"breath, {length}", f"lower it by {-place.settings.get('decibel', 0.0):g} dB"
+        case "noise":
+            return f"noise between words, {length}", f"lower it by {-place.settings.get('decibel', 0.0):g} dB, to the room"
         case "click":
             return f"click, {place.span.length * 1000 // SAMPLE_RATE} ms", "draw it anew from what lies beside it"
         case "plosive":

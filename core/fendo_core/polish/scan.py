@@ -36,8 +36,8 @@ NATURAL_GAP = milliseconds(500)
 class Place:
     """A suspicious place: `span` in samples of what was scanned, `sure` from 0 to 1, `settings` of the mend.
 
-    A breath is lowered by `decibel`, a click drawn anew, a plosive loses its thump, a gap is shortened to `keep` samples, a
-    false start and words that were put in are taken out; what is clipped is best read again.
+    A breath or another noise is lowered by `decibel`, a click drawn anew, a plosive loses its thump, a gap is shortened to
+    `keep` samples, a false start and words that were put in are taken out; what is clipped is best read again.
     """
 
     kind: PlaceKind
@@ -59,10 +59,13 @@ def scan(samples: Sound, natural: int | None = None) -> tuple[Place, ...]:
     if not heard.phrases:
         return ()
     frames = ear.frames()
+    breaths, clicks, plosives = _breaths(frames), _clicks(samples, frames), _plosives(samples, heard)
+    spans = ([place.span for place in places] for places in (breaths, clicks, plosives))
+    others = _noises(samples, heard, *spans)
     found = [
-        *_breaths(frames),
-        *_clicks(samples, frames),
-        *_plosives(samples, heard),
+        *(place for place in (*breaths, *clicks) if not any(one.span.meets(place.span) for one in others)),
+        *plosives,
+        *others,
         *_gaps(heard, natural or NATURAL_GAP),
         *(Place("clipped", span, 1.0) for span in levels.clipped_spans(samples)),
     ]
@@ -157,6 +160,52 @@ def _plosives(samples: Sound, heard: Heard) -> list[Place]:
         near = any(p.start - milliseconds(150) < span.end and span.start < p.end + milliseconds(150) for p in heard.phrases)
         if near and last - first <= 30:
             found.append(Place("plosive", span, _sure((float(level[first:last].max()) - limit) / 8.0)))
+    return found
+
+
+APART = milliseconds(70)
+"""So far from the words something must lie to be no part of them."""
+LONGEST_NOISE, SHORTEST_NOISE = milliseconds(1_200), milliseconds(15)
+MOST_LOWERED = -40.0
+
+
+ABRUPT = 20.0
+"""dB by which a cough rises within 20 ms; a breath takes longer."""
+_LONGER_THAN_A_CLICK = 5
+"""Frames of 5 ms in which it is loud."""
+
+
+def _noises(
+    samples: Sound, heard: Heard, breaths: Sequence[Span], clicks: Sequence[Span], plosives: Sequence[Span]
+) -> list[Place]:
+    """What stands out of the room between the words and is neither breath nor click: a cough, a knock, a page, a chair."""
+    sound = sosfilt(butter(2, 60, "high", fs=SAMPLE_RATE, output="sos"), samples.astype(np.float64))
+    rows = sound[: len(sound) // HOP * HOP].reshape(-1, HOP)
+    level = 10.0 * np.log10(np.maximum(np.mean(rows**2, axis=1), 1e-12))
+    beside = np.ones(len(level), dtype=bool)
+    for span in heard.phrases:
+        beside[max(0, span.start - APART) // HOP : -(-(span.end + APART) // HOP)] = False
+    if beside.sum() < 20 or beside.all():
+        return []
+    quiet, voice = float(np.percentile(level[beside], 25)), float(np.percentile(level[~beside], 85))
+    limit = max(quiet + 14.0, voice - 34.0)
+    loud = (level > limit) & beside
+    # Of one cough several bursts are heard.
+    joined = maximum_filter1d(loud.astype(np.int8), milliseconds(90) // HOP).astype(bool) & beside
+    found = []
+    for first, last in runs(joined):
+        span = Span(first * HOP, min(len(samples), last * HOP))
+        if not SHORTEST_NOISE <= span.length <= LONGEST_NOISE or any(span.meets(one) for one in plosives):
+            continue
+        if loud[first:last].sum() < _LONGER_THAN_A_CLICK and any(span.meets(one) for one in clicks):
+            continue
+        edge = level[max(0, first - 6) : last]
+        abrupt = len(edge) > 4 and float((edge[4:] - edge[:-4]).max()) >= ABRUPT
+        if not abrupt and any(span.meets(one) for one in breaths):
+            continue
+        top = float(np.percentile(level[first:last], 90))
+        lowered = max(MOST_LOWERED, min(-6.0, round(quiet - top)))
+        found.append(Place("noise", span, _sure((float(level[first:last].max()) - limit) / 10.0), {"decibel": lowered}))
     return found
 
 

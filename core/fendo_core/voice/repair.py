@@ -13,10 +13,10 @@ from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 Sound: TypeAlias = NDArray[np.float32]
 
-RepairKind: TypeAlias = Literal["gain", "breath", "click", "plosive", "gap", "clipped", "false start", "put in"]
+RepairKind: TypeAlias = Literal["gain", "breath", "noise", "click", "plosive", "gap", "clipped", "false start", "put in"]
 REPAIR_KINDS: tuple[RepairKind, ...] = get_args(RepairKind)
 """The last four mend nothing: switched off, they say that somebody heard the place and left it as it is."""
-LOUDER: frozenset[RepairKind] = frozenset({"gain", "breath"})
+LOUDER: frozenset[RepairKind] = frozenset({"gain", "breath", "noise"})
 """Kinds that make a stretch louder or quieter."""
 REDRAWN: frozenset[RepairKind] = frozenset({"click", "plosive"})
 """Kinds that put other samples in its place."""
@@ -37,7 +37,7 @@ class Repair:
 
     Attributes:
         span: samples of the recording.
-        settings: `decibel` for a gain or a breath.
+        settings: `decibel` for a gain, a breath or a noise.
         on: switched off it is kept and does nothing.
     """
 

@@ -2945,6 +2945,7 @@ export interface components {
         /**
          * @description * `gain` - gain
          *     * `breath` - breath
+         *     * `noise` - noise
          *     * `click` - click
          *     * `plosive` - plosive
          *     * `gap` - gap
@@ -2953,7 +2954,7 @@ export interface components {
          *     * `put in` - put in
          * @enum {string}
          */
-        RepairKindEnum: "gain" | "breath" | "click" | "plosive" | "gap" | "clipped" | "false start" | "put in";
+        RepairKindEnum: "gain" | "breath" | "noise" | "click" | "plosive" | "gap" | "clipped" | "false start" | "put in";
         /**
          * @description * `replace_words` - replace_words
          * @enum {string}
@@ -5616,6 +5617,7 @@ export interface operations {
                  *
                  *     * `gain` - gain
                  *     * `breath` - breath
+                 *     * `noise` - noise
                  *     * `click` - click
                  *     * `plosive` - plosive
                  *     * `gap` - gap
@@ -5623,7 +5625,7 @@ export interface operations {
                  *     * `false start` - false start
                  *     * `put in` - put in
                  */
-                mend?: "gain" | "breath" | "click" | "plosive" | "gap" | "clipped" | "false start" | "put in";
+                mend?: "gain" | "breath" | "noise" | "click" | "plosive" | "gap" | "clipped" | "false start" | "put in";
             };
             header?: never;
             path: {

@@ -11,7 +11,7 @@ import { type Paint, useDrawing } from '../../page/drawing'
 import { Playhead } from '../../page/Playhead'
 import { drawWave, waveOf } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
-import { type Asked, isCut, Sure, stretchOf } from './PolishRoom'
+import { type Asked, isCut, isLevel, Sure, stretchOf } from './PolishRoom'
 import { spectrumOf } from './spectrum'
 
 type Props = {
@@ -47,7 +47,7 @@ export function PlaceView(props: Props) {
       <p className="polish-line">{line.text}</p>
       <Drawn place={place} asked={asked} />
       <p className="polish-mend" data-testid="place-mend">
-        {place.kind === 'breath' || place.kind === 'gain'
+        {isLevel(place)
           ? `${asked.decibel > 0 ? 'Lift' : 'Lower'} it by ${Math.abs(asked.decibel)} dB.`
           : gap
             ? `Leave ${(asked.keep / SAMPLE_RATE).toFixed(2)} s of it; what follows ${follows}.`
@@ -99,7 +99,7 @@ export function PlaceView(props: Props) {
       <p className="takes-keys polish-keys">
         <Key action="play">hear both</Key> <Key action="asRead" /> <Key action="asMended">as read, mended</Key>{' '}
         <Key action="accept">mend</Key> <Key action="leaveIt">leave</Key> <Key action="acceptAlike">all as sure</Key>{' '}
-        {(place.kind === 'breath' || place.kind === 'gain') && (
+        {isLevel(place) && (
           <>
             <Key action="deeper" /> <Key action="lighter">3 dB more, less</Key>
           </>

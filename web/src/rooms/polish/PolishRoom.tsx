@@ -33,6 +33,11 @@ export function askedOf(place: Place): Asked {
 }
 
 /** Whether a stretch is taken out: what follows moves up, or stays. */
+/** Whether a place is made louder or quieter, by as much as somebody likes. */
+export function isLevel({ kind }: Place): boolean {
+  return kind === 'gain' || kind === 'breath' || kind === 'noise'
+}
+
 export function isCut({ kind }: Place): boolean {
   return kind === 'gap' || kind === 'false start' || kind === 'put in'
 }
@@ -159,7 +164,8 @@ function Room({ production, polish }: { production: Production; polish: Polish }
   const change = (by: Partial<Asked>) => asked && setAsked({ ...asked, ...by })
   const deepen = (by: number) =>
     asked &&
-    (place?.kind === 'breath' || place?.kind === 'gain') &&
+    place &&
+    isLevel(place) &&
     change({ decibel: Math.max(-40, Math.min(place.kind === 'gain' ? 20 : 0, asked.decibel + by)) })
   const edge = (start: number, end: number) => {
     if (!asked) return
@@ -244,7 +250,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
               {!read
                 ? 'What was read in the Booth can be mended and treated here. The recording itself never changes.'
                 : polish.unscanned
-                  ? 'A scan listens to what sounds for each line and proposes places: breaths, clicks, plosives, long gaps, clipping.'
+                  ? 'A scan listens to what sounds for each line and proposes places: breaths, coughs and knocks, clicks, plosives, long gaps, clipping.'
                   : 'Hear the lines once more with L. What was settled stands below and can be taken back.'}
             </p>
             {!read && (
@@ -312,6 +318,7 @@ function usePlaces(places: Place[], byHand: Place | null) {
 
 const NAMES: Record<Place['kind'], string> = {
   breath: 'breaths',
+  noise: 'noises',
   click: 'clicks',
   plosive: 'plosives',
   gap: 'gaps',

@@ -4,6 +4,7 @@ import { timecodeAt } from '../../app/room'
 const DONE: Record<Repair['kind'], string> = {
   gain: 'level changed',
   breath: 'breath lowered',
+  noise: 'noise lowered',
   click: 'click taken out',
   plosive: 'plosive softened',
   gap: 'gap',
@@ -30,7 +31,7 @@ export function SettledList({ production, repairs, onBack }: Props) {
             <span className="page-number">{production.lines.find((line) => line.id === one.line)?.number}</span>
             <span>
               {one.on ? DONE[one.kind] : `${DONE[one.kind].split(' ')[0]} left as it is`}
-              {one.on && one.kind === 'breath' && ` by ${-one.decibel} dB`}
+              {one.on && (one.kind === 'breath' || one.kind === 'noise') && ` by ${-one.decibel} dB`}
             </span>
             <span className="tc">{timecodeAt(production, one.span[0]!)}</span>
             <button type="button" onClick={() => onBack([one.id])} aria-label={`take back: ${DONE[one.kind]}`}>
