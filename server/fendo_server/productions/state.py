@@ -222,11 +222,17 @@ IN_BULK = ("line", "take", "comp", "pick")
 
 def _takes(production: Production, rows: Mapping[str, Row | None]) -> None:
     """Takes set aside, and where they lie."""
-    found = list(Take.objects.filter(line__production=production, pk__in=list(rows)).only("id", "aside", "place"))
-    for take in found:
-        row = rows[str(take.id)]
-        take.aside, take.place = bool(row and row["aside"]), row["place"] if row else None
-    Take.objects.bulk_update(found, ["aside", "place"], batch_size=2000)
+    known = Take.objects.filter(line__production=production, pk__in=list(rows)).values_list("id", flat=True)
+    told = {key: rows[str(key)] or {"aside": False, "place": None} for key in known}
+    if not told:
+        return
+    table = connection.ops.quote_name(Take._meta.db_table)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"UPDATE {table} SET aside = wanted.aside, place = wanted.place "
+            f"FROM unnest(%s::uuid[], %s::bool[], %s::bigint[]) AS wanted (id, aside, place) WHERE {table}.id = wanted.id",
+            [list(told), [bool(row["aside"]) for row in told.values()], [row["place"] for row in told.values()]],
+        )
 
 
 def _comps(production: Production, rows: Mapping[str, Row | None], picks: Mapping[str, Row | None]) -> None:
@@ -320,5 +326,8 @@ def _lines(production: Production, rows: Mapping[str, Row | None]) -> None:
         # Two lines may change their numbers for one another's: for a moment each has one that nobody wants.
         for_now = Concat(Value("~"), Left(Replace(Cast("id", CharField()), Value("-")), 18))
         Line.objects.filter(production=production, pk__in=renumbered).update(number=for_now)
-    Line.objects.bulk_update(changed, COLUMNS, batch_size=500)
+    # They are there: it is an update, of values in rows. A case for each row and column takes minutes.
+    Line.objects.bulk_create(
+        changed, batch_size=1_000, update_conflicts=True, unique_fields=["id"], update_fields=[*COLUMNS]
+    )
     Line.objects.bulk_create(new, batch_size=500)
