@@ -12,6 +12,7 @@ from fendo_server.picture import api as picture
 from fendo_server.polish import api as polish
 from fendo_server.polish import length_api, loudness, treating_api
 from fendo_server.productions import api as productions
+from fendo_server.productions import history
 from fendo_server.script import api as script
 from fendo_server.takes import api as takes
 from fendo_server.takes import finding
@@ -26,6 +27,7 @@ api = [
     path("productions/<uuid:production_id>/undo/", productions.undo),
     path("productions/<uuid:production_id>/redo/", productions.redo),
     path("productions/<uuid:production_id>/now/", productions.now),
+    path("productions/<uuid:production_id>/history/", history.history),
     path("productions/<uuid:production_id>/folders/", productions.folders),
     path("productions/<uuid:production_id>/readers/", productions.readers),
     path("productions/<uuid:production_id>/name-example/", productions.name_example),

@@ -5,6 +5,7 @@ While it arrives and is opened it has a production of its own, in the bin, which
 
 import os
 import shutil
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -33,6 +34,7 @@ from fendo_server.work.models import Job
 
 KIND = "open an archive"
 MOST_TOLD = 20
+FAILED_FOR = timedelta(minutes=10)
 
 
 class ArchiveSerializer(serializers.Serializer):
@@ -145,6 +147,14 @@ def _brought_in(owner: Any, folder: Path) -> tuple[Report, list[str]]:
     if not report.made:
         shutil.rmtree(own, ignore_errors=True)
     return report, []
+
+
+def forget_failed() -> None:
+    """Remove what stood in for archives that could not be opened, when that was said long enough ago."""
+    ended = ("failed", "cancelled")
+    jobs = Job.objects.filter(kind=KIND, state__in=ended, ended__lt=timezone.now() - FAILED_FOR)
+    for stand_in in Production.objects.filter(pk__in=jobs.values("production")).exclude(binned=None):
+        services.remove_stand_in(stand_in)
 
 
 def _take_the_place_of(stand_in: Production, made: Production, job: Job) -> None:

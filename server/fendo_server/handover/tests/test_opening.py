@@ -5,10 +5,12 @@ import zipfile
 
 import pytest
 from django.conf import settings
+from django.utils import timezone
 
 from fendo_core.handover import unpacking
 from fendo_core.production import edits
 from fendo_core.production.state import rows
+from fendo_server.handover import opening
 from fendo_server.picture import arriving
 from fendo_server.picture.models import Arrival
 from fendo_server.productions import state
@@ -150,4 +152,8 @@ def test_an_archive_that_stops_coming_leaves_nothing_and_a_film_is_none(client, 
     assert send(client, "POST", f"/api/arrivals/{film.pk}/archive/").status_code == 422
     empty = bring(client, zipped({"readme.txt": b"nothing"}))
     assert empty["state"] == "failed" and "no production" in empty["error"]
-    assert Job.objects.filter(kind="open an archive").count() == 1
+    opening.forget_failed()
+    assert Job.objects.filter(kind="open an archive").count() == 1, "it was said just now"
+    Job.objects.update(ended=timezone.now() - opening.FAILED_FOR)
+    opening.forget_failed()
+    assert Production.objects.get() == production and not Job.objects.exists()

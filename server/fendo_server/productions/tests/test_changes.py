@@ -1,5 +1,6 @@
 """Edits over HTTP: recorded, undone across anything, and never silently overwritten."""
 
+import json
 import uuid
 from concurrent.futures import ThreadPoolExecutor
 
@@ -13,7 +14,7 @@ from fendo_server.productions.models import Production, Reader
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
 from fendo_server.voice.models import Recording
-from testing import edit, record, send, takes_of, voice
+from testing import edit, handed, record, send, takes_of, voice
 
 
 @pytest.fixture
@@ -281,3 +282,23 @@ def test_old_changes_go_and_a_window_from_before_them_is_told(desk, production, 
     assert refused.status_code == 409 and "Reload" in refused.json()["detail"]
     for _ in range(50):
         assert changes.undo(production, ada) is not None
+
+
+def test_what_was_done_is_told_newest_first_without_a_word_of_the_script(client, production, ada):
+    line = production.lines.first()
+    take = record(line, voice())
+    edit(production, ada, edits.SetWords(str(line.id), "A secret sentence about the sea."))
+    edit(production, ada, edits.Pick(str(line.id), str(take.id)))
+    client.post(f"/api/productions/{production.id}/undo/")
+    handed(client, production, parts=["lines"])
+    found = client.get(f"/api/productions/{production.id}/history/").json()
+    told = [one["what"] for one in found]
+    assert "handed over" in told[0]
+    assert told[1] == "taken back: pick of line 1" and told[2] == "pick of line 1"
+    assert "words of line 1" in told and "take 1 of line 1 read" in told
+    assert "secret" not in json.dumps(found) and "Orsey" not in json.dumps(found)
+    assert {one["who"] for one in found} == {"ada", "Narrator"}
+    older = client.get(f"/api/productions/{production.id}/history/", {"before": found[2]["at"]}).json()
+    assert older == found[3:]
+    for wrong in ("yesterday", "2026-01-01", "x" * 900, "2026-13-41T00:00:00Z"):
+        assert client.get(f"/api/productions/{production.id}/history/", {"before": wrong}).status_code == 422

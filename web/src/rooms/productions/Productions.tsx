@@ -9,6 +9,7 @@ import { Scheme } from '../../app/Scheme'
 import { SendingList } from '../../app/SendingList'
 import { ARCHIVES, send } from '../../app/sending'
 import { secondsText } from '../../engine/time'
+import { History } from './History'
 import './productions.css'
 
 function progressText(one: ListedProduction): string {
@@ -108,6 +109,7 @@ const FEW = 6
 function List({ found }: { found: ListedProduction[] }) {
   const queries = useQueryClient()
   const [renamed, setRenamed] = useState<ListedProduction | null>(null)
+  const [looked, setLooked] = useState<ListedProduction | null>(null)
   const change = useMutation({
     mutationFn: ({ id, ...body }: { id: string; name?: string; binned?: boolean }) =>
       answered(client.PATCH('/api/productions/{production_id}/', { params: { path: { production_id: id } }, body })),
@@ -145,6 +147,7 @@ function List({ found }: { found: ListedProduction[] }) {
               </Menu.Target>
               <Menu.Dropdown>
                 <Menu.Item onClick={() => setRenamed(one)}>Rename</Menu.Item>
+                <Menu.Item onClick={() => setLooked(one)}>What was done</Menu.Item>
                 <Menu.Item onClick={() => change.mutate({ id: one.id, binned: !one.binned })}>
                   {one.binned ? 'Bring back' : 'Put in the bin'}
                 </Menu.Item>
@@ -154,6 +157,7 @@ function List({ found }: { found: ListedProduction[] }) {
           </li>
         ))}
       </ul>
+      <History of={looked} onClose={() => setLooked(null)} />
       <Modal opened={Boolean(renamed)} onClose={() => setRenamed(null)} title="Another name">
         <form
           onSubmit={(event) => {
