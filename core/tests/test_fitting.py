@@ -54,9 +54,11 @@ def test_phrases_go_where_the_guides_sit_within_the_bounds_of_stretching_and_not
     words = dict(enumerate(own))
     found = proposed(own, guide, words, dict(enumerate(guide)))
     assert [one.own for one in found] == own
-    for one, factor in zip(found, share, strict=True):
+    for n, (one, factor) in enumerate(zip(found, share, strict=True)):
         assert abs(one.stretch) <= 0.12 + 1e-3
-        if 0.885 < factor < 1.115:
+        # A phrase before it that can't be made short enough may push it on a little.
+        pushed = any(before <= 0.885 for before in share[:n])
+        if 0.885 < factor < 1.115 and not pushed:
             assert abs(one.over) <= 0.005 * one.own.length + 1 and one.to.start == one.guide.start
     assert all(a.to.end <= b.to.start for a, b in zip(found, found[1:], strict=False))
     comp = fitted(recorded(own)[1], found)

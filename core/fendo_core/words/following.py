@@ -179,15 +179,15 @@ AT_ONCE = 4
 """Readings that are followed at the same time."""
 _MEMORY = 1 << 30
 _PATIENCE = 3.0
-SLOW = 0.4
+SLOW = 0.5
 """Seconds beyond which an answer comes too late to follow by."""
 
 
 class Following:
-    """Followers in a process of its own, which gives way to everything else on the machine."""
+    """Followers in a process of its own, which gives way to whatever records."""
 
     def __init__(self) -> None:
-        self._helper = Helper("fendo_core.words.following", _MEMORY, before=("nice", "-n", "15"))
+        self._helper = Helper("fendo_core.words.following", _MEMORY, before=("nice", "-n", "5"))
 
     def begin(self, key: str, words: Sequence[str], starts: Collection[int], voice: str = "", place: int = 0) -> bool:
         """Begin to follow a reading, which is known by `key` from here on; False if nobody can.

@@ -30,8 +30,8 @@ How: TypeAlias = Literal["words", "pace", "slow"]
 LINES = 12
 """Lines that are listened for: the take's own, and those that a reader may read on to."""
 MOST_AT_ONCE = 4 * SAMPLE_RATE
-SLOW_ANSWERS = 2
-"""So many late answers, one after another, and the reading goes on by pace."""
+SLOW_ANSWERS, SLOW_FOR = 2, 5.0
+"""So many late answers, one after another, and the reading goes on by pace for so many seconds."""
 _KEPT = 50
 
 
@@ -64,6 +64,7 @@ class _Reading:
     how: How
     begun: bool = False
     late: int = 0
+    slow_until: float = 0.0
     place: int = 0
     spoke: int | None = None
     """The sample of the take at which somebody was first heard."""
@@ -92,6 +93,8 @@ def followed(take: Take, cue: int) -> Followed:
     """Where the reading of a take is now; `cue` is the sample of the take at which its line begins."""
     reading = _reading(take, cue)
     with reading.lock:
+        if reading.how == "slow" and time.monotonic() > reading.slow_until:
+            reading.how, reading.late = "words", 0
         return (_by_words(take, reading) if reading.how == "words" else None) or _by_pace(take, reading, cue)
 
 
@@ -134,7 +137,7 @@ def _by_words(take: Take, reading: _Reading) -> Followed | None:
     reading.late = reading.late + 1 if found is None or time.monotonic() - asked > SLOW else 0
     reading.begun = found is not None
     if reading.late >= SLOW_ANSWERS:
-        reading.how = "slow"
+        reading.how, reading.slow_until = "slow", time.monotonic() + SLOW_FOR
     if found is None:
         return None
     start = reading.fed

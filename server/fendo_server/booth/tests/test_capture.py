@@ -464,7 +464,8 @@ def test_a_film_that_leaks_out_of_the_headphones_is_said_with_the_take(productio
         assert not any("the film is heard" in fault for fault in rows[str(other.pk)]["faults"])
 
 
-def test_a_reading_is_followed_in_its_words_while_it_is_recorded_and_on_into_the_next_line(client, production):
+def test_a_reading_is_followed_in_its_words_while_it_is_recorded_and_on_into_the_next_line(client, production, monkeypatch):
+    monkeypatch.setattr(following, "SLOW", 60.0)
     one, two = production.lines.order_by("position")[:2]
     reading = narrator.read_on([one.text, two.text], 3, "slt")
     sound, take = pcm.from_floats(reading.samples), capture.begin(one, "a microphone")

@@ -8,6 +8,10 @@ export type Followed = components['schemas']['Followed']
 
 const ASK_EVERY_MS = 200
 
+function isSame(known: Followed | null, found: Followed): boolean {
+  return JSON.stringify(known) === JSON.stringify(found)
+}
+
 /** Where the reading that is recorded now is, as the server hears it; null while nobody reads, or it is not wanted. */
 export function useFollowing(wanted: boolean): Followed | null {
   const { recorder } = useEngine()
@@ -29,7 +33,8 @@ export function useFollowing(wanted: boolean): Followed | null {
       try {
         const params = { path: { take_id: id }, query: { cue: LEAD } }
         const found = await answered(client.GET('/api/takes/{take_id}/followed/', { params, signal: off.signal }))
-        if (!off.signal.aborted) setFollowed(found)
+        // Nothing is drawn anew for what is known: asked five times a second, it changes with every second word.
+        if (!off.signal.aborted) setFollowed((known) => (isSame(known, found) ? known : found))
       } catch {
         // Nobody follows for now; the recording goes on.
       } finally {
