@@ -12,6 +12,7 @@ from functools import cached_property
 from typing import Literal, TypeAlias
 from uuid import UUID
 
+from fendo_core.audio import pcm
 from fendo_core.booth.run import WINDOW
 from fendo_core.script.lines import tokens
 from fendo_core.script.pace import Pace
@@ -141,7 +142,7 @@ def _by_words(take: Take, reading: _Reading) -> Followed | None:
     if found is None:
         return None
     start = reading.fed
-    reading.fed += len(packed) // 3
+    reading.fed += len(packed) // pcm.BYTES_A_SAMPLE
     reading.place, said = found
     if said and reading.spoke is None:
         reading.spoke = start

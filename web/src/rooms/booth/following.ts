@@ -3,6 +3,7 @@ import { answered, client } from '../../api/client'
 import type { components } from '../../api/schema'
 import { useEngine, useWatched } from '../../app/engine'
 import { LEAD } from '../../engine/recorder'
+import { useAsking } from './asking'
 
 export type Followed = components['schemas']['Followed']
 
@@ -22,30 +23,11 @@ export function useFollowing(wanted: boolean): Followed | null {
   useEffect(() => {
     if (!going || !wanted) setFollowed(null)
   }, [going, wanted])
-  useEffect(() => {
-    if (!listening) return
-    const off = new AbortController()
-    let asking = false
-    const ask = async () => {
-      const id = recorder.takeId
-      if (asking || !id) return
-      asking = true
-      try {
-        const params = { path: { take_id: id }, query: { cue: LEAD } }
-        const found = await answered(client.GET('/api/takes/{take_id}/followed/', { params, signal: off.signal }))
-        // Nothing is drawn anew for what is known: asked five times a second, it changes with every second word.
-        if (!off.signal.aborted) setFollowed((known) => (isSame(known, found) ? known : found))
-      } catch {
-        // Nobody follows for now; the recording goes on.
-      } finally {
-        asking = false
-      }
-    }
-    const timer = setInterval(() => void ask(), ASK_EVERY_MS)
-    return () => {
-      off.abort()
-      clearInterval(timer)
-    }
-  }, [listening, recorder])
+  useAsking(listening, ASK_EVERY_MS, async (take_id, signal) => {
+    const params = { path: { take_id }, query: { cue: LEAD } }
+    const found = await answered(client.GET('/api/takes/{take_id}/followed/', { params, signal }))
+    // Nothing is drawn anew for what is known: asked five times a second, it changes with every second word.
+    if (!signal.aborted) setFollowed((known) => (isSame(known, found) ? known : found))
+  })
   return followed
 }

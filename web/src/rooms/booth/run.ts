@@ -4,6 +4,7 @@ import { isUnknown } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { sayProblem } from '../../app/Said'
 import { LEAD } from '../../engine/recorder'
+import { useAsking } from './asking'
 
 const ASK_EVERY_MS = 600
 /** So long the words of a take are waited for; then the run goes on by what is known. */
@@ -49,26 +50,12 @@ export function useRun(
   }, [here, stage, quiet, state])
 
   const reading = here && stage === 'reading' && state.kind === 'recording'
-  useEffect(() => {
-    if (!reading) return
-    let asking = false
-    const ask = async () => {
-      const id = recorder.takeId
-      if (asking || !id) return
-      asking = true
-      try {
-        const params = { path: { take_id: id }, query: { cue: LEAD } }
-        const { over } = await answered(client.GET('/api/takes/{take_id}/so-far/', { params }))
-        if (over && recorder.takeId === id && recorder.state.value.kind === 'recording') void recorder.stop()
-      } catch {
-        // The reader's own key ends the take; what is read is safe either way.
-      } finally {
-        asking = false
-      }
-    }
-    const timer = setInterval(() => void ask(), ASK_EVERY_MS)
-    return () => clearInterval(timer)
-  }, [reading, recorder])
+  // When nothing is answered, the reader's own key ends the take.
+  useAsking(reading, ASK_EVERY_MS, async (take_id, signal) => {
+    const params = { path: { take_id }, query: { cue: LEAD } }
+    const { over } = await answered(client.GET('/api/takes/{take_id}/so-far/', { params, signal }))
+    if (over && recorder.takeId === take_id && recorder.state.value.kind === 'recording') void recorder.stop()
+  })
 
   const asks = here && stage === 'asking'
   const known = read && !isUnknown(read)
