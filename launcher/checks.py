@@ -6,6 +6,7 @@ import shutil
 import subprocess
 import tempfile
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from launcher import install
@@ -30,22 +31,35 @@ def _paths() -> dict[str, str]:
     return {"PYTHONPATH": ":".join(str(ROOT / part) for part in ("core", "server", "demo"))}
 
 
-def _static(parts: list[str]) -> None:
-    ruff, npx = str(BIN / "ruff"), ["npx", "--no-install"]
+def _python(parts: list[str]) -> None:
+    """Install what the Python side needs, and check it."""
+    install.python(for_tests=True)
     if "format" in parts:
-        _check("format of the Python files", [ruff, "format", "--check", "."])
+        _check("format of the Python files", [str(BIN / "ruff"), "format", "--check", "."])
     if "lint" in parts:
-        _check("lint of the Python files", [ruff, "check", "."])
-        _check("format and lint of the web files", [*npx, "biome", "ci", "."], WEB)
-    if "types" in parts:
-        _check("types of the core (mypy strict)", [str(BIN / "mypy")])
-        _check("types of the web application (tsc strict)", [*npx, "tsc", "--noEmit"], WEB)
+        _check("lint of the Python files", [str(BIN / "ruff"), "check", "."])
     if "imports" in parts:
         _check("import rules between the floors", [str(BIN / "lint-imports")], env=_paths())
+    if "types" in parts:
+        _check("types of the core (mypy strict)", [str(BIN / "mypy")])
+
+
+def _web(parts: list[str], built: bool) -> None:
+    """Install what the web side needs, and check it.
+
+    Args:
+        built: whether the application itself is wanted too, for tests that use it.
+    """
+    npx = ["npx", "--no-install"]
+    install.node_packages()
+    if built:
+        install.web()
+    if "lint" in parts:
+        _check("format and lint of the web files", [*npx, "biome", "ci", "."], WEB)
+    if "types" in parts:
+        _check("types of the web application (tsc strict)", [*npx, "tsc", "--noEmit"], WEB)
     if "unused" in parts:
         _check("dead code in the web application", [*npx, "knip"], WEB)
-    if "api" in parts:
-        _api()
     if "web" in parts:
         _check("unit tests of the web application", ["npm", "run", "-s", "test"], WEB)
 
@@ -98,11 +112,12 @@ def check(wanted: list[str]) -> int:
     if unknown:
         raise Refused(f"There is no part {', '.join(unknown)}. Parts are {', '.join(PARTS)}.")
     install.debian(for_tests=True)
-    install.python(for_tests=True)
-    install.node_packages()
-    if {"server", "browser"} & set(parts) or own:
-        install.web()
-    _static(parts)
+    built = bool({"server", "browser"} & set(parts) or own)
+    with ThreadPoolExecutor() as pool:
+        for side in [pool.submit(_python, parts), pool.submit(_web, parts, built)]:
+            side.result()
+    if "api" in parts:
+        _api()
     targets = [target for part in parts for target in PYTEST.get(part, [])]
     if not targets and not own:
         say("all asked-for checks passed")
@@ -110,7 +125,7 @@ def check(wanted: list[str]) -> int:
     say("· pytest")
     with _test_cluster() as url:
         env = {**os.environ, "DATABASE_URL": url, "DJANGO_ALLOW_ASYNC_UNSAFE": "true", **_paths()}
-        # One worker drives the browser, the other one does all the rest meanwhile.
-        workers = [] if own else ["-n", "auto", "--maxprocesses", "2", "--dist", "loadgroup"]
+        # Two at a time; what looks at the demo stays with one of them (tests/conftest.py).
+        workers = [] if own else ["-n", "auto", "--maxprocesses", "2", "--dist", "loadscope"]
         command = [str(PYTHON), "-m", "pytest", *workers, *targets, *own]
         return subprocess.run(command, cwd=ROOT, env=env, stdin=subprocess.DEVNULL, check=False).returncode

@@ -182,10 +182,13 @@ class Cluster:
                 self.stop()
 
 
-def wait_for(port: int, seconds: float = 30.0) -> bool:
-    """Whether somebody listens on the port before the time is over."""
+def wait_for(port: int, seconds: float = 240.0, process: subprocess.Popen | None = None) -> bool:
+    """Whether somebody listens on the port before the time is over, or before the process that should has ended.
+
+    A cold start on a busy machine was seen to take more than half a minute.
+    """
     until = time.monotonic() + seconds
-    while time.monotonic() < until:
+    while time.monotonic() < until and not (process and process.poll() is not None):
         with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), timeout=0.5):
             return True
         time.sleep(0.05)

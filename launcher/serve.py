@@ -211,7 +211,7 @@ def start(developing: bool = False) -> int:
         with step("starting the web server and one worker"):
             for name, command in commands.items():
                 children[name] = _spawn(name, command, env)
-            if not wait_for(port):
+            if not wait_for(port, process=children["web"]):
                 raise Refused(f"The web server did not come up. {RUN / 'web.log'} says why.")
         address = f"http://127.0.0.1:{port}"
         (RUN / "address").write_text(address)

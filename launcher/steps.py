@@ -3,7 +3,6 @@
 import hashlib
 import os
 import subprocess
-import sys
 import time
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
@@ -27,12 +26,11 @@ def say(text: str) -> None:
 
 @contextmanager
 def step(doing: str) -> Iterator[None]:
-    """Say what is done now, and afterwards how long it took."""
+    """Say what is done now, and afterwards how long it took; steps may run side by side."""
     begun = time.monotonic()
-    print(f"· {doing} ...", end=" " if not sys.stdout.isatty() else "\n", flush=True)
+    say(f"· {doing} ...")
     yield
-    took = time.monotonic() - begun
-    say(f"  done in {took:.1f} s")
+    say(f"  {time.monotonic() - begun:.1f} s: {doing}")
 
 
 def run(command: list[str], cwd: Path = ROOT, env: Mapping[str, str] | None = None, quiet: bool = True) -> str:

@@ -12,11 +12,15 @@ from playwright.sync_api import Page, expect
 
 import probe
 from harness import World
+from launcher import serve
 from launcher.steps import PYTHON
 from measure import RATE
 
 # A shared machine stands still for seconds: waiting longer costs nothing when all is well.
 expect.set_options(timeout=40_000)
+
+BROWSER = "/usr/bin/chromium-headless-shell"
+"""Chromium without the window around its pages, which costs a second of processor for each context that is opened."""
 
 CHROMIUM = [
     "--no-sandbox",
@@ -40,14 +44,36 @@ def pytest_configure(config):
     config.stash[RECKONED] = defaultdict(list)
 
 
-def pytest_collection_modifyitems(config, items):
-    """Variants of faults are done where faults are done several times: a plain run does each fault once.
+DEMO = (
+    "test_demo.py",
+    "test_making.py",
+    "test_handover.py::test_the_demo",
+    "test_handover.py::test_an_order",
+    "test_player.py::test_the_player",
+    "test_whole_line.py::test_on_the_demo",
+    "test_rooms.py::test_nothing_is_hidden",
+    "test_rooms.py::test_takes_opens",
+    "test_durability.py::test_killing_the_worker",
+)
+"""Tests that look at the demo. They stay with one worker, so that it is made once."""
 
-    What drives a browser stays with one worker: two browsers on two processors take twice as long each.
-    """
+
+def pytest_xdist_make_scheduler(config, log):
+    """By itself each test goes to the next worker that is free."""
+    from xdist.scheduler import LoadScopeScheduling
+
+    class Scheduling(LoadScopeScheduling):
+        def _split_scope(self, nodeid):
+            return "demo" if any(part in nodeid for part in DEMO) else nodeid
+
+    return Scheduling(config, log)
+
+
+def pytest_collection_modifyitems(config, items):
+    """Variants of faults are done where faults are done several times: a plain run does each fault once."""
     for item in items:
-        if item.get_closest_marker("browser"):
-            item.add_marker(pytest.mark.xdist_group("browser"))
+        if "demo" in item.fixturenames and not any(part in item.nodeid for part in DEMO):
+            raise pytest.UsageError(f"{item.nodeid} looks at the demo: say so in DEMO")
     if config.getoption("rounds") == 1:
         config.hook.pytest_deselected(items=[item for item in items if item.get_closest_marker("variant")])
         items[:] = [item for item in items if not item.get_closest_marker("variant")]
@@ -106,19 +132,23 @@ def world(tmp_path_factory):
         made.close()
 
 
+LISTEN = "from fendo_server.takes.listening import check_missing\nwhile check_missing(): pass"
+
+
 @pytest.fixture(scope="session")
 def demo(world):
-    """The demo production, made by its own generator."""
+    """The demo production, made by its own generator. All of it is listened to: what sounds unpicked depends on it."""
     made = subprocess.run(
         [PYTHON, "-m", "fendo_demo.make"], env={**os.environ, **world.env}, capture_output=True, text=True, check=False
     )
     assert made.returncode == 0, made.stdout + made.stderr
+    serve.manage("shell", "-v0", "-c", LISTEN, env=world.env)
     return json.loads((world.data / "demo-truth.json").read_text())
 
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args():
-    return {"executable_path": "/usr/bin/chromium", "args": CHROMIUM}
+    return {"executable_path": BROWSER, "args": CHROMIUM}
 
 
 @pytest.fixture(scope="session")

@@ -170,3 +170,74 @@ def test_the_page_follows_the_voice_word_by_word_and_into_the_next_line(desk: Pa
     state(page, "Recording")
     page.keyboard.press("Enter")
     state(page, "Saved")
+
+
+PEDAL = """() => {
+    const input = { name: 'Two switches', onmidimessage: null }
+    navigator.requestMIDIAccess = async () => ({ inputs: new Map([['a', input]]), onstatechange: null })
+    window.tread = (...data) => input.onmidimessage({ data: Uint8Array.from(data) })
+}"""
+
+
+def test_just_there_a_take_is_recorded_that_no_line_was_made_for_with_a_foot_switch(desk: Page):
+    page = desk
+    in_slot(page, "There")
+    page.evaluate(PEDAL)
+    page.keyboard.press("?")
+    page.get_by_role("button", name="Use a MIDI foot switch").click()
+    expect(page.get_by_role("dialog")).to_contain_text("A foot switch on Two switches can be given to anything")
+    page.get_by_role("button", name="change the key: begin a take; stop it").click()
+    page.evaluate("tread(0xb0, 64, 127)")
+    expect(page.get_by_role("button", name="change the key: begin a take; stop it")).to_have_text("pedal 64")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    page.evaluate("tread(0xb0, 64, 0)")
+    # From three seconds behind the slot's beginning, for two seconds.
+    for _ in range(3):
+        page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("[")
+    for _ in range(2):
+        page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("]")
+    expect(page.get_by_test_id("point")).to_contain_text("Just there")
+    production = page.url.split("/")[4]
+    (line,) = api(page, "GET", f"/api/productions/{production}/")["lines"]
+    page.evaluate("tread(0xb0, 64, 127)")
+    state(page, "Recording")
+    page.wait_for_timeout(1500)
+    # A pedal that sends its whole way down presses once.
+    page.evaluate("tread(0xb0, 64, 0); tread(0xb0, 64, 80); tread(0xb0, 64, 120)")
+    state(page, "Saved")
+    expect(page.get_by_test_id("point")).to_have_count(0)
+    old, new = sorted(api(page, "GET", f"/api/productions/{production}/")["lines"], key=lambda one: one["slot"])
+    start = line["slot"][0] + 3 * RATE
+    assert old["id"] == line["id"] and new["slot"] == [start, start + 2 * RATE]
+    assert [take["line"] for take in takes_of(page, production)] == [new["id"]]
+
+
+def test_the_count_in_has_the_beats_that_were_chosen(desk: Page):
+    page = desk
+    in_slot(page, "Count")
+    page.get_by_role("button", name="count-in: 3 × 1 s").click()
+    page.get_by_role("menuitem", name="5", exact=True).click()
+    page.get_by_role("menuitem", name="1.25 s").click()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="count-in: 5 × 1.25 s")).to_be_visible()
+    # The button lets go of the focus, so that the next Enter records.
+    until(lambda: page.evaluate("document.activeElement === document.body"), seconds=10)
+    page.evaluate(
+        """() => {
+            window.beats = []
+            const place = document.querySelector('.sweep-count')
+            new MutationObserver(() => window.beats.push([place.textContent, performance.now()])).observe(place, {
+                characterData: true, childList: true, subtree: true,
+            })
+        }"""
+    )
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    beats = {text: at for text, at in page.evaluate("beats") if text.isdigit()}
+    assert list(beats) == ["5", "4", "3", "2", "1"]
+    assert abs((beats["1"] - beats["4"]) / 3 - 1250) < 150

@@ -86,6 +86,16 @@ def test_a_pass_recorded_elsewhere_is_brought_in_cut_and_one_of_its_lines_is_edi
     samples, rate = soundfile.read(sent)
     soundfile.write(sent, samples * 0.5, rate, subtype="PCM_24")
     expect(page.locator("[data-take='2']")).to_contain_text("take 1, edited outside", timeout=90_000)
+    # Its end, cut by ear: heard, stopped, "ends here"; taken back again.
+    rows = page.locator("[data-take]")
+    before = rows.count()
+    page.keyboard.press("ArrowDown")
+    page.wait_for_timeout(900)
+    page.keyboard.press("Space")
+    page.keyboard.press("Alt+]")
+    expect(page.locator("[data-take='take 1, trimmed']")).to_have_attribute("aria-current", "true")
+    page.keyboard.press("Control+z")
+    expect(rows).to_have_count(before)
     # Found among all takes by what its note says, from another line.
     page.keyboard.press("PageUp")
     page.keyboard.press("/")

@@ -72,7 +72,7 @@ def test_a_treated_voice_is_heard_and_handed_over_treated(desk: Page, world, tmp
     read_one_take(page)
     page.keyboard.press("5")
     treat(page, "High voice")
-    until(lambda: line_of(page)["voice"]["measured"] and line_of(page)["voice"]["key"] != line_of(page)["voice"]["bare"])
+    until(lambda: (said := line_of(page)["voice"]) and said["measured"] and said["key"] != said["bare"])
     voice = line_of(page)["voice"]
     page.get_by_text("Levels", exact=True).click()
     expect(page.get_by_test_id("levels").locator("tbody tr")).to_have_count(1)

@@ -115,7 +115,7 @@ def test_what_sounds_is_told_and_picked_at_once(desk: Page):
     expect(page.get_by_role("checkbox", name="The film with the voice")).to_be_disabled()
     expect(page.get_by_test_id("write")).to_be_enabled()
     page.keyboard.press("4")
-    expect(page.get_by_test_id("provisional")).to_contain_text("One line sounds with what was read last")
+    expect(page.get_by_test_id("provisional")).to_contain_text("One line sounds with the take to try first")
     page.keyboard.press("Shift+Enter")
     expect(page.get_by_test_id("provisional")).to_have_count(0)
     assert line_of(page)["pick"] == line_of(page)["voice"]["id"]

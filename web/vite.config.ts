@@ -7,5 +7,5 @@ export default defineConfig({
   base: '/static/',
   worker: { format: 'es' },
   build: { manifest: 'manifest.json', assetsInlineLimit: 0, target: 'es2022', chunkSizeWarningLimit: 700 },
-  test: { environment: 'jsdom', testTimeout: 30_000, include: ['src/**/*.test.ts', 'src/**/*.test.tsx'] },
+  test: { maxWorkers: 2, testTimeout: 30_000, include: ['src/**/*.test.ts', 'src/**/*.test.tsx'] },
 })

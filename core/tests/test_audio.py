@@ -11,9 +11,13 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
+from pyebur128 import MeasurementMode, R128State, get_true_peak
 from wavinfo import WavInfoReader
 
 from fendo_core.audio import levels, pcm, wav
+from fendo_core.audio.ceiling import Ceiling
+from fendo_core.audio.levels import ProgrammeMeter
+from fendo_core.audio.true_peak import TruePeak
 from fendo_core.timebase import SAMPLE_RATE
 
 TAGS = wav.Tags(
@@ -104,6 +108,31 @@ def test_loudness_is_that_of_the_standard():
     """EBU Tech 3341 case 1: 1 kHz at -23 dBFS in two channels is -23 LUFS; as one channel it reads 3 dB (3.01) lower."""
     assert levels.measure(_sine(1000, -23.0, 20)).loudness == pytest.approx(-23.0, abs=0.1)
     assert levels.measure(_sine(1000, -33.0, 20)).loudness == pytest.approx(-33.0, abs=0.1)
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 10_000), st.floats(-4, 1), st.lists(st.integers(1, 9_999), max_size=5), st.floats(0, 1))
+def test_true_peak_is_that_of_another_meter_wherever_blocks_are_cut(seed, level, cuts, rough):
+    """libebur128 interpolates everything; here only what could be the peak is looked at."""
+    rng = np.random.default_rng(seed)
+    sound = rng.standard_normal(10_000) * 10**level * np.abs(np.sin(np.arange(10_000) / rng.integers(50, 5_000)))
+    sound = np.where(rng.random(10_000) < rough, sound, 0).astype(np.float32)
+    other, own = R128State(1, SAMPLE_RATE, MeasurementMode.MODE_TRUE_PEAK), TruePeak()
+    other.add_frames(sound, len(sound))
+    for block in np.split(sound, sorted(set(cuts))):
+        own.add(block)
+    assert own.highest == pytest.approx(get_true_peak(other, 0), rel=1e-5)
+
+
+def test_what_is_kept_between_blocks_does_not_keep_the_blocks():
+    sound = np.ones((SAMPLE_RATE, 2), np.float32)
+    ceiling, meter, peak = Ceiling(), ProgrammeMeter(), TruePeak()
+    for each in (ceiling, meter.add):
+        each(sound[:-7])
+    peak.add(sound[:, 0])
+    for one in (ceiling, meter, peak):
+        kept = [value for value in vars(one).values() if isinstance(value, np.ndarray)]
+        assert kept and all(value.base is None or value.base.nbytes < 100_000 for value in kept)
 
 
 def test_true_peak_finds_what_lies_between_the_samples():

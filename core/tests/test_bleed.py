@@ -1,5 +1,7 @@
 """Bleed of the programme into the microphone, against injected truth; other seeds than those the limits were set with."""
 
+from functools import cache
+
 import numpy as np
 import pytest
 from scipy.signal import butter, lfilter, sosfilt
@@ -17,6 +19,9 @@ OTHERS = (
 )
 
 
+spoken = cache(narrator._spoken)
+
+
 def level(sound: np.ndarray, decibel: float) -> np.ndarray:
     return sound / np.sqrt(np.mean(sound**2)) * 10 ** (decibel / 20)
 
@@ -26,12 +31,12 @@ def scene(seed: int, kind: str, below: float | None) -> tuple[np.ndarray, np.nda
     rng = np.random.default_rng([seed, 21])
     parts = [np.zeros(int(rng.uniform(0.8, 1.6) * SAMPLE_RATE))]
     for text in TEXTS:
-        parts += [level(narrator._spoken(text, narrator.VOICES[seed % 3], 1.0), -22.0)]
+        parts += [level(spoken(text, narrator.VOICES[seed % 3], 1.0), -22.0)]
         parts += [np.zeros(int(rng.uniform(0.8, 1.8) * SAMPLE_RATE))]
     take = np.concatenate(parts)
     voice = np.concatenate([part for part in parts if part.any()])
     if kind == "speech":
-        other = np.concatenate([narrator._spoken(text, narrator.VOICES[(seed + 1) % 3], 1.0) for text in OTHERS * 2])
+        other = np.concatenate([spoken(text, narrator.VOICES[(seed + 1) % 3], 1.0) for text in OTHERS * 2])
         played = np.resize(level(other, -26.0), len(take))
     else:
         played = level(lfilter([1.0], [1.0, -0.9], rng.standard_normal(len(take))), -26.0)

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fendo_core.booth.levelwindow import LEVEL_WINDOWS
+from fendo_core.booth.levelwindow import LEVEL_WINDOWS, LevelWindow, level_window
 from fendo_core.booth.naming import LONGEST_NAME, NameParts, PatternError, check_pattern, file_name, safe_name, unused
 
 PARTS = NameParts("The Tide Mill", "Narration", "7a", "Then the keeper lifts one oak board", "Maren Tull", "2026-11-25", 3)
@@ -65,3 +65,11 @@ def test_a_pattern_that_cannot_name_files_is_refused_with_the_reason(pattern, sa
 def test_every_level_window_lies_below_full_scale_and_is_wide_enough_to_hit():
     for window in LEVEL_WINDOWS.values():
         assert window.low + 6.0 <= window.high < -1.0
+    assert level_window("-15..-8") == LevelWindow("Own: peaks from −15 to −8", -15.0, -8.0)
+    assert level_window("roomy") is LEVEL_WINDOWS["roomy"]
+
+
+@pytest.mark.parametrize("key", ["", "loud", "-8..-15", "-10..-8", "-9..0", "-41..-6", "-15..-8 ", "-15.5..-8", "-١٥..-8"])
+def test_what_is_no_level_window_is_refused_in_words(key):
+    with pytest.raises(ValueError, match="level window"):
+        level_window(key)

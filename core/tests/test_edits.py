@@ -12,7 +12,17 @@ from fendo_core.picture.reel import Piece, Source
 from fendo_core.picture.shots import Shot
 from fendo_core.production import edits
 from fendo_core.production.refusal import EditRefused
-from fendo_core.production.state import Difference, LineComp, State, TakeRef, conflicts, difference, rows
+from fendo_core.production.state import (
+    SCRATCH,
+    Difference,
+    LineComp,
+    State,
+    TakeNote,
+    TakeRef,
+    conflicts,
+    difference,
+    rows,
+)
 from fendo_core.script.lines import Line
 from fendo_core.takes.standing import silenced, standing
 from fendo_core.timebase import FrameRate, Span
@@ -60,7 +70,7 @@ shown = st.builds(edits.Shown, st.none() | st.sampled_from(["film", "still", "sl
 any_edit = st.one_of(
     st.builds(edits.SetWords, line_ids, st.text(max_size=30)),
     st.builds(edits.AddLines, st.text(alphabet="xy\n ", min_size=1, max_size=20), st.none() | line_ids),
-    st.builds(edits.NewLine, st.none() | line_ids),
+    st.builds(edits.NewLine, st.none() | line_ids, st.none() | st.just(Span(4_800, 99_999))),
     st.builds(edits.DropLine, line_ids),
     st.builds(edits.MoveLine, line_ids, st.none() | line_ids),
     st.builds(edits.SetSlotStart, line_ids, positions),
@@ -70,6 +80,8 @@ any_edit = st.one_of(
     st.builds(edits.Pick, line_ids, st.none() | takes),
     st.builds(edits.PickProvisional, st.none() | st.just(("a", "c"))),
     st.builds(edits.MoveVoice, voices, st.integers(-90_000, 90_000)),
+    st.builds(edits.MoveEnd, voices, st.sampled_from(["first", "last"]), positions),
+    st.builds(edits.MoveVoices, st.lists(st.tuples(voices, st.integers(-9_000, 9_000)), max_size=3).map(tuple)),
     st.builds(edits.PlaceVoice, voices, st.none() | st.just("00:00:02:05")),
     st.builds(
         edits.AddComp,
@@ -170,11 +182,11 @@ def sounds(state, line):
     return found and (found.voice, found.provisional)
 
 
-def test_a_line_without_a_pick_sounds_with_what_was_read_last_and_a_joined_pick_up_stands_joined():
+def test_a_line_without_a_pick_sounds_with_the_take_to_try_first_and_a_joined_pick_up_stands_joined():
     bare = replace(START, picks={}, aside=frozenset())
     assert (sounds(bare, "a"), sounds(bare, "b"), sounds(bare, "c")) == (("k1", True), None, ("t3", True))
     assert sounds(replace(bare, aside=frozenset({"t2"})), "a") == ("k1", True)
-    assert sounds(replace(bare, comps=()), "a") == ("t2", True)
+    assert sounds(replace(bare, comps=()), "a") == ("t1", True), "a pick-up alone is a part of the line"
     silent = tuple(take._replace(sounds=take.id != "t2") for take in bare.takes["a"])
     assert sounds(replace(bare, comps=(), takes={"a": silent}), "a") == ("t1", True)
     assert sounds(START, "c") is None, "its only take was set aside"
@@ -183,6 +195,49 @@ def test_a_line_without_a_pick_sounds_with_what_was_read_last_and_a_joined_pick_
     assert edits.perform(bare, edits.Pick("a", "t2"), str)[0].picks == {"a": "k1"}
     with pytest.raises(EditRefused, match="nothing to pick"):
         edits.perform(picked, edits.PickProvisional(), str)
+
+
+@given(
+    st.lists(
+        st.builds(
+            lambda **known: TakeRef("", "", "", start=48_000, last=96_000, **known),
+            sounds=st.sampled_from([True, True, False]),
+            speaks=st.integers(0, 30_000),
+            ends=st.integers(40_000, 96_000),
+            whole=st.booleans(),
+            amiss=st.sampled_from([None, 0, 2]),
+            clipped=st.integers(0, 1),
+            level=st.integers(0, 1),
+        ),
+        max_size=5,
+    ),
+    st.sets(st.integers(0, 4)),
+    st.sets(st.integers(0, 4)),
+)
+def test_what_sounds_unpicked_is_the_best_of_what_may_sound(found, aside, scratch):
+    takes = tuple(take._replace(id=f"n{n}", recording=f"r{n}", number=n + 1) for n, take in enumerate(found))
+    line = replace(START.lines[0], id="n", slot=Span(48_000, 130_000))
+    notes = {f"n{n}": TakeNote(SCRATCH) for n in scratch}
+    state = State(lines=(line,), takes={"n": takes}, aside=frozenset(f"n{n}" for n in aside), notes=notes)
+    stands = sounds(state, "n")
+    usable = [take for n, take in enumerate(takes) if take.sounds and n not in aside]
+    assert (stands is None) == (not usable)
+    if stands:
+        chosen = next(take for take in usable if take.id == stands[0])
+        real = [take for n, take in enumerate(takes) if take in usable and n not in scratch]
+        assert chosen in (real or usable)
+        for other in real or usable:
+            worse = (not chosen.whole, chosen.amiss or 0, chosen.clipped) > (
+                not other.whole,
+                other.amiss or 0,
+                other.clipped,
+            )
+            assert not worse, (chosen, other)
+        # Wherever it is put, it goes on sounding.
+        for by in (-24_000, 96_000):
+            assert sounds(edits.perform(state, edits.MoveVoice(chosen.id, by), str)[0], "n") == stands
+        # To hear another take, one picks it.
+        assert sounds(replace(state, picks={"n": usable[-1].id}), "n") == (usable[-1].id, False)
 
 
 def test_what_mends_the_pick_is_picked_and_taken_apart_it_is_none():
@@ -267,3 +322,20 @@ def test_a_take_is_marked_and_noted_each_without_the_other():
     for wrong in (edits.NoteTake("t9", "no"), edits.NoteTake("t1", "fine"), edits.NoteTake("t1", note="x" * 501)):
         with pytest.raises(EditRefused):
             edits.perform(START, wrong, str)
+
+
+@given(st.lists(st.tuples(st.integers(0, 900), st.booleans()), max_size=6), st.integers(0, 900))
+def test_a_line_made_for_a_slot_lies_before_the_first_that_begins_later(places, at):
+    """Whatever has no slot stays where it was among the others."""
+    starts = sorted(start for start, _ in places)
+    lines = tuple(
+        Line(f"l{n}", str(n + 1), "words", Span(start * 1_920, start * 1_920 + 19_200) if slotted else None)
+        for n, (start, (_, slotted)) in enumerate(zip(starts, places, strict=True))
+    )
+    state = State(lines=lines, rate=FrameRate(Fraction(25)))
+    slot = Span(at * 1_920, at * 1_920 + 48_000)
+    after, _ = edits.perform(state, edits.NewLine(None, slot), iter(["new"]).__next__)
+    ids = [line.id for line in after.lines]
+    assert [one for one in ids if one != "new"] == [line.id for line in lines]
+    begins = [line.slot.start for line in after.lines if line.slot]
+    assert begins == sorted(begins) and after.lines[ids.index("new")].slot == slot

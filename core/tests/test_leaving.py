@@ -2,8 +2,10 @@
 
 import csv
 import io
+import os
 from dataclasses import replace
 from fractions import Fraction
+from itertools import pairwise
 
 import numpy as np
 import opentimelineio
@@ -16,16 +18,22 @@ from wavinfo import WavInfoReader
 from fendo_core.audio import wav
 from fendo_core.booth.naming import NameParts, PatternError
 from fendo_core.handover import forms
+from fendo_core.handover.between import Around, rooms_between
 from fendo_core.handover.checks import Finding, Read, check
 from fendo_core.handover.forms import FORMS, edged
 from fendo_core.handover.listing import Listed, csv_list, sheet, subtitles
+from fendo_core.handover.mix import Placed, voice_block
 from fendo_core.handover.names import LineParts, names_of
 from fendo_core.handover.order import PRESETS, Order, OrderRefused
+from fendo_core.handover.returning import Handed, returned
+from fendo_core.handover.slides import slides_of
 from fendo_core.handover.timelines import VoiceClip, edl, otio, tracks
-from fendo_core.picture import timeline
+from fendo_core.picture import codec, timeline
+from fendo_core.picture.laid import CUT_FADE
 from fendo_core.picture.reel import Piece, Source
 from fendo_core.script.lines import Line
-from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span, parse_timecode
+from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span, format_timecode, parse_timecode
+from fendo_core.voice.tone import Lasting
 
 PAL = FrameRate(Fraction(25))
 DROP = FrameRate(Fraction(30000, 1001), True)
@@ -60,6 +68,29 @@ def test_a_wav_of_every_shape_is_read_by_two_others_with_its_marks_and_its_time(
     assert info.bext.coding_history.startswith("A=PCM")
     assert info.cues.cues[0].position == shape.of_programme(24_000)
     assert info.cues.labels[0].text == "line 7"
+
+
+def test_a_wav_beyond_four_gigabytes_is_one_that_others_read_to_its_last_sample(tmp_path):
+    """Written with a hole in it: most of its 9 hours of stereo lie nowhere on the disk."""
+    shape, samples, path = wav.Shape(channels=2), 9 * 3600 * SAMPLE_RATE + 1, tmp_path / "whole.wav"
+    last = wav.marks([(samples - 480, "line 99"), (1 << 32, "cannot be marked")])
+    start = wav.header(TAGS, samples, shape, len(last))
+    assert wav.header(TAGS, 9 * 3600 * SAMPLE_RATE // 4, shape)[:4] == b"RIFF"
+    end = b"".join(forms.packed([tone(997.0, 0.01)], 480, shape))
+    with path.open("wb") as file:
+        file.write(start)
+        file.seek(len(start) + samples * shape.frame - len(end))
+        file.write(end + last)
+    with soundfile.SoundFile(path) as sound:
+        assert (sound.frames, sound.channels, sound.samplerate) == (samples, 2, SAMPLE_RATE)
+        sound.seek(samples - 480)
+        assert np.max(np.abs(sound.read(480)[:, 1] - tone(997.0, 0.01))) < 3e-6
+    told = codec.probe(path, "wav")
+    assert float(told["format"]["duration"]) == pytest.approx(samples / SAMPLE_RATE, abs=1e-4)
+    info = WavInfoReader(str(path))
+    assert info.bext.time_reference == SAMPLE_RATE * 36_000
+    assert (info.cues.cues[0].position, len(info.cues.cues)) == (samples - 480, 1)
+    assert os.stat(path).st_blocks * 512 < 1 << 20
 
 
 def test_sixteen_bits_are_dithered_so_that_less_than_a_step_is_still_heard():
@@ -212,3 +243,139 @@ def test_timelines_come_back_where_they_were_read_by_others(rate):
         said = rate.first_sample(parse_timecode(event[6], rate) - start)
         assert abs(said - max(0, clip.start)) <= SAMPLE_RATE / rate.fps / 2 + 1, "to the nearest frame"
         assert event[4] == event[6], "the file's own time code is where it lies"
+
+
+def handed_over(clips: list[VoiceClip]) -> dict[str, Handed]:
+    return {
+        clip.file: Handed(f"l{clip.name}", clip.name, f"t{clip.name}", clip.start, clip.start, clip.length)
+        for clip in clips
+    }
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.sampled_from([PAL, DROP, FrameRate(Fraction(24000, 1001))]),
+    st.lists(st.tuples(st.integers(-20_000, 40_000_000), st.integers(2_000, 900_000)), min_size=1, max_size=8),
+    st.data(),
+)
+def test_what_was_moved_in_a_timeline_comes_back_moved_by_as_much(rate, places, data):
+    """Written, moved, written again: told to the sample by an OTIO, to the frame by an EDL, and nothing else moves."""
+    clips = [VoiceClip(f"{n}", f"Lines/{n}.wav", at, length) for n, (at, length) in enumerate(places)]
+    clips = [clip for clip in clips if clip.start + clip.length > 4_000]
+    starts, files = rate.nearest_frame(36_000 * SAMPLE_RATE), handed_over(clips)
+    frames = {clip.name: data.draw(st.one_of(st.just(0), st.integers(-900, 900)), clip.name) for clip in clips}
+    then = {clip.file: rate.nearest_frame(clip.start) for clip in clips}
+    by = {
+        clip.name: rate.first_sample(then[clip.file] + frames[clip.name]) - rate.first_sample(then[clip.file])
+        for clip in clips
+    }
+    later = [replace(clip, start=clip.start + by[clip.name]) for clip in clips]
+    later = [clip for clip in later if clip.start + clip.length > 4_000 and clip.start > -24_000]
+    known = (starts, 41_000_000)
+    if not later:
+        return
+    exact = returned(otio("Orsey", later, (), {}, rate, starts).encode(), files, rate, *known)
+    assert {one.number: moved for one, moved in exact.moved} == {clip.name: by[clip.name] for clip in later}
+    from_zero = data.draw(st.booleans())
+    told = returned(moved_edl(clips, frames, rate, starts, from_zero).encode(), files, rate, *known)
+    for one, moved in told.moved:
+        assert moved == by[one.number] or (from_zero and one.start < 0)
+
+
+def moved_edl(clips: list[VoiceClip], frames: dict[str, int], rate: FrameRate, starts: int, from_zero: bool) -> str:
+    """The EDL of some clips whose events were moved by frames; the sources' own times stay, or are counted from zero."""
+
+    def told(row: str) -> str:
+        if " C " not in row:
+            return row
+        words, name = row.split(), names.pop(0)
+        length = parse_timecode(words[5], rate) - parse_timecode(words[4], rate)
+        first = parse_timecode(words[6], rate) + frames[name]
+        taken = 0 if from_zero else parse_timecode(words[4], rate)
+        codes = (taken, taken + length, first, first + length)
+        return " ".join([*words[:4], *(format_timecode(code, rate) for code in codes)])
+
+    names = [clip.name for track in tracks(clips) for clip in track]
+    return "\n".join(map(told, edl("Orsey", clips, (), {}, rate, starts).splitlines()))
+
+
+def test_a_timeline_that_came_back_says_what_is_odd_in_it():
+    clips = [VoiceClip(str(n), f"Lines/{n}.wav", n * 96_000, 90_000) for n in range(1, 6)]
+    whole = opentimelineio.adapters.read_from_string(otio("Orsey", clips, (), {}, PAL, 0), "otio_json")
+    track = whole.tracks[0]
+    time, span = opentimelineio.opentime.RationalTime, opentimelineio.opentime.TimeRange
+    found = {clip.name: clip for clip in track.find_clips()}
+    found["2"].source_range = span(time(9_600, SAMPLE_RATE), time(70_000, SAMPLE_RATE))  # cut at both ends: 3 to 5 follow
+    found["3"].media_reference.target_url = "file:///elsewhere/3.mp3"  # another form of the same file
+    found["4"].media_reference.target_url, found["4"].name = "music.wav", "a tune"
+    apart = [opentimelineio.schema.Gap(source_range=span(time(0, 24), time(12, 24))), found["5"].deepcopy()]
+    track.extend(apart)
+    whole.global_start_time = time(90_000 * 9, 25)  # made to begin at nine hours
+    text = opentimelineio.adapters.write_to_string(whole, "otio_json")
+    back = returned(text.encode(), handed_over(clips), PAL, 25 * 36_000, 10 * 96_000)
+    assert [(one.number, by) for one, by in back.moved] == [("1", 0), ("2", -9_600), ("3", -20_000)]
+    assert back.remarks == (
+        "line 5 was cut into parts that lie apart, and was left alone",
+        "line 2 was shortened; here it was only moved",
+        "line 4 is not in it, and was left alone",
+        "not from here, and left out: music.wav",
+    )
+    for wrong in (b"", b"words", b'{"OTIO_SCHEMA": "Clip.1"}', edl("Orsey", (), (), {}, PAL, 0).encode()):
+        with pytest.raises(timeline.TimelineRefused):
+            returned(wrong, handed_over(clips), PAL, 0, 96_000)
+    with pytest.raises(timeline.TimelineRefused, match="None of the sounds"):
+        returned(text.encode(), {"Lines/9.wav": handed_over(clips)["Lines/1.wav"]}, PAL, 0, 96_000)
+
+
+@settings(max_examples=150, deadline=None)
+@given(
+    st.lists(st.tuples(st.integers(-1_000, 60_000), st.integers(3 * CUT_FADE, 20_000)), min_size=1, max_size=6), st.data()
+)
+def test_room_tone_lies_wherever_no_line_sounds_and_nowhere_else(places, data):
+    """Lines and rooms of constant ones add up to one, at all joints, wherever blocks are cut."""
+    length = 70_000
+    spans = [Span(at, at + long) for at, long in places]
+    lines, covered = [], -2_000
+    for span in sorted(spans):
+        if span.start >= covered:  # lines that sound at once are another matter
+            lines.append(span)
+            covered = span.end + 2 * CUT_FADE
+    one = Lasting(np.ones(9_000, np.float32))
+    has = [data.draw(st.booleans()) for _ in lines]
+    room = (lambda: one) if any(has) else None
+
+    def ones(start: int, end: int) -> np.ndarray:
+        return np.ones(end - start, np.float32)
+
+    around = [Around(span, room if some else None) for span, some in zip(lines, has, strict=True)]
+    rooms = rooms_between(length, around)
+    cuts = sorted({0, length, *data.draw(st.lists(st.integers(1, length - 1), max_size=5))})
+    sound = [voice_block(Span(a, b), [*(Placed(span, ones) for span in lines), *rooms], length) for a, b in pairwise(cuts)]
+    inside = slice(CUT_FADE, length - CUT_FADE)
+    voiced = np.zeros(length, bool)
+    for span in lines:
+        voiced[max(0, span.start) : max(0, span.end)] = True
+    if room:
+        # The loop's own seam adds powers: of two ones up to the root of two.
+        assert np.all(np.concatenate(sound)[inside] > 0.999) and np.all(np.concatenate(sound)[inside] < 1.4143)
+    else:
+        assert not rooms and not np.concatenate(sound)[~voiced].any()
+
+
+def test_one_room_becomes_the_next_in_the_middle_of_a_pause_at_one_level():
+    rng = np.random.default_rng(3)
+    rooms = [Lasting(rng.standard_normal(60_000).astype(np.float32)) for _ in range(2)]
+    lines = [Around(Span(0, 9_600), lambda: rooms[0]), Around(Span(200_000, 210_000), lambda: rooms[1], gain=6.0)]
+    found = voice_block(Span(9_600, 200_000), rooms_between(210_000, lines), 210_000)
+    level = [float(np.sqrt(np.mean(block**2))) for block in np.array_split(found, 20)]
+    assert np.allclose(level[:7], 1.0, atol=0.05) and np.allclose(level[-7:], 2.0, atol=0.1)
+    assert all(0.95 < one < 2.05 for one in level)
+    assert np.array_equal(found[: 60_000 - 4_800], rooms[0](9_600, 9_600 + 55_200))
+
+
+def test_slides_are_numbered_by_their_place_in_the_reel():
+    reel = (Piece("a", 50, "film"), Piece("b", 25, "deck", page=1), Piece("c", 25), Piece("d", 75, None, name="The end?"))
+    sources = {"film": Source("film", "walk.mp4", frames=99), "deck": Source("deck", "Knots.pdf", kind="slides")}
+    found = slides_of(reel, sources, PAL, ".mp4")
+    assert [(one.number, one.name) for one in found] == [(2, "02 Knots.mp4"), (4, "04 The end.mp4")]
+    assert found[1].span == Span(100 * 1_920, 175 * 1_920)

@@ -288,6 +288,11 @@ def test_the_nearest_treatment_wins():
     assert every.chain_of("l").name == STARTS[1].name
     own, _ = perform(every, SetTreatment("line:l", STARTS[2]), new_id)
     assert own.chain_of("l").name == STARTS[2].name and own.chain_of("other").name == STARTS[1].name
+    folder, _ = perform(replace(own, folders=frozenset({"f"})), SetTreatment("folder:f", STARTS[3]), new_id)
+    told = [folder.chain_of(line, of).name for line, of in (("l", "f"), ("other", "f"), ("other", "g"))]
+    assert told == [STARTS[2].name, STARTS[3].name, STARTS[1].name]
+    with pytest.raises(EditRefused, match="folder"):
+        perform(folder, SetTreatment("folder:g", STARTS[0]), new_id)
     none, _ = perform(own, SetTreatment("line:l", None), new_id)
     assert none.chain_of("l").name == STARTS[1].name
     with pytest.raises(EditRefused):

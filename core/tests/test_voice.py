@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from fendo_core.audio import pcm
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_core.voice import Comp, Place, Segment, cut, join, key, move_seam, render, render_whole, seams, shifted
+from fendo_core.voice import Comp, Place, Segment, cut, join, key, move_end, move_seam, render, render_whole, seams, shifted
 from fendo_core.voice.chain import Chain, Stage
-from fendo_core.voice.comp import AFTER_SPEECH, BEFORE_SPEECH, RoomTone
+from fendo_core.voice.comp import AFTER_SPEECH, BEFORE_SPEECH, EDGE_FADE, SHORTEST, RoomTone
 from fendo_core.voice.repair import Repair
 from fendo_core.voice.samples import ProgrammeSample
 from fendo_core.voice.seam import REACH, joint_window, quietest
@@ -185,6 +185,34 @@ def test_a_part_of_a_comp_sounds_as_it_did_in_the_whole(comp, start, length):
     whole = render_whole(bare, read)
     here = whole[part.at - bare.at : part.at - bare.at + part.length]
     assert np.array_equal(render_whole(part, read), here)
+
+
+@given(st.integers(0, 2_500), st.integers(1_000, 1_500), st.booleans(), st.integers(-2_000, 3_500), st.booleans())
+@settings(deadline=None)
+def test_an_end_that_is_moved_leaves_the_rest_as_it_sounds_where_it_lies(start, length, joined, at, first):
+    comp = Comp(ProgrammeSample(5_000), (Segment("a", Span(start, start + length)),))
+    if joined:
+        later = Comp(ProgrammeSample(5_400), (Segment("b", Span(700, 2_600)),))
+        comp = join(comp, later, 5_700)
+    recordings = {"a": LENGTH, "b": LENGTH}
+    try:
+        made = move_end(comp, first, at, recordings)
+    except ValueError:
+        # Refused only where nothing would be left of the part, or nothing was recorded.
+        one = comp.segments[0] if first else comp.segments[-1]
+        left = one.end - at if first else at - one.at
+        more = one.source.start + at - one.at < 0 if first else one.source.end + at - one.end > LENGTH
+        assert more or left < SHORTEST + (one.fade_out if first else one.fade_in)
+        return
+    assert (made.at if first else made.span.end) == comp.at + at
+    assert (made.span.end if first else made.at) == (comp.span.end if first else comp.at)
+    before, after = render_whole(comp, read), render_whole(made, read)
+    a = max(comp.at, made.at) + (EDGE_FADE if first else 0)
+    b = min(comp.span.end, made.span.end) - (0 if first else EDGE_FADE)
+    if a < b:
+        assert np.array_equal(before[a - comp.at : b - comp.at], after[a - made.at : b - made.at])
+    back = move_end(made, first, comp.at - made.at if first else comp.length, recordings)
+    assert [one.source for one in back.segments] == [one.source for one in comp.segments] and back.span == comp.span
 
 
 def test_holes_are_filled_with_the_room_without_a_seam():

@@ -136,7 +136,6 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": True,
     "ENUM_NAME_OVERRIDES": {
-        "LevelWindowEnum": "fendo_server.productions.serializers.LEVEL_WINDOW_KEYS",
         "JobStateEnum": "fendo_server.work.models.Job.State",
         "TakeStateEnum": "fendo_server.voice.models.Recording.State",
         "SourceStateEnum": "fendo_server.picture.models.Source.State",

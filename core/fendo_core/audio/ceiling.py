@@ -7,7 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import minimum_filter1d
 
+from fendo_core.audio.true_peak import TAPS, around, stretches
 from fendo_core.timebase import SAMPLE_RATE
 
 AHEAD = SAMPLE_RATE * 5 // 1000
@@ -30,9 +32,10 @@ PHASES = np.array(
 )  # fmt: skip
 """Two of the four phases of the interpolating filter of ITU-R BS.1770-5, annex 2, table of coefficients; the other two are
 these backwards."""
-_TAPS = PHASES.shape[1]
 _FILTERS = np.concatenate([PHASES, PHASES[::-1, ::-1]])
-LATENCY = AHEAD + _TAPS
+_MOST = 2.2
+"""More than four-fold interpolation can lift a point above the samples around it."""
+LATENCY = AHEAD + TAPS
 """Samples by which the sound comes out later."""
 
 
@@ -53,10 +56,11 @@ class Ceiling:
 
     def __init__(self, ceiling: float = -1.0) -> None:
         self._limit = ceiling - MARGIN
+        # What is kept of a block is copied out of it: a view would keep all of it.
         self._sound = np.zeros((LATENCY, 2), np.float32)
         self._wanted = np.zeros(AHEAD)
         self._recovered = np.zeros(AHEAD)
-        self._history = np.zeros((_TAPS - 1, 2))
+        self._history = np.zeros((TAPS - 1, 2))
         self._samples = self._reduced = 0
         self._deepest = 0.0
 
@@ -64,19 +68,19 @@ class Ceiling:
         """The next block in; as many samples out."""
         count = len(block)
         sound = np.concatenate([self._sound, block])
-        self._sound = sound[count:]
+        self._sound = sound[count:].copy()
         lower = np.concatenate([self._wanted, np.minimum(0.0, self._limit - self._peaks(block))])
-        self._wanted = lower[count:]
+        self._wanted = lower[count:].copy()
         if not lower.any() and not self._recovered.any():
             self._samples += count
             return sound[:count]
         # Whatever is wanted within the next `AHEAD` samples is reached by now; then it comes back by a slope.
-        nearest = np.lib.stride_tricks.sliding_window_view(lower, AHEAD + 1).min(axis=1)
+        nearest = minimum_filter1d(lower, AHEAD + 1)[AHEAD // 2 : AHEAD // 2 + count]
         slope = RECOVERY * np.arange(1, count + 1)
         start = self._recovered[-1]
         recovered = np.minimum(0.0, slope + np.minimum(start, np.minimum.accumulate(nearest - slope)))
         joined = np.concatenate([self._recovered, recovered])
-        self._recovered = joined[count:]
+        self._recovered = joined[count:].copy()
         sums = np.cumsum(np.concatenate([[0.0], joined]))
         decibel = (sums[AHEAD + 1 :] - sums[1 : count + 1]) / AHEAD
         decibel[np.abs(decibel) < 1e-9] = 0.0
@@ -87,16 +91,21 @@ class Ceiling:
         return out
 
     def _peaks(self, block: NDArray[np.float32]) -> NDArray[np.float64]:
-        """The larger true peak of both channels around each sample, in dBTP."""
+        """The larger true peak of both channels around each sample, in dBTP; -120 where it is surely below the ceiling."""
         joined = np.concatenate([self._history, block])
-        self._history = joined[len(block) :]
-        peaks = np.full(len(block), 1e-6)
-        # What no four-fold interpolation can lift to the limit need not be looked at.
-        if len(block) and float(np.max(np.abs(joined))) * 2.2 > 10 ** (self._limit / 20):
-            for channel in joined.T:
+        self._history = joined[len(block) :].copy()
+        length, least = len(block), 10 ** (self._limit / 20)
+        if not length or float(np.max(np.abs(joined))) * _MOST <= least:
+            return np.full(length, -120.0)
+        peaks = np.full(length, 1e-6)
+        channels = joined.T[:1] if np.array_equal(joined[:, 0], joined[:, 1]) else joined.T
+        for first, last in stretches(around(np.abs(channels).max(axis=0), length) * _MOST > least, length):
+            here = peaks[first:last]
+            for channel in channels:
+                part = channel[first : last + TAPS - 1]
                 for taps in _FILTERS:
-                    peaks = np.maximum(peaks, np.abs(np.convolve(channel, taps, mode="valid")))
-            peaks = np.maximum(peaks, np.abs(joined[_TAPS // 2 - 1 : _TAPS // 2 - 1 + len(block)]).max(axis=1))
+                    np.maximum(here, np.abs(np.convolve(part, taps, mode="valid")), out=here)
+                np.maximum(here, np.abs(part[TAPS // 2 - 1 : TAPS // 2 - 1 + last - first]), out=here)
         decibel: NDArray[np.float64] = 20.0 * np.log10(peaks)
         return decibel
 

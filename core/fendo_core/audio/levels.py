@@ -12,9 +12,9 @@ from pyebur128 import (
     get_loudness_momentary,
     get_loudness_range,
     get_loudness_shortterm,
-    get_true_peak,
 )
 
+from fendo_core.audio.true_peak import TruePeak
 from fendo_core.timebase import SAMPLE_RATE, Span
 
 OVERVIEW_BLOCK = 480
@@ -46,10 +46,15 @@ class Meter:
     """Levels of a sound that comes block by block, so that its length costs no memory.
 
     Blocks are mono floats at 48 kHz, full scale 1.0, shape (n,).
+
+    Args:
+        clipping: whether clipped stretches are looked for.
     """
 
-    def __init__(self) -> None:
-        self._state = R128State(1, SAMPLE_RATE, MeasurementMode.MODE_I | MeasurementMode.MODE_TRUE_PEAK)
+    def __init__(self, clipping: bool = True) -> None:
+        self._clipping = clipping
+        self._state = R128State(1, SAMPLE_RATE, MeasurementMode.MODE_I)
+        self._true_peak = TruePeak()
         self._peak = 0.0
         self._tops: list[tuple[Span, float]] = []
         self._before = np.zeros(0, np.float32)
@@ -60,12 +65,16 @@ class Meter:
         if not len(block):
             return
         self._state.add_frames(np.ascontiguousarray(block, dtype=np.float32), len(block))
+        self._true_peak.add(block)
         self._peak = max(self._peak, float(np.max(np.abs(block))))
+        if not self._clipping:
+            self._at += len(block)
+            return
         # A flat top may lie across the joint of two blocks.
         joint = np.concatenate((self._before, block))
         first = self._at - len(self._before)
         self._tops += [(span.shifted(first), level) for span, level in _flat_tops(joint)]
-        self._before = joint[-SAMPLE_RATE // 100 :]
+        self._before = joint[-SAMPLE_RATE // 100 :].copy()
         self._at += len(block)
 
     def read(self) -> "Levels":
@@ -75,7 +84,7 @@ class Meter:
         loudness = float(get_loudness_global(self._state))
         return Levels(
             peak=decibels(self._peak),
-            true_peak=decibels(float(get_true_peak(self._state, 0))),
+            true_peak=decibels(self._true_peak.highest),
             loudness=loudness + DUAL_MONO if math.isfinite(loudness) and loudness > -70.0 else None,
             clipped=_clipped(self._tops, self._peak),
         )
@@ -209,20 +218,23 @@ class ProgrammeMeter:
 
     def __init__(self) -> None:
         mode = MeasurementMode
-        modes = mode.MODE_I | mode.MODE_M | mode.MODE_S | mode.MODE_LRA | mode.MODE_TRUE_PEAK
+        modes = mode.MODE_I | mode.MODE_M | mode.MODE_S | mode.MODE_LRA
         self._state = R128State(2, SAMPLE_RATE, modes)
         self._rest = np.zeros((0, 2), np.float32)
+        self._true_peaks = (TruePeak(), TruePeak())
         self._steps = 0
         self._momentary, self._short_term = -math.inf, -math.inf
         self._curve: list[float] = []
 
     def add(self, block: NDArray[np.float32]) -> None:
         """The next block."""
+        for channel, peak in enumerate(self._true_peaks):
+            peak.add(block[:, channel])
         sound = np.concatenate((self._rest, block.astype(np.float32)))
         whole = len(sound) // self.STEP * self.STEP
         for start in range(0, whole, self.STEP):
             self._step(sound[start : start + self.STEP])
-        self._rest = sound[whole:]
+        self._rest = sound[whole:].copy()
 
     def _step(self, sound: NDArray[np.float32]) -> None:
         self._state.add_frames(np.ascontiguousarray(sound).reshape(-1), len(sound))
@@ -245,13 +257,12 @@ class ProgrammeMeter:
         def known(value: float) -> float | None:
             return value if math.isfinite(value) and value > -70.0 else None
 
-        peak = max(float(get_true_peak(self._state, channel)) for channel in (0, 1)) if self._steps else 0.0
         spread = float(get_loudness_range(self._state)) if self._steps else 0.0
         return ProgrammeLoudness(
             integrated=known(integrated),
             momentary=known(self._momentary),
             short_term=known(self._short_term),
             range=spread if math.isfinite(spread) else 0.0,
-            true_peak=decibels(peak),
+            true_peak=decibels(max(peak.highest for peak in self._true_peaks)),
             curve=tuple(self._curve),
         )

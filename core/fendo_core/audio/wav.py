@@ -2,7 +2,8 @@
 
 Layout: RIFF/WAVE with `fmt `, `bext` (EBU Tech 3285, version 2), `iXML` padded to a fixed size, then `data`. The header
 has one size whatever it says, so that it can be written before the first sample and corrected in place when the length
-is known; a file that was cut off is readable up to its last whole sample.
+is known; a file that was cut off is readable up to its last whole sample. What leaves may be larger than 4 GB: it is then
+RF64 (EBU Tech 3306), the same with its sizes in `ds64`.
 """
 
 import struct
@@ -21,9 +22,10 @@ IXML_BYTES = 8192
 HEADER_BYTES = 12 + (8 + 16) + (8 + BEXT_BYTES) + (8 + IXML_BYTES) + 8
 MOST_HEADER_BYTES = HEADER_BYTES + 512
 """With a coding history, as a file has that was handed over."""
-LARGEST_BYTES = 0xFFFF_FFFF - MOST_HEADER_BYTES
 LARGEST_SAMPLES = (0xFFFF_FFFF - HEADER_BYTES) // BYTES_A_SAMPLE
-"""A RIFF size is 32 bits: about 8 hours 16 minutes."""
+"""Of a recording, which is plain RIFF with a size of 32 bits: about 8 hours 16 minutes."""
+_ELSEWHERE = 0xFFFF_FFFF
+"""A size that stands in `ds64`."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,23 +165,30 @@ RECORDED = Shape()
 
 
 def header(tags: Tags, samples: int, shape: Shape = RECORDED, after: int = 0) -> bytes:
-    """What stands before `samples` packed samples; of a recording the same `HEADER_BYTES` bytes whatever it says.
+    """What stands before `samples` packed samples; of a recording the same `HEADER_BYTES` bytes whatever it says. Of a
+    file beyond 4 GB it is that of an RF64.
 
     Args:
         samples: of one channel, at the rate of `shape`.
         after: bytes of chunks that follow the samples (`marks`).
 
     Raises:
-        ValueError: when the sound is too long for a RIFF file, or the names too long for the header.
+        ValueError: when there are fewer samples than none, or the names are too long for the header.
     """
     size, bext = samples * shape.frame, _bext(tags, shape)
+    if samples < 0:
+        raise ValueError(f"a sound has no {samples} samples")
     first = 12 + (8 + 16) + (8 + len(bext)) + (8 + IXML_BYTES) + 8
-    if samples < 0 or first + size + after > 0xFFFF_FFFF:
-        raise ValueError(f"a WAV file holds at most 4 GB, not {samples} samples")
+    whole = first - 8 + size + (size & 1) + after
+    large, sizes = whole >= _ELSEWHERE, b""
+    if large:
+        first, whole = first + 36, whole + 36
+        sizes = struct.pack("<4sIQQQI", b"ds64", 28, whole, size, samples, 0)
     packed = (
-        b"RIFF"
-        + struct.pack("<I", first - 8 + size + (size & 1) + after)
+        (b"RF64" if large else b"RIFF")
+        + struct.pack("<I", _ELSEWHERE if large else whole)
         + b"WAVE"
+        + sizes
         + struct.pack(
             "<4sIHHIIHH", b"fmt ", 16, 1, shape.channels, shape.rate, shape.rate * shape.frame, shape.frame, shape.bits
         )
@@ -187,16 +196,18 @@ def header(tags: Tags, samples: int, shape: Shape = RECORDED, after: int = 0) ->
         + bext
         + struct.pack("<4sI", b"iXML", IXML_BYTES)
         + _ixml(tags, shape)
-        + struct.pack("<4sI", b"data", size)
+        + struct.pack("<4sI", b"data", _ELSEWHERE if large else size)
     )
-    assert len(packed) == first and (tags.coding or first == HEADER_BYTES)
+    assert len(packed) == first and (tags.coding or large or first == HEADER_BYTES)
     return packed
 
 
 def marks(labels: Sequence[tuple[int, str]]) -> bytes:
     """The chunks `cue ` and `LIST adtl` (Multimedia Programming Interface and Data Specifications 1.0), which stand after
-    the samples: a mark with its label at each sample of the file. Nothing without marks.
+    the samples: a mark with its label at each sample of the file. Nothing without marks; a sample beyond 32 bits (24 hours
+    at 48 kHz) can't be marked.
     """
+    labels = [(sample, text) for sample, text in labels if sample < 1 << 32]
     if not labels:
         return b""
     points, texts = b"", b"adtl"

@@ -9,8 +9,8 @@ from fendo_core.takes.measures import PAST_END
 from fendo_core.timebase import Span, milliseconds, seconds_text
 
 FindingKind: TypeAlias = Literal[
-    "no take", "not picked", "silent", "over", "overlaps", "clipped", "doubtful", "other words", "wild", "cut off",
-    "not treated", "name", "hole", "missing", "long", "disk",
+    "no take", "not picked", "scratch", "silent", "over", "overlaps", "clipped", "doubtful", "other words", "wild",
+    "cut off", "not treated", "name", "hole", "missing", "disk",
 ]  # fmt: skip
 FINDING_KINDS: tuple[FindingKind, ...] = get_args(FindingKind)
 Room: TypeAlias = Literal["picture", "script", "booth", "takes", "polish", ""]
@@ -43,6 +43,7 @@ class Read:
         doubts: what speaks against its place.
         cut_off: its recording ended by a fault.
         words: what the line said when it was read; None: not known, or it is made of several takes.
+        scratch: it only holds a place until the real reading is there.
         treated: it has a treatment of its own, or the production's.
     """
 
@@ -54,6 +55,7 @@ class Read:
     cut_off: bool = False
     words: str | None = None
     treated: bool = True
+    scratch: bool = False
 
 
 def check(lines: Sequence[Line], read: Sequence[Read], pictured: bool, treated: bool) -> list[Finding]:
@@ -83,6 +85,7 @@ def check(lines: Sequence[Line], read: Sequence[Read], pictured: bool, treated: 
     say("silent", "takes", where(lambda one: one.speech is None), *_has("a take in which nobody speaks"))
     say("cut off", "takes", where(lambda one: one.cut_off), *_has("a take that was cut off"))
     say("not picked", "takes", where(lambda one: one.provisional), *_has("no pick: what was read last is handed over"))
+    say("scratch", "booth", where(lambda one: one.scratch), "is a scratch reading", "are scratch readings")
     changed = where(lambda one: one.words is not None and _said(one.words) != _said(one.line.text))
     say("other words", "booth", changed, "was read before its words changed", "were read before their words changed")
     if at_once := _overlaps(read):

@@ -12,7 +12,7 @@ from fendo_core.audio import pcm
 from fendo_core.audio.wav import Shape
 from fendo_core.timebase import SAMPLE_RATE
 
-FormKey: TypeAlias = Literal["wav 48/24", "wav 44.1/16", "wav 96/24", "flac", "mp3", "aac", "opus"]
+FormKey: TypeAlias = Literal["wav 48/24", "wav 44.1/16", "wav 96/24", "flac", "mp3", "mp3 128", "mp3 320", "aac", "opus"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,17 +31,58 @@ class Form:
         return 10_000 + samples * second // SAMPLE_RATE
 
 
+def _mp3(kilobits: int) -> Form:
+    codec = ("-c:a", "libmp3lame", "-b:a", f"{kilobits}k", "-f", "mp3")
+    return Form(f"MP3, {kilobits} kbit/s", ".mp3", None, codec, kilobits * 125)
+
+
 _MP4 = ("-movflags", "+faststart", "-f", "mp4")
 FORMS: dict[FormKey, Form] = {
     "wav 48/24": Form("WAV, 48 kHz 24 bit", ".wav", Shape()),
     "wav 44.1/16": Form("WAV, 44.1 kHz 16 bit", ".wav", Shape(44_100, 16)),
     "wav 96/24": Form("WAV, 96 kHz 24 bit", ".wav", Shape(96_000, 24)),
     "flac": Form("FLAC, 48 kHz 24 bit", ".flac", None, ("-c:a", "flac", "-sample_fmt", "s32", "-f", "flac"), 90_000),
-    "mp3": Form("MP3, 192 kbit/s", ".mp3", None, ("-c:a", "libmp3lame", "-b:a", "192k", "-f", "mp3"), 24_000),
+    "mp3 128": _mp3(128),
+    "mp3": _mp3(192),
+    "mp3 320": _mp3(320),
     "aac": Form("AAC, 160 kbit/s", ".m4a", None, ("-c:a", "aac", "-b:a", "160k", *_MP4), 20_000),
     "opus": Form("Opus, 96 kbit/s", ".opus", None, ("-c:a", "libopus", "-b:a", "96k", "-f", "ogg"), 12_000),
 }
 FORM_KEYS: tuple[FormKey, ...] = get_args(FormKey)
+
+FilmKey: TypeAlias = Literal["mp4", "webm"]
+FILM_KEYS: tuple[FilmKey, ...] = get_args(FilmKey)
+
+
+@dataclass(frozen=True, slots=True)
+class FilmForm:
+    """How a film is written: ffmpeg's options for its picture and its sound, and what it lies in.
+
+    Attributes:
+        still: what else helps a picture that never changes.
+        copies: codecs of a picture that may lie in it as they are; None: whatever a source says can be copied.
+        kind: as what it is read back.
+    """
+
+    picture: tuple[str, ...]
+    sound: tuple[str, ...]
+    still: tuple[str, ...]
+    copies: frozenset[str] | None
+    kind: str
+
+
+_H264 = ("-c:v", "libx264", "-preset", "veryfast", "-crf", "18", "-pix_fmt", "yuv420p", "-bf", "0")
+_VP9 = ("-c:v", "libvpx-vp9", "-deadline", "realtime", "-cpu-used", "7", "-row-mt", "1", "-b:v", "0", "-crf", "30")
+FILM_FORMS: dict[FilmKey, FilmForm] = {
+    "mp4": FilmForm(_H264, ("-c:a", "aac", "-b:a", "192k", *_MP4), ("-tune", "stillimage"), None, "mov"),
+    "webm": FilmForm(
+        (*_VP9, "-pix_fmt", "yuv420p"),
+        ("-c:a", "libopus", "-b:a", "160k", "-f", "webm"),
+        (),
+        frozenset({"vp8", "vp9", "av1"}),
+        "matroska",
+    ),
+}
 
 
 def packed(blocks: Iterable[NDArray[np.float32]], length: int, shape: Shape) -> Iterator[bytes]:

@@ -5,6 +5,7 @@ import io
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from html import escape
+from typing import Literal
 
 from fendo_core.handover.checks import Finding
 from fendo_core.script.lines import Line
@@ -81,11 +82,11 @@ def csv_list(files: Iterable[Listed], rate: FrameRate, start_frame: int) -> str:
     return out.getvalue()
 
 
-def subtitles(listed: Iterable[Listed], rate: FrameRate) -> str:
-    """What was said as SubRip subtitles, from the first word to the last as they were read."""
+def subtitles(listed: Iterable[Listed], rate: FrameRate, form: Literal["srt", "vtt"] = "srt") -> str:
+    """What was said as SubRip or WebVTT subtitles, from the first word to the last as they were read."""
     spoken = [Line(str(n), one.line, one.words, one.speech) for n, one in enumerate(listed) if one.speech]
     inside = [replace(line, slot=_in_programme(line.slot)) for line in spoken]
-    return words_out([line for line in inside if line.slot], "srt", rate, 0)
+    return words_out([line for line in inside if line.slot], form, rate, 0)
 
 
 def _in_programme(span: Span | None) -> Span | None:

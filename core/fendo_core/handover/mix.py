@@ -72,10 +72,14 @@ def bed_block(block: Span, beds: Sequence[Bed], ducked: NDArray[np.float64]) -> 
 
 def _edges(span: Span, start: int, end: int, fades: tuple[int, int]) -> NDArray[np.float64]:
     """The factors of samples start..end of something that comes in and goes out at the ends of its span."""
-    positions, shape = np.arange(start, end), np.ones(end - start)
-    for fade, inside in zip(fades, (positions - span.start, span.end - positions), strict=True):
-        if fade:
-            shape *= np.clip(inside / fade, 0.0, 1.0)
+    shape = np.ones(end - start)
+    rise, fall = fades
+    if rise and start < span.start + rise:
+        head = min(end, span.start + rise)
+        shape[: head - start] *= np.clip((np.arange(start, head) - span.start) / rise, 0.0, 1.0)
+    if fall and end > span.end - fall:
+        tail = max(start, span.end - fall)
+        shape[tail - start :] *= np.clip((span.end - np.arange(tail, end)) / fall, 0.0, 1.0)
     return shape
 
 

@@ -4,26 +4,40 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any, Literal, TypeAlias, get_args
 
-from fendo_core.handover.forms import FORM_KEYS, FormKey
+from fendo_core.handover.forms import FILM_KEYS, FORM_KEYS, FilmKey, FormKey
 from fendo_core.handover.names import DEFAULT_NAMES, check_names
 from fendo_core.voice.level import LOUDEST, QUIETEST
 
 Part: TypeAlias = Literal[
-    "lines", "voice", "readers", "folders", "film", "mix", "bed", "subtitles", "script", "timeline", "takes", "sources"
+    "lines",
+    "voice",
+    "readers",
+    "folders",
+    "film",
+    "slides",
+    "mix",
+    "bed",
+    "subtitles",
+    "script",
+    "timeline",
+    "takes",
+    "sources",
 ]
 PARTS: tuple[Part, ...] = get_args(Part)
 """What can leave: each line as a file, the whole voice as one, or one for each reader or each folder of takes, the film
-with it, the mix and the bed as sound, subtitles, the script, timelines for the next program, every take with the
-production's record, and what was brought in. The take sheet always comes with it."""
+with it, each slide as a film of its own, the mix and the bed as sound, subtitles, the script, timelines for the next
+program, every take with the production's record, and what was brought in. The take sheet always comes with it."""
 Stems: TypeAlias = Literal["readers", "folders"]
 STEMS: tuple[Stems, ...] = get_args(Stems)
 """Parts that are the whole voice in several files, all of the programme's length."""
-Which: TypeAlias = Literal["all", "picked", "folder", "reader", "chosen", "changed"]
+Which: TypeAlias = Literal["all", "picked", "marked", "folder", "reader", "shots", "chosen", "changed"]
 WHICH: tuple[Which, ...] = get_args(Which)
 Sound: TypeAlias = Literal["treated", "recorded"]
 SOUNDS: tuple[Sound, ...] = get_args(Sound)
 Edges: TypeAlias = Literal["voice", "handles", "slot"]
 EDGES: tuple[Edges, ...] = get_args(Edges)
+Between: TypeAlias = Literal["silence", "room tone"]
+BETWEENS: tuple[Between, ...] = get_args(Between)
 VERSION = 1
 
 
@@ -38,11 +52,14 @@ class Order:
     Attributes:
         name: what its folder and its preset are called.
         parts: see `PARTS`.
-        which: which lines; `of` says which folder, reader or lines (identities).
+        which: which lines; `of` says which folders, readers or lines (identities), which marks of their takes, which shots
+            (numbers, from 1).
         sound: `treated`: as it sounds in the programme, mended, treated, at the wanted level; `recorded`: as it was read.
         edges: where a line's file begins and ends: with the `voice` and its breath; with the `handles`, all that was
             recorded for it; or with its `slot`, to the sample.
+        between: what lies between the lines where a file is as long as the programme.
         form: how voice files are written.
+        film: how films are written.
         channels: 1, or 2 for one voice on two channels.
         names: the pattern of the lines' names.
         level: LUFS (dual mono) of the speech in what leaves as it sounds; all else keeps its distance from it. None: as in
@@ -55,7 +72,9 @@ class Order:
     of: tuple[str, ...] = ()
     sound: Sound = "treated"
     edges: Edges = "voice"
+    between: Between = "silence"
     form: FormKey = "wav 48/24"
+    film: FilmKey = "mp4"
     channels: int = 1
     names: str = DEFAULT_NAMES
     level: float | None = None
@@ -64,6 +83,7 @@ class Order:
         if not self.parts:
             raise OrderRefused("Nothing is chosen. Tick what is to leave.")
         known = set(self.parts) <= set(PARTS) and self.which in WHICH and self.sound in SOUNDS and self.edges in EDGES
+        known = known and self.between in BETWEENS and self.film in FILM_KEYS
         if not known or self.form not in FORM_KEYS or self.channels not in (1, 2):
             raise OrderRefused("This order asks for something that this Fendo does not know.")
         check_names(self.names)

@@ -68,16 +68,10 @@ def edl(title: str, clips: Sequence[VoiceClip], reel: Reel, sources: Sources, ra
             event("AX", "V", piece.first, start + first, piece.length, [f"FROM CLIP NAME: {_told(source.name)}"])
     for lane, track in enumerate(tracks(clips), start=1):
         for clip in track:
-            first, last = (_frame(at, rate) for at in (max(0, clip.start), clip.start + clip.length))
+            first, last = (rate.nearest_frame(max(0, at)) for at in (clip.start, clip.start + clip.length))
             notes = [f"FROM CLIP NAME: {_told(clip.file.rpartition('/')[2])}", f"COMMENT: {_told(clip.name)}"]
             event("AX", "A" if lane == 1 else f"A{lane}", start + first, start + first, max(1, last - first), notes)
     return "\r\n".join((*rows, ""))
-
-
-def _frame(sample: int, rate: FrameRate) -> int:
-    """The frame whose beginning is nearest."""
-    frame = rate.frame_at(max(0, sample))
-    return frame + (rate.first_sample(frame + 1) - sample < sample - rate.first_sample(frame))
 
 
 def _told(text: str) -> str:

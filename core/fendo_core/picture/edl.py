@@ -5,7 +5,7 @@ dissolve is a cut in its middle.
 """
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import PurePosixPath
@@ -88,7 +88,7 @@ def read(text: str, rate: FrameRate) -> Timeline:
         TimelineRefused: when no row of it is one of pictures, or its timecodes count more frames than the production has.
     """
     remarks = _Remarks()
-    shown = _rows(text, rate, remarks)
+    shown = _rows(text, rate, remarks, _is_picture)
     if not shown:
         raise TimelineRefused(
             "This file is no timeline that Fendo can read. EDL (CMX3600) and OTIO files are read; nothing was changed."
@@ -107,7 +107,34 @@ def read(text: str, rate: FrameRate) -> Timeline:
     return Timeline(events, round(start * rate.fps) % day, tuple(said))
 
 
-def _rows(text: str, rate: FrameRate, remarks: _Remarks) -> list[_Shown]:
+def sounds(text: str, rate: FrameRate) -> tuple[list[Placed], int | None, list[str]]:
+    """What an EDL says of sound: every event of a track of sound.
+
+    Returns:
+        The events, in seconds since midnight; 0, the timecode of their second 0; what is odd.
+
+    Raises:
+        TimelineRefused: when it is no EDL, or its timecodes count more frames than the production has.
+    """
+    remarks = _Remarks()
+    shown = _rows(text, rate, remarks, _is_sound)
+    if not shown:
+        raise TimelineRefused(
+            "There is no sound in this file, or it is no timeline that Fendo can read: EDL (CMX3600), OTIO."
+        )
+    _past_midnight(shown, rate)
+    remarks.sound = 0
+    made = []
+    for each in shown:
+        file = PurePosixPath(each.file.replace("\\", "/")).name
+        _say_speed(each, remarks, rate)
+        start, end, first = (Fraction(frame) / rate.fps for frame in (*each.record, each.source[0]))
+        if end > start:
+            made.append(Placed(start, end, first, each.name or file or each.reel, (file, each.reel), from_midnight=True))
+    return made, 0, remarks.told()
+
+
+def _rows(text: str, rate: FrameRate, remarks: _Remarks, wanted: Callable[[str], bool]) -> list[_Shown]:
     shown: list[_Shown] = []
     here: list[_Shown] = []  # the rows that notes below them are about
     drop: bool | None = None
@@ -117,7 +144,7 @@ def _rows(text: str, rate: FrameRate, remarks: _Remarks) -> list[_Shown]:
         elif found := _ROW.match(row):
             number, reel, track, kind = found[1], found[2], found[3].upper(), found[4].upper()
             softened = int(found[5] or 0)
-            if not _is_picture(track):
+            if not wanted(track):
                 remarks.sound += 1
                 here = []
                 continue
@@ -162,6 +189,10 @@ def _note(here: Sequence[_Shown], what: str, said: str) -> None:
 
 def _is_picture(track: str) -> bool:
     return "V" in track or track in ("B", "NONE")
+
+
+def _is_sound(track: str) -> bool:
+    return "A" in track or track == "B"
 
 
 def _frames(code: str, rate: FrameRate, row: str, drop: bool | None) -> int:

@@ -291,24 +291,24 @@ class OwnSound:
 
 
 def cut_sound(source: Path, film: Film, folder: Path, progress: Callable[[float], None]) -> OwnSound:
-    """A film's own sound as stereo 48 kHz FLAC pieces `0000.flac`, ... of `SOUND_PIECE` samples.
+    """A film's own sound as stereo 48 kHz 24-bit FLAC pieces `0000.flac`, ... of `SOUND_PIECE` samples.
 
     The pieces cover the picture's length: what is missing is silence, what is longer is left out.
     """
     arguments = [*codec.input_of(source, film.kind), "-map", "0:a:0", "-vn", "-af", "aresample=async=1:first_pts=0"]
-    arguments += ["-ac", "2", "-ar", str(SAMPLE_RATE), "-f", "s16le"]
+    arguments += ["-ac", "2", "-ar", str(SAMPLE_RATE), "-f", "s32le"]
     count = -(-film.length // SOUND_PIECE)
     seconds = 300 + film.length // SAMPLE_RATE
-    raw = codec.read_raw(arguments, SOUND_PIECE * 4, seconds, codec.SOUND_MEMORY)
+    raw = codec.read_raw(arguments, SOUND_PIECE * 8, seconds, codec.SOUND_MEMORY)
     meter, real = StereoLoudness(), 0
     for piece in range(count):
         wanted = min(SOUND_PIECE, film.length - piece * SOUND_PIECE)
-        heard = np.frombuffer(next(raw, b""), dtype="<i2").reshape(-1, 2)[:wanted]
-        samples = np.zeros((wanted, 2), dtype=np.int16)
+        heard = np.frombuffer(next(raw, b""), dtype="<i4").reshape(-1, 2)[:wanted]
+        samples = np.zeros((wanted, 2), dtype=np.int32)
         samples[: len(heard)] = heard
         real += len(heard)
-        meter.add((samples / 32_768).astype(np.float32))
-        soundfile.write(folder / f"{piece:04}.flac", samples, SAMPLE_RATE, subtype="PCM_16")
+        meter.add((samples / 2.0**31).astype(np.float32))
+        soundfile.write(folder / f"{piece:04}.flac", samples, SAMPLE_RATE, subtype="PCM_24")
         progress((piece + 1) / count)
     return OwnSound(count, meter.read(), real)
 

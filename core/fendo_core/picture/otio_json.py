@@ -5,7 +5,8 @@ It is read here and not by the library, which ends the process on damaged files;
 
 import json
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import PurePosixPath
@@ -32,28 +33,58 @@ def read(text: str, rate: FrameRate) -> Timeline:
     Raises:
         TimelineRefused: for what is damaged, is no timeline, or shows nothing.
     """
-    try:
-        whole = json.loads(text, parse_constant=_refuse)
-    except (ValueError, RecursionError) as error:
-        raise TimelineRefused(_DAMAGED) from error
-    if not isinstance(whole, dict) or _schema(whole) != "Timeline":
-        raise TimelineRefused("This OTIO file holds no timeline. Nothing was changed; export the sequence itself.")
-    found = _Flattening(rate)
-    try:
-        tracks = whole.get("tracks")
-        if not isinstance(tracks, dict) or _schema(tracks) != "Stack":
-            raise TimelineRefused(_NO_PICTURES)
+    found, length, start = _Flattening(rate), Fraction(0), None
+    with _reading():
+        whole, tracks = _opened(text)
         length = found.place(tracks, Fraction(0), None, 0)
         start = found.time(whole.get("global_start_time"))
-    except (TypeError, ValueError, KeyError, AttributeError, OverflowError, ZeroDivisionError, RecursionError) as error:
-        if isinstance(error, TimelineRefused):
-            raise
-        raise TimelineRefused(_DAMAGED) from error
     if not any(each.medium for each in found.placed):
         raise TimelineRefused(_NO_PICTURES)
     # Gaps are looked through; sound is not in the picture's way.
     events, covered = flattened(found.placed, Fraction(0), length, rate)
     return Timeline(events, round(start * rate.fps) if start is not None else None, tuple(found.remarks(covered)))
+
+
+def sounds(text: str, rate: FrameRate) -> tuple[list[Placed], int | None, list[str]]:
+    """What an OTIO timeline says of sound: every clip of a track of sound.
+
+    Returns:
+        The clips, in seconds from the timeline's beginning; the timecode of that in frames since midnight, None when it is
+        not said; what is odd.
+
+    Raises:
+        TimelineRefused: for what is damaged, or is no timeline.
+    """
+    found, start = _Flattening(rate), None
+    with _reading():
+        whole, tracks = _opened(text)
+        start = found.time(whole.get("global_start_time"))
+        for child in tracks.get("children") or ():
+            if isinstance(child, dict) and _schema(child) == "Track" and child.get("kind") == "Audio":
+                found.child(child, Fraction(0), 0)
+    return found.placed, round(start * rate.fps) if start is not None else None, found.remarks(0)
+
+
+def _opened(text: str) -> tuple[Item, Item]:
+    """The timeline, and the stack of its tracks."""
+    whole = json.loads(text, parse_constant=_refuse)
+    if not isinstance(whole, dict) or _schema(whole) != "Timeline":
+        raise TimelineRefused("This OTIO file holds no timeline. Nothing was changed; export the sequence itself.")
+    tracks = whole.get("tracks")
+    if not isinstance(tracks, dict) or _schema(tracks) != "Stack":
+        raise TimelineRefused(_NO_PICTURES)
+    return whole, tracks
+
+
+@contextmanager
+def _reading() -> Iterator[None]:
+    """What is not as the schema says is said to be damaged."""
+    try:
+        yield
+    except TimelineRefused:
+        raise
+    except (TypeError, ValueError, KeyError, AttributeError, OverflowError, ZeroDivisionError, RecursionError) as error:
+        raise TimelineRefused(_DAMAGED) from error
 
 
 def _refuse(constant: str) -> float:

@@ -15,7 +15,18 @@ from fendo_core.timebase import FrameRate, TimecodeError, parse_timecode
 
 LARGEST_FILE = 8 << 20
 
-__all__ = ["Event", "Timeline", "TimelineRefused", "begins_at", "known_media", "match", "pieces_of", "read", "read_from"]
+__all__ = [
+    "Event",
+    "Timeline",
+    "TimelineRefused",
+    "begins_at",
+    "decoded",
+    "known_media",
+    "match",
+    "pieces_of",
+    "read",
+    "read_from",
+]
 
 
 def read(data: bytes, rate: FrameRate) -> Timeline:
@@ -24,17 +35,21 @@ def read(data: bytes, rate: FrameRate) -> Timeline:
     Raises:
         TimelineRefused: when it is none, or holds nothing.
     """
-    if len(data) > LARGEST_FILE:
-        raise TimelineRefused("This timeline is larger than 8 MB. Nothing was changed; export the sequence alone.")
-    text = _decoded(data)
+    text = decoded(data)
     found = otio_json.read(text, rate) if text.lstrip().startswith("{") else edl.read(text, rate)
     if len(found.events) > MOST_EVENTS:
         raise TimelineRefused(f"This timeline has {len(found.events)} events; {MOST_EVENTS} are possible.")
     return found
 
 
-def _decoded(data: bytes) -> str:
-    """Text in UTF-8, UTF-16 or, as of old, one byte a letter."""
+def decoded(data: bytes) -> str:
+    """Text in UTF-8, UTF-16 or, as of old, one byte a letter.
+
+    Raises:
+        TimelineRefused: for a file that is too large.
+    """
+    if len(data) > LARGEST_FILE:
+        raise TimelineRefused("This timeline is larger than 8 MB. Nothing was changed; export the sequence alone.")
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         return data.decode("utf-16", "replace")
     if data[:200].count(0) > 40:

@@ -3,10 +3,10 @@
 Each has `on(state, new_id)`, which gives the state after it and what it is called.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TypeAlias
 
+from fendo_core.picture.reel import NewId
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import LineComp, State
 from fendo_core.takes.standing import comp_of, take_of
@@ -15,7 +15,6 @@ from fendo_core.voice import tighten
 from fendo_core.voice.chain import STAGES, Chain, Stage
 from fendo_core.voice.repair import LONGEST_CLICK, LOUDER, REDRAWN, REPAIR_KINDS, Repair, RepairKind
 
-NewId: TypeAlias = Callable[[], str]
 Done: TypeAlias = tuple[State, str]
 
 PRODUCTION = "production"
@@ -152,8 +151,8 @@ class SetTreatment:
     """How lines are treated.
 
     Attributes:
-        scope: `production`, or `line:` and a line's identity: the nearest wins.
-        chain: None: as the production is; for the production itself: not at all.
+        scope: `production`, `folder:` or `line:` with an identity: the nearest wins.
+        chain: None: as the next wider scope is; for the production itself: not at all.
     """
 
     scope: str
@@ -165,9 +164,10 @@ class SetTreatment:
         Raises:
             EditRefused: for a line that is not there, or settings out of their bounds.
         """
-        kind, _, line = self.scope.partition(":")
-        if self.scope != PRODUCTION and (kind != "line" or all(each.id != line for each in state.lines)):
-            raise EditRefused("This line is no longer there. Nothing was changed.")
+        kind, _, name = self.scope.partition(":")
+        known = {"line": {line.id for line in state.lines}, "folder": state.folders}.get(kind, frozenset())
+        if self.scope != PRODUCTION and name not in known:
+            raise EditRefused(f"This {'folder' if kind == 'folder' else 'line'} is no longer there. Nothing was changed.")
         chains = {scope: chain for scope, chain in state.chains.items() if scope != self.scope}
         if self.chain is None:
             return replace(state, chains=chains), "treatment taken away"

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TypeAlias
 
+from fendo_core.handover.returning import MoveVoices
 from fendo_core.picture import laid, reel, shots, timeline
 from fendo_core.picture.laid import Channel, LaidSound
 from fendo_core.picture.reel import Edge, Heard, Piece
@@ -11,11 +12,12 @@ from fendo_core.picture.timeline import Event
 from fendo_core.polish.edits import CloseGap, DropRepairs, Mend, SetTreatment
 from fendo_core.production.following import follow
 from fendo_core.production.refusal import EditRefused
-from fendo_core.production.state import LineComp, State, TakeNote
+from fendo_core.production.state import SCRATCH, LineComp, State, TakeNote
 from fendo_core.script import lines, pronunciation, slots
 from fendo_core.script.lines import Draft
 from fendo_core.script.pace import expected_length
 from fendo_core.takes import standing
+from fendo_core.takes.edits import MoveEnd
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp
 
@@ -38,9 +40,10 @@ class AddLines:
 
 @dataclass(frozen=True, slots=True)
 class NewLine:
-    """A line without words yet, to be typed, behind line `after` (None: at the end)."""
+    """A line without words yet, to be typed, behind line `after` (None: at the end); with a slot where that belongs."""
 
     after: str | None = None
+    slot: Span | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -266,7 +269,7 @@ class SetAside:
     aside: bool
 
 
-MARKS = ("", "keep", "maybe", "no")
+MARKS = ("", "keep", "maybe", "no", SCRATCH)
 LONGEST_NOTE = 500
 
 
@@ -440,8 +443,12 @@ class NameShot:
     called: str
 
 
+OfRoom: TypeAlias = Mend | DropRepairs | CloseGap | SetTreatment | MoveVoices | MoveEnd
+"""Edits that rooms keep themselves: each tells by `on_state` what it does."""
+
 Edit: TypeAlias = (
-    SetWords
+    OfRoom
+    | SetWords
     | AddLines
     | NewLine
     | BringInLines
@@ -475,10 +482,6 @@ Edit: TypeAlias = (
     | NoteTake
     | LinesOfComment
     | UsePass
-    | Mend
-    | DropRepairs
-    | CloseGap
-    | SetTreatment
     | AddPieces
     | SplitPiece
     | TrimPiece
@@ -495,6 +498,15 @@ Edit: TypeAlias = (
     | JoinShots
     | NameShot
 )
+
+
+def _line_at(state: State, slot: Span, new_id: Callable[[], str]) -> tuple[lines.Line, ...]:
+    """The lines with a new one at a slot, before the first that begins later."""
+    added = lines.add_lines(state.lines, None, [""], new_id, state.recorded)
+    made = added[-1].id
+    added = slots.set_slot(added, made, slot, state.rate)
+    later = next((line.id for line in state.lines if line.slot and line.slot.start > slot.start), None)
+    return lines.move(added, made, later) if later else added
 
 
 def _shot_here(state: State, at: int) -> tuple[int, reel.ReelShot, Piece, int]:
@@ -651,6 +663,8 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
     def length_of(text: str) -> int:
         return expected_length(text, state.pace)
 
+    if isinstance(edit, OfRoom):
+        return edit.on_state(state, new_id)
     match edit:
         case SetWords(line, text):
             return replace(state, lines=lines.set_words(state.lines, line, text)), f"words of {called(line)}"
@@ -658,7 +672,9 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             texts = lines.paragraphs(text)
             new = lines.add_lines(state.lines, after, texts, new_id, state.recorded)
             return replace(state, lines=new), f"{len(texts)} new line{'s' if len(texts) != 1 else ''}"
-        case NewLine(after):
+        case NewLine(after, slot):
+            if slot is not None:
+                return replace(state, lines=_line_at(state, slot, new_id)), "new line"
             return replace(state, lines=lines.add_lines(state.lines, after, [""], new_id, state.recorded)), "new line"
         case BringInLines(drafts, after):
             names = {name.casefold(): key for key, name in state.readers.items()}
@@ -758,8 +774,6 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             return standing.with_seam(state, comp, seam, to)
         case TakeApart(comp):
             return standing.apart(state, comp)
-        case Mend() | DropRepairs() | CloseGap() | SetTreatment():
-            return edit.on_state(state, new_id)
         case SetAside(take, aside):
             if aside and take in state.picks.values():
                 raise EditRefused("The picked take can't be set aside. Pick another one first, or take the pick back.")

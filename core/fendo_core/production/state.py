@@ -29,7 +29,9 @@ where there is none."""
 
 class TakeRef(NamedTuple):
     """What edits know of a take: samples `first` to `last` of its recording. `start` is where that was recorded, `sounds`
-    whether somebody speaks in it, `speaks` to `ends` the samples of the recording in which that is (None: not known)."""
+    whether somebody speaks in it, `speaks` to `ends` the samples of the recording in which that is (None: not known). It is
+    `whole` when it was not cut off; `amiss` words were heard amiss (None: nobody has listened), `clipped` places clip, and
+    `level` things are wrong with its level."""
 
     id: str
     recording: str
@@ -42,6 +44,14 @@ class TakeRef(NamedTuple):
     ends: int | None = None
     first: int = 0
     last: int = 0
+    whole: bool = True
+    amiss: int | None = None
+    clipped: int = 0
+    level: int = 0
+
+
+SCRATCH = "scratch"
+"""The mark of a reading that only holds a place until the real one is read."""
 
 
 class TakeNote(NamedTuple):
@@ -77,7 +87,7 @@ class State:
         notes: marks and notes by take; none where nobody has said anything.
         comps: in the order in which they were made.
         repairs: what was mended in recordings, or is left as it is, by identity.
-        chains: how lines are treated, by scope: `production`, `line:<id>`.
+        chains: how lines are treated, by scope: `production`, `folder:<id>`, `line:<id>`.
         sources: what was brought in, by identity.
         takes: those of each line, by line, in the order of their numbers.
         lengths: of the recordings that comps use, samples.
@@ -86,6 +96,7 @@ class State:
         reader: who reads the lines that have no reader of their own.
         readers: names by identity.
         pace: of the production's reader; `paces` of all readers by identity.
+        folders: in which takes lie, by identity.
         sounds: lengths of the sources' sounds in samples, 0 for what has none.
     """
 
@@ -111,6 +122,7 @@ class State:
     reader: str = ""
     readers: Mapping[str, str] = field(default_factory=dict)
     paces: Mapping[str, Pace] = field(default_factory=dict)
+    folders: frozenset[str] = frozenset()
 
     @property
     def recorded(self) -> frozenset[str]:
@@ -149,9 +161,9 @@ class State:
         """What who reads a line is called; "" for nobody."""
         return self.readers.get(self.reader_of(line), "")
 
-    def chain_of(self, line: str) -> Chain | None:
-        """How a line is treated: its own chain, else the production's; None: not at all."""
-        return nearest(self.chains, line)
+    def chain_of(self, line: str, folder: str = "") -> Chain | None:
+        """How a line is treated whose take lies in a folder: the nearest chain; None: not at all."""
+        return nearest(self.chains, line, folder)
 
     def need(self, line: Line) -> int:
         """Samples that the line's words are expected to take its reader."""

@@ -124,6 +124,13 @@ def bleed_faults(below: float | None) -> tuple[str, ...]:
     return () if below is None else (f"the film is heard in it, {below:.0f} dB below the voice",)
 
 
+def sound_faults(
+    peak: float | None, loudness: float | None, noise: float | None, bleed: float | None, window: LevelWindow
+) -> tuple[str, ...]:
+    """What is wrong with how a reading sounds: its level, and what leaks into it; arguments as in the two it joins."""
+    return (*level_faults(peak, loudness, noise, window), *bleed_faults(bleed))
+
+
 def level_faults(peak: float | None, loudness: float | None, noise: float | None, window: LevelWindow) -> tuple[str, ...]:
     """What is wrong with the level of a reading in which somebody speaks, and by how much.
 

@@ -13,6 +13,7 @@ class Candidate:
     Attributes:
         number: the take's; the later one wins where nothing else tells.
         usable: finished, not set aside, and somebody speaks in it.
+        scratch: it only holds a place until another one is there.
         whole: it was not cut off.
         amiss: words left out, said again, put in; None: nobody has listened.
         clipped: places.
@@ -23,6 +24,7 @@ class Candidate:
     id: str
     number: int
     usable: bool = True
+    scratch: bool = False
     whole: bool = True
     amiss: int | None = None
     clipped: int = 0
@@ -44,6 +46,7 @@ class Candidate:
 def _order(one: Candidate) -> tuple[float, ...]:
     """Small is good. A take can be moved on to its cue, and a level can be set: words can't be put in, nor peaks back."""
     return (
+        one.scratch,
         not one.whole,
         one.amiss or 0,
         one.clipped > 0,
@@ -57,6 +60,7 @@ def _order(one: Candidate) -> tuple[float, ...]:
 
 
 _GOOD = (
+    ("no scratch", lambda one: not one.scratch),
     ("every word", lambda one: one.amiss == 0),
     ("not cut off", lambda one: one.whole),
     ("not clipped", lambda one: not one.clipped),
@@ -66,12 +70,17 @@ _GOOD = (
 )
 
 
+def first_of(takes: Sequence[Candidate]) -> Candidate:
+    """The one to begin with, of takes of which there is at least one."""
+    return min(takes, key=_order)
+
+
 def suggest(takes: Sequence[Candidate]) -> tuple[str, tuple[str, ...]] | None:
     """The take to begin with, and what it has that others lack; None where there is nothing to choose from."""
     usable = [one for one in takes if one.usable]
     if len(usable) < 2:
         return None
-    best = min(usable, key=_order)
+    best = first_of(usable)
     others = [one for one in usable if one is not best]
     why = tuple(said for said, good in _GOOD if good(best) and any(not good(one) for one in others))
     return best.id, why or ("the newest of equals",)

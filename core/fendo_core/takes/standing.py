@@ -1,12 +1,13 @@
-"""What stands for a line: the pick, or as long as there is none what was read last; and what edits do to it."""
+"""What stands for a line: the pick, or as long as there is none the reading to begin with; and what edits do to it."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from fendo_core.picture.laid import LaidSound, own_sounds, room_under
 from fendo_core.production.refusal import EditRefused
-from fendo_core.production.state import LineComp, State, TakeRef
+from fendo_core.production.state import SCRATCH, LineComp, State, TakeRef
 from fendo_core.script.lines import Line
+from fendo_core.takes.ranking import Candidate, first_of
 from fendo_core.timebase import SAMPLE_RATE, Span, TimecodeError, typed_position
 from fendo_core.voice import Comp, Place, move_seam, shifted
 from fendo_core.voice.samples import RecordingSample
@@ -24,25 +25,53 @@ class Standing:
 
 
 def standing(state: State, line: Line) -> Standing | None:
-    """What sounds for a line: its pick; else its reader's newest take in which somebody speaks and that is not set aside.
+    """What sounds for a line: its pick; else that of its reader's takes which is to be tried first (`takes.ranking`).
 
-    A take that is part of a comp stands as the newest comp that it is part of. None where nothing was read.
+    Takes that were set aside, and those in which nobody speaks, never sound unpicked. What was just joined stands: the
+    newest comp that the newest take is part of. A take that is part of a comp stands as the newest of these. A pick-up is
+    a part of the line: by itself it stands only where there is nothing else. None where nothing was read.
     """
     picked = state.picks.get(line.id)
     if picked:
         return Standing(picked, False)
     reader = state.reader_of(line)
-    newest = next(
-        (
-            take
-            for take in reversed(state.takes.get(line.id, ()))
-            if take.sounds and take.id not in state.aside and (not reader or take.reader == reader)
-        ),
-        None,
-    )
-    if newest is None:
+    usable = [
+        take
+        for take in reversed(state.takes.get(line.id, ()))
+        if take.sounds and take.id not in state.aside and (not reader or take.reader == reader)
+    ]
+    if not usable:
         return None
-    return Standing(_newest_comp(state.comps, line.id, newest) or newest.id, True)
+    newest = next((take for take in usable if not is_scratch(state, take.id)), usable[0])
+    joined = _newest_comp(state.comps, line.id, newest)
+    if joined:
+        return Standing(joined, True)
+    whole = [take for take in usable if not take.is_pickup] or usable
+    by_id = {take.id: take for take in whole}
+    found = by_id[first_of([_candidate(state, line, take) for take in whole]).id]
+    return Standing(_newest_comp(state.comps, line.id, found) or found.id, True)
+
+
+def _candidate(state: State, line: Line, take: TakeRef) -> Candidate:
+    """A take by what is known of it, where it was read: moved, it doesn't give way to another one."""
+    at, slot = take.start, line.slot
+    return Candidate(
+        take.id,
+        take.number,
+        scratch=is_scratch(state, take.id),
+        whole=take.whole,
+        amiss=take.amiss,
+        clipped=take.clipped,
+        late=None if slot is None or take.speaks is None else at + take.speaks - slot.start,
+        past_end=None if slot is None or take.ends is None else at + take.ends - slot.end,
+        level=take.level,
+    )
+
+
+def is_scratch(state: State, take: str) -> bool:
+    """Whether a take only holds a place until the real reading is there."""
+    noted = state.notes.get(take)
+    return noted is not None and noted.mark == SCRATCH
 
 
 def name_of(state: State, line: str, comp: Comp) -> str:

@@ -55,6 +55,11 @@ class FrameRate:
         """First sample of the frame after the one that is shown at `sample`."""
         return self.first_sample(self.frame_at(sample) + 1)
 
+    def nearest_frame(self, sample: int) -> int:
+        """Number of the frame whose first sample is nearest; of two the earlier."""
+        frame = self.frame_at(sample)
+        return frame + (self.first_sample(frame + 1) - sample < sample - self.first_sample(frame))
+
     @property
     def text(self) -> str:
         """The rate as people write it: `25`, `23.976`, `29.97 drop`."""

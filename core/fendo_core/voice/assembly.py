@@ -7,12 +7,10 @@ import numpy as np
 
 from fendo_core.audio.speech import frame_levels
 from fendo_core.timebase import Span, milliseconds
-from fendo_core.voice.comp import CROSSFADE, Comp, Knot, RoomTone, Segment, cut
+from fendo_core.voice.comp import CROSSFADE, EDGE_FADE, Comp, Knot, RoomTone, Segment, cut
 from fendo_core.voice.render import Read
 from fendo_core.voice.samples import ProgrammeSample
 
-HOLE_FADE = milliseconds(5)
-"""A part that stands beside a hole goes and comes within this: long enough not to click."""
 SHORTEST_TONE, LONGEST_TONE = milliseconds(250), milliseconds(1500)
 _AWAY = milliseconds(80)
 """Room tone keeps this far from what is said: tails and breaths lie there."""
@@ -92,7 +90,7 @@ def _meeting(one: Comp, other: Comp, crossfade: int) -> tuple[Comp, Comp]:
         overlap = one.span.end - other.at
     if one.at >= other.at:
         raise ValueError("a part would begin before the one that it follows")
-    fade = overlap if overlap > 0 else HOLE_FADE
+    fade = overlap if overlap > 0 else EDGE_FADE
     last, first = one.segments[-1], other.segments[0]
     ended = replace(last, fade_out=max(last.fade_out, min(fade, last.span.length)))
     begun = replace(first, fade_in=max(first.fade_in, min(fade, first.span.length)))

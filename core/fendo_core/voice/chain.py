@@ -114,9 +114,11 @@ class Chain:
         return Chain(row["name"], tuple(stages))
 
 
-def nearest(chains: Mapping[str, Chain], line: str) -> Chain | None:
-    """How a line is treated: its own chain, else the production's; None: not at all. `chains` by scope."""
-    return chains.get(f"line:{line}", chains.get("production"))
+def nearest(chains: Mapping[str, Chain], line: str, folder: str = "") -> Chain | None:
+    """How a line is treated: its own chain, else that of the folder that its take lies in, else the production's; None: not
+    at all. `chains` by scope: `line:` and `folder:` with an identity, `production`."""
+    scopes = (f"line:{line}", f"folder:{folder}", "production")
+    return next((chains[scope] for scope in scopes if scope in chains), None)
 
 
 def made(name: str, **on: Mapping[str, float]) -> Chain:

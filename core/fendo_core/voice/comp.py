@@ -17,7 +17,9 @@ AFTER_SPEECH = milliseconds(450)
 """A take sounds with its breath and its tail, not with its whole handles: neighbours would add up their rooms."""
 CROSSFADE = milliseconds(20)
 SHORTEST = milliseconds(20)
-"""No segment gets shorter than this when a seam is moved."""
+"""No segment gets shorter than this when a seam or an end is moved."""
+EDGE_FADE = milliseconds(5)
+"""How fast something comes and goes that was cut off by hand, or stands beside a hole: long enough not to click."""
 
 LOUDEST = 60.0
 LONGEST = 48 * 3600 * SAMPLE_RATE
@@ -354,3 +356,36 @@ def move_seam(comp: Comp, seam: int, to: int, lengths: Mapping[str, int]) -> Com
     before = replace(one, source=Span(one.source.start, end))
     after = replace(other, source=Span(start, other.source.end), at=other.at + by)
     return replace(comp, segments=(*comp.segments[:seam], before, after, *comp.segments[seam + 2 :]))
+
+
+def move_end(comp: Comp, first: bool, to: int, lengths: Mapping[str, int]) -> Comp:
+    """A comp that begins or ends elsewhere, inside what was recorded; what is said in it keeps its place.
+
+    Args:
+        first: whether it is its beginning that moves; else its end.
+        to: sample of the comp where that is wanted; it may lie outside of the comp.
+        lengths: of the recordings, samples.
+
+    Raises:
+        ValueError: when it can't lie there; the message says why.
+    """
+    one = comp.segments[0] if first else comp.segments[-1]
+    if one.warp:
+        raise ValueError("a stretched part keeps its ends")
+    start, end = one.source.start, one.source.end
+    if first:
+        start += to - one.at
+    else:
+        end += to - one.end
+    if start < 0 or end > lengths.get(one.recording, one.source.end):
+        raise ValueError("the recording has no more sound there")
+    fades = min(EDGE_FADE, end - start)
+    if end - start < SHORTEST:
+        raise ValueError(f"a part lasts {SHORTEST / SAMPLE_RATE:g} s at least")
+    if not first:
+        return replace(comp, segments=(*comp.segments[:-1], replace(one, source=Span(start, end), fade_out=fades)))
+    others = tuple(each.shifted(-to) for each in comp.segments[1:])
+    if others and others[0].at <= 0:
+        raise ValueError("a part would begin before the one that it follows")
+    made = replace(one, source=Span(start, end), at=0, fade_in=fades)
+    return replace(comp, at=ProgrammeSample(comp.at + to), segments=(made, *others))

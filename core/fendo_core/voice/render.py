@@ -12,11 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fendo_core.audio.levels import gain
-from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice.chain import Chain
 from fendo_core.voice.comp import Comp, RoomTone, Segment
 from fendo_core.voice.repair import Repair, mended
 from fendo_core.voice.stretch import stretched
+from fendo_core.voice.tone import Lasting
 from fendo_core.voice.treatment import Treatment
 
 Sound: TypeAlias = NDArray[np.float32]
@@ -27,7 +28,6 @@ BLOCK = 10 * SAMPLE_RATE
 ALIKE = 0.5
 """Above this correlation two sides of a crossfade are one sound and their amplitudes are added up to one; below it their
 powers are, as those of independent sounds add up."""
-_TONE_FADE = milliseconds(50)
 
 
 def render(
@@ -73,7 +73,7 @@ class _Arranged:
         self._repairs = {name: [r for r in repairs if r.recording == name and r.sounds] for name in comp.recordings}
         self._stretched: dict[int, Sound] = {}
         self._alike: dict[int, bool] = {}
-        self._tone: Sound | None = None
+        self._tone: Lasting | None = None
 
     def source(self, recording: str, start: int, end: int) -> Sound:
         return mended(self._raw(recording, start, end), start, self._repairs[recording], partial(self._raw, recording))
@@ -143,14 +143,7 @@ class _Arranged:
         return self._alike[seam]
 
     def _tone_at(self, tone: RoomTone, start: int, end: int) -> Sound:
-        """The room at samples start..end of the comp: its stretch again and again, each time faded into the next."""
+        """The room at samples start..end of the comp."""
         if self._tone is None:
-            whole = self.source(tone.recording, tone.span.start, tone.span.end)
-            fade = min(_TONE_FADE, len(whole) // 3)
-            share = (
-                np.sin((np.arange(fade) + 0.5) / fade * np.pi / 2).astype(np.float32) if fade else np.zeros(0, np.float32)
-            )
-            loop = whole[: len(whole) - fade].copy()
-            loop[:fade] = loop[:fade] * share + whole[len(whole) - fade :] * share[::-1]
-            self._tone = loop
-        return self._tone[np.arange(start, end) % len(self._tone)]
+            self._tone = Lasting(self.source(tone.recording, tone.span.start, tone.span.end))
+        return self._tone(start, end)

@@ -41,6 +41,7 @@ class NewTakeSerializer(serializers.Serializer):
 
     input = serializers.CharField(max_length=200, allow_blank=True)
     cue = serializers.IntegerField(required=False, allow_null=True, help_text="where a pick-up begins, programme sample")
+    scratch = serializers.BooleanField(default=False, help_text="it only holds a place until the real reading is there")
 
 
 class BegunTakeSerializer(serializers.Serializer):
@@ -120,7 +121,8 @@ class LineTakes(APIView):
         line = get_owned(Line, request.user, line_id)
         asked = NewTakeSerializer(data=request.data)
         asked.is_valid(raise_exception=True)
-        take = capture.begin(line, asked.validated_data["input"], asked.validated_data.get("cue"))
+        wanted = asked.validated_data
+        take = capture.begin(line, wanted["input"], wanted.get("cue"), wanted["scratch"])
         recording = take.recording
         body = {"id": str(take.id), "number": take.number, "file": recording.file_name, "folder": recording.folder.path}
         return Response(body, status=201)

@@ -27,10 +27,12 @@ from fendo_core.booth.clocklog import ClockLog, read_lines
 from fendo_core.booth.clockmap import make_map
 from fendo_core.booth.naming import NameParts, file_name
 from fendo_core.booth.run import WINDOW
+from fendo_core.production import edits
+from fendo_core.production.state import SCRATCH
 from fendo_core.takes.measures import BLOCK, measure_blocks, shifted
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_server.problems import Problem
-from fendo_server.productions import state
+from fendo_server.productions import changes, state
 from fendo_server.productions.models import Folder
 from fendo_server.script import pace
 from fendo_server.script.models import Line
@@ -58,10 +60,11 @@ MEASURED_AT_ONCE = 20 * SAMPLE_RATE
 
 
 @transaction.atomic
-def begin(line: Line, input_label: str, cue: int | None = None) -> Take:
+def begin(line: Line, input_label: str, cue: int | None = None, scratch: bool = False) -> Take:
     """A new take of the line: its number, its file name, and its file with a header on the disk.
 
-    `cue` is the programme sample at which a pick-up is to begin; None for a take that begins with the slot.
+    `cue` is the programme sample at which a pick-up is to begin; None for a take that begins with the slot. A `scratch`
+    reading only holds a place until the real one is there.
     """
     line = (
         Line.objects.select_for_update(of=("self",))
@@ -98,7 +101,8 @@ def begin(line: Line, input_label: str, cue: int | None = None) -> Take:
         taken.add(recording.file_name.lower())
         recording.file_name = file_name(production.name_pattern, parts, taken)
     recording.save()
-    take = Take.objects.create(line=line, recording=recording, number=number, words=line.text, cue=cue)
+    mark = SCRATCH if scratch else ""
+    take = Take.objects.create(line=line, recording=recording, number=number, words=line.text, cue=cue, mark=mark)
     recording.path.parent.mkdir(parents=True, exist_ok=True)
     try:
         with recording.part.open("xb") as file:
@@ -363,10 +367,26 @@ def _measured(take: Take) -> None:
     except Exception:
         log.exception("it can't be told whether the programme is heard in take %s", take.id)
     try:
+        _leave_a_slot(take)
+    except Exception:
+        log.exception("the line of scratch take %s got no slot", take.id)
+    try:
         joining.join_pickup(take)
     except Exception:
         # Both recordings are there, and can be joined by hand.
         log.exception("take %s could not be joined to what was read before it", take.id)
+
+
+def _leave_a_slot(take: Take) -> None:
+    """Where a line without a slot was read as a scratch, the real reading will find one: just where that was spoken."""
+    line = take.line
+    if take.mark != SCRATCH or line.slot is not None or line.wild or take.speech_start is None:
+        return
+    production = line.production
+    if not production.pieces.exists():
+        return
+    spoken = Span(take.placed + take.speech_start, take.placed + (take.speech_end or 0))
+    changes.perform(production, production.owner, production.revision, edits.SetSlot(str(line.pk), spoken))
 
 
 LONGEST_BLEED = 300 * SAMPLE_RATE

@@ -11,26 +11,29 @@ from django.views.decorators.gzip import gzip_page
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
-from rest_framework.decorators import api_view
+from rest_framework.decorators import api_view, parser_classes
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from fendo_core.booth.naming import safe_name
 from fendo_core.handover.checks import FINDING_KINDS, ROOMS
-from fendo_core.handover.forms import FORM_KEYS, FORMS
+from fendo_core.handover.forms import FILM_KEYS, FORM_KEYS, FORMS
 from fendo_core.handover.names import FIELDS
-from fendo_core.handover.order import EDGES, PARTS, PRESETS, SOUNDS, WHICH, Order
+from fendo_core.handover.order import BETWEENS, EDGES, PARTS, PRESETS, SOUNDS, WHICH, Order
+from fendo_core.picture.timeline import LARGEST_FILE
 from fendo_core.voice.level import LOUDEST, QUIETEST
 from fendo_server import parcel
 from fendo_server.access import get_owned, owned
-from fendo_server.handover import jobs
+from fendo_server.answers import bytes_parser
+from fendo_server.handover import jobs, returning
 from fendo_server.handover.models import Handover, Preset
 from fendo_server.handover.plan import Plan, plan
 from fendo_server.media import attachment, send_file
 from fendo_server.problems import Problem, ProblemSerializer
+from fendo_server.productions import description
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import SpanField
+from fendo_server.productions.serializers import PatchSerializer, SpanField
 from fendo_server.work import running
 from fendo_server.work.api import JobSerializer
 
@@ -45,11 +48,15 @@ class OrderSerializer(serializers.Serializer):
     parts = serializers.ListField(child=serializers.ChoiceField(PARTS), max_length=len(PARTS))
     which = serializers.ChoiceField(WHICH)
     of = serializers.ListField(
-        child=serializers.CharField(max_length=300), max_length=20_000, help_text="the folders, readers or lines"
+        child=serializers.CharField(max_length=300),
+        max_length=20_000,
+        help_text="the folders, readers, lines, marks or shots",
     )
     sound = serializers.ChoiceField(SOUNDS)
     edges = serializers.ChoiceField(EDGES)
+    between = serializers.ChoiceField(BETWEENS, default="silence", help_text="what lies between the lines of a whole voice")
     form = serializers.ChoiceField(FORM_KEYS)
+    film = serializers.ChoiceField(FILM_KEYS, default="mp4", help_text="how films are written")
     channels = serializers.IntegerField(min_value=1, max_value=2)
     names = serializers.CharField(max_length=200)
     level = serializers.FloatField(
@@ -122,6 +129,23 @@ class HandoverSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
+class MovedLineSerializer(serializers.Serializer):
+    """A line whose reading lies elsewhere in a timeline that came back."""
+
+    line = serializers.CharField()
+    number = serializers.CharField()
+    by = serializers.IntegerField(help_text="samples later than before")
+
+
+class ReturnedSerializer(serializers.Serializer):
+    """What a timeline that came back has changed."""
+
+    moved = MovedLineSerializer(many=True)
+    still = serializers.IntegerField(help_text="lines that lie where they lay")
+    remarks = serializers.ListField(child=serializers.CharField())
+    patch = PatchSerializer(allow_null=True, help_text="null: nothing was moved")
+
+
 class PresetSerializer(serializers.Serializer):
     """An order under its name; those that ship have no identity."""
 
@@ -182,6 +206,23 @@ class HandoverRoom(APIView):
         order = _asked(request)
         job = running.start(production, jobs.KIND, order=order.as_row())
         return Response(JobSerializer(job).data, status=201)
+
+
+@extend_schema(
+    operation_id="return_timeline",
+    request={"application/octet-stream": OpenApiTypes.BINARY},
+    responses={200: ReturnedSerializer, 422: ProblemSerializer},
+)
+@api_view(["POST"])
+@parser_classes([bytes_parser(LARGEST_FILE + 1)])
+def come_back(request: Request, production_id: UUID) -> Response:
+    """Readings put where a timeline (EDL, OTIO) has the files that were handed over; undo takes it back."""
+    production = get_owned(Production, request.user, production_id)
+    data = request.data if isinstance(request.data, bytes) else b""
+    found = returning.come_back(production, data, request.user)
+    patch = description.patch(production, found.change) if found.change else None
+    moved = [{"line": one.line, "number": one.number, "by": by} for one, by in found.moved]
+    return Response({"moved": moved, "still": found.still, "remarks": found.remarks, "patch": patch})
 
 
 @extend_schema(

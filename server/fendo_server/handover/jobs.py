@@ -15,6 +15,7 @@ from django.conf import settings
 from fendo_core.booth.naming import PatternError, safe_name, unused
 from fendo_core.handover.order import STEMS, Order, OrderRefused
 from fendo_core.picture import codec
+from fendo_core.words import LISTENS
 from fendo_server.handover.models import Handover
 from fendo_server.handover.plan import Plan, plan
 from fendo_server.handover.writing import Writer, synced
@@ -25,7 +26,7 @@ from fendo_server.work.models import Job
 log = logging.getLogger("fendo")
 
 KIND = "hand over"
-_COST = {"voice": 1.0, "film": 6.0, "mix": 2.0, "bed": 2.0}
+_COST = {"voice": 1.0, "film": 6.0, "slides": 4.0, "mix": 2.0, "bed": 2.0}
 """About how long a part takes, by the length of the programme, against one line of that length."""
 
 
@@ -65,6 +66,7 @@ def hand_over(progress: running.Progress) -> dict[str, Any]:
         order=order.as_row(),
         files=files,
         lines={one.spoken.line.id: one.state(order) for one in found.leaving},
+        placed={one.path: asdict(one.handed) for one in found.leaving},
         findings=[asdict(one) for one in found.findings],
         limited=writer.limited,
     )
@@ -115,10 +117,12 @@ def _write(writer: Writer, found: Plan, progress: running.Progress) -> None:
                     writer.whole_voice(name, leaving, group if part == "readers" else "", report)
             case "film":
                 writer.film(names[0], progress, first, last)
+            case "slides":
+                writer.slides(names, progress, first, last)
             case "mix" | "bed":
                 writer.programme(names[0], part == "mix", progress.part(first, last, f"writing the {part}"))
             case "subtitles":
-                writer.subtitles(names[0])
+                writer.subtitles(*names)
             case "script":
                 writer.script(*names)
             case "timeline":
@@ -128,7 +132,10 @@ def _write(writer: Writer, found: Plan, progress: running.Progress) -> None:
             case "sources":
                 writer.sources(progress.part(first, last, "copying the picture"))
     kinds = "as they sound in the programme" if found.order.sound == "treated" else "as they were recorded"
-    writer.papers([f"“{found.order.name}”, {date.today().isoformat()}. {len(found.leaving)} lines, {kinds}."])
+    told = [f"“{found.order.name}”, {date.today().isoformat()}. {len(found.leaving)} lines, {kinds}."]
+    if writer.production.language not in LISTENS:
+        told.append("Whether the words are the script’s was not checked: that is done in English only.")
+    writer.papers(told)
 
 
 def _summed(folder: Path) -> list[dict[str, Any]]:

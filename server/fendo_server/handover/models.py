@@ -16,6 +16,7 @@ class Handover(models.Model):
     order = models.JSONField(help_text="as the core's `Order.as_row` gives it")
     files = models.JSONField(help_text="[{path, bytes, sha256, md5}], in order")
     lines = models.JSONField(help_text="state of each line that left, by line")
+    placed = models.JSONField(default=dict, help_text="each line's file, by path: as the core's `Handed`")
     findings = models.JSONField(default=list, help_text="what was known to be open")
     limited = models.JSONField(default=dict, help_text="how hard the ceiling worked")
     made = models.DateTimeField(auto_now_add=True)

@@ -2,22 +2,24 @@
 
 import hashlib
 import shutil
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
 from django.conf import settings
 from django.db.models import Sum
 
-from fendo_core.audio import wav
 from fendo_core.booth.naming import NameParts, safe_name, unused
 from fendo_core.handover.checks import Finding, Read, check
 from fendo_core.handover.forms import FORMS
 from fendo_core.handover.names import LineParts, Named, names_of
 from fendo_core.handover.order import STEMS, Order, OrderRefused, Stems
-from fendo_core.picture.reel import spans
+from fendo_core.handover.returning import Handed
+from fendo_core.handover.slides import slides_of
+from fendo_core.picture.reel import ReelShot, spans
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
+from fendo_core.takes.standing import is_scratch
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp, Segment, key
 from fendo_server.handover.programme import Spoken, spoken
@@ -27,6 +29,7 @@ from fendo_server.productions.models import Production
 from fendo_server.voice.models import Recording
 
 FILM_BYTES_A_SECOND = 600_000
+SLIDE_BYTES_A_SECOND = 60_000
 PCM_BYTES_A_SECOND = SAMPLE_RATE * 3
 
 
@@ -42,6 +45,12 @@ class Leaving:
     def path(self) -> str:
         """Its file in the folder."""
         return f"Lines/{self.named.name}"
+
+    @property
+    def handed(self) -> Handed:
+        """What is remembered of where it was."""
+        one = self.spoken
+        return Handed(one.line.id, one.line.number, one.voice, one.comp.at, self.span.start, self.span.length)
 
     def state(self, order: Order) -> str:
         """Tells whether it would be the same file again."""
@@ -100,7 +109,7 @@ def plan(production: Production, order: Order) -> Plan:
     ends = [one.comp.span.end for one in read] if not present.pieces else []
     length = max([present.length, *ends], default=0)
     apart = _stems(order, present, leaving)
-    others = _others(production, order, length, apart)
+    others = _others(production, order, present, length, apart)
     size = sum(bytes_ for files in others.values() for _, bytes_ in files)
     if "lines" in order.parts:
         size += sum(FORMS[order.form].bytes_of(one.span.length, order.channels) for one in leaving)
@@ -125,12 +134,35 @@ def _chosen(order: Order, present: State, read: Sequence[Spoken]) -> set[str]:
             return {one.line.id for one in read if not one.provisional}
         case "folder":
             return {one.line.id for one in read if one.folder in order.of}
+        case "marked":
+            return {one.line.id for one in read if _mark(present, one) in order.of}
+        case "shots":
+            return _in_shots(present, read, order.of)
         case "reader":
             return {line.id for line in present.lines if present.reader_of(line) in order.of}
         case "chosen":
             return set(order.of)
         case _:
             return {line.id for line in present.lines}
+
+
+def _mark(present: State, one: Spoken) -> str:
+    noted = present.notes.get(one.voice)
+    return noted.mark if noted else ""
+
+
+def _shot_at(shots: Sequence[ReelShot], at: int) -> int | None:
+    """Which shot holds a programme sample, from 0."""
+    return next((n for n, shot in enumerate(shots) if shot.span.holds(at)), None)
+
+
+def _in_shots(present: State, read: Sequence[Spoken], wanted: Collection[str]) -> set[str]:
+    """The lines that begin in some shots, by their slots or, without one, by where they are read; shots count from 1."""
+    starts = {one.line.id: one.comp.at for one in read}
+    starts |= {line.id: line.slot.start for line in present.lines if line.slot}
+    shots = present.reel_shots
+    found = {line: _shot_at(shots, at) for line, at in starts.items()}
+    return {line for line, shot in found.items() if shot is not None and str(shot + 1) in wanted}
 
 
 def _with_handles(one: Spoken) -> Comp:
@@ -152,7 +184,7 @@ def _leaving(production: Production, order: Order, present: State, read: Sequenc
     parts = []
     for one in read:
         at = one.line.slot.start if one.line.slot else one.comp.at
-        shot = next((n for n, found in enumerate(shots) if found.span.holds(at)), None)
+        shot = _shot_at(shots, at)
         parts.append(
             LineParts(
                 take=one.takes,
@@ -192,17 +224,25 @@ def _stems(order: Order, present: State, leaving: Sequence[Leaving]) -> dict[Ste
 
 
 def _others(
-    production: Production, order: Order, length: int, apart: Mapping[Stems, Mapping[str, Sequence[Leaving]]]
+    production: Production,
+    order: Order,
+    present: State,
+    length: int,
+    apart: Mapping[Stems, Mapping[str, Sequence[Leaving]]],
 ) -> dict[str, list[tuple[str, int]]]:
     """The files besides those of the lines, by part."""
     stem, seconds, form = safe_name(production.name, 90), length // SAMPLE_RATE, FORMS[order.form]
     stereo = 2 * seconds * PCM_BYTES_A_SECOND
     known = {
         "voice": [(f"{stem} voice{form.ending}", form.bytes_of(length, order.channels))],
-        "film": [(f"{stem} with narration.mp4", seconds * FILM_BYTES_A_SECOND)],
+        "film": [(f"{stem} with narration.{order.film}", seconds * FILM_BYTES_A_SECOND)],
+        "slides": [
+            (f"Slides/{one.name}", one.span.length * SLIDE_BYTES_A_SECOND // SAMPLE_RATE)
+            for one in slides_of(present.pieces, present.sources, present.rate, f".{order.film}")
+        ],
         "mix": [(f"{stem} mix.wav", stereo)],
         "bed": [(f"{stem} without the voice.wav", stereo)],
-        "subtitles": [(f"{stem}.srt", 0)],
+        "subtitles": [(f"{stem}.srt", 0), (f"{stem}.vtt", 0)],
         "script": [(f"{stem} script.csv", 0), (f"{stem} script.txt", 0)],
         "timeline": [(f"{stem}.otio", 0), (f"{stem}.edl", 0)],
     }
@@ -237,18 +277,16 @@ def _findings(
     if order.level is not None and production.speech_level is None:
         says = "Lines keep the level at which they were recorded. Choose a level of speech first."
         found.append(Finding("level", says, "polish", stops=True))
-    needs_voice = {"lines", "voice", *STEMS, "film", "mix", "subtitles", "timeline"} & set(order.parts)
+    needs_voice = {"lines", "voice", *STEMS, "film", "slides", "mix", "subtitles", "timeline"} & set(order.parts)
     if needs_voice and not leaving:
         says = "Nothing has changed since." if order.which == "changed" else "None of these lines has been read yet."
         found.append(Finding("no take", says, "booth", stops=True))
-    if {"film", "mix", "bed"} & set(order.parts) and not present.pieces:
+    if {"film", "slides", "mix", "bed"} & set(order.parts) and not present.pieces:
         says = "There is no picture, so there is no film, mix or bed. Leave them out, or bring a picture in."
         found.append(Finding("hole", says, "picture", stops=True))
-    longest = max((bytes_ for part in ("voice", *STEMS, "mix", "bed") for _, bytes_ in others.get(part, ())), default=0)
-    if longest > wav.LARGEST_BYTES:
-        found.append(
-            Finding("long", "The programme is longer than a WAV file can be (4 GB). Leave it out.", "", stops=True)
-        )
+    elif "slides" in order.parts and not others["slides"]:
+        says = "There are no slides, stills or cards in the picture. Leave them out."
+        found.append(Finding("hole", says, "picture", stops=True))
     lost = Source.objects.filter(production=production, state=Source.State.FAILED).values_list("name", flat=True)
     if lost:
         found.append(Finding("missing", f"“{lost[0]}” is missing or damaged.", "picture"))
@@ -269,6 +307,7 @@ def _findings(
                 cut_off=bool(take and take.recording.cut_off),
                 words=(take.words or None) if take else None,
                 treated=bool(chain and chain.working),
+                scratch=is_scratch(present, one.spoken.voice),
             )
         )
     wanted = [line for line in lines if order.which != "changed" or line.id in {one.line.id for one in reads}]

@@ -28,9 +28,11 @@ from fendo_server.voice.sounding import Sounding
 
 @dataclass(frozen=True)
 class Spoken:
-    """What sounds for a line, and what is told of it. `take` is the take that it is, None for a comp that was made."""
+    """What sounds for a line, and what is told of it: `voice` is the take or comp, `take` the take, None for a comp that
+    was made."""
 
     line: Line
+    voice: str
     comp: Comp
     phrases: tuple[Span, ...]
     provisional: bool
@@ -64,6 +66,7 @@ def spoken(production: Production, present: State) -> list[Spoken]:
         made.append(
             Spoken(
                 line,
+                key,
                 comp,
                 phrases=tuple(Span(*pair) for pair in said["phrases"]),
                 provisional=found[line.id].provisional,

@@ -1,10 +1,12 @@
 """The picture of the film that is handed over: one film untouched, or every piece drawn and put together."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from PIL import Image
 
+from fendo_core.handover.forms import FilmForm
 from fendo_core.picture import codec
 from fendo_core.picture.cards import draw_card
 from fendo_core.picture.reel import Piece
@@ -36,7 +38,13 @@ def folder_of(making: Path) -> Path:
 
 
 def picture(
-    present: State, sources: dict[str, Source], making: Path, progress: running.Progress, first: float, last: float
+    present: State,
+    sources: dict[str, Source],
+    form: FilmForm,
+    making: Path,
+    progress: running.Progress,
+    first: float,
+    last: float,
 ) -> PictureOut:
     """The picture of a production's reel, as inputs and options.
 
@@ -48,17 +56,18 @@ def picture(
     if len(present.pieces) == 1 and stored and stored.kind == Source.Kind.FILM and only.first == 0:
         facts = facts_of(stored)
         if only.length == present.sources[str(stored.id)].frames and facts.rate.fps == present.rate.fps:
-            options = ["-c:v", "copy"] if facts.copyable else ["-vf", _fps(present.rate), *_ENCODED]
+            copied = facts.copyable if form.copies is None else facts.codec in form.copies
+            options = ["-c:v", "copy"] if copied else ["-vf", _fps(present.rate), *form.picture]
             return PictureOut(codec.input_of(stored.original, facts.kind), options, False)
     folder = folder_of(making)
     folder.mkdir(parents=True, exist_ok=True)
-    size, done, whole = _size(sources.values()), 0, sum(piece.length for piece in present.pieces)
+    size, done, whole = size_of(sources.values()), 0, sum(piece.length for piece in present.pieces)
     listed = []
     for number, piece in enumerate(present.pieces):
         name = f"{number:05}.mp4"
         begun, ended = (first + (last - first) * frame / whole for frame in (done, done + piece.length))
         report = progress.part(begun, ended, f"drawing piece {number + 1} of {len(present.pieces)}")
-        _draw(piece, sources.get(piece.source or ""), present.rate, size, folder / name, report)
+        _draw(piece, sources.get(piece.source or ""), present.rate, size, form, folder / name, report)
         listed.append(f"file '{name}'\n")
         done += piece.length
     (folder / "pieces.txt").write_text("".join(listed))
@@ -66,14 +75,11 @@ def picture(
     return PictureOut(inputs, ["-c:v", "copy"], True)
 
 
-_ENCODED = ["-c:v", "libx264", "-preset", "veryfast", "-crf", "18", "-pix_fmt", "yuv420p"]
-
-
 def _fps(rate: FrameRate) -> str:
     return f"fps={rate.fps.numerator}/{rate.fps.denominator}"
 
 
-def _size(sources) -> tuple[int, int]:
+def size_of(sources) -> tuple[int, int]:
     """Width and height of the film: the first film's, at most `LARGEST`; 1920 × 1080 where there are only stills."""
     first = next((s for s in sources if s.kind == Source.Kind.FILM and s.facts.get("width")), None)
     wide, high = (first.facts["width"], first.facts["height"]) if first else LARGEST
@@ -81,10 +87,33 @@ def _size(sources) -> tuple[int, int]:
     return round(wide * share / 2) * 2, round(high * share / 2) * 2
 
 
-def _draw(piece: Piece, stored: Source | None, rate: FrameRate, size: tuple[int, int], target: Path, report) -> None:
-    """One piece as a film of exactly its frames, every one of them decodable by the same decoder."""
+def fitted(size: tuple[int, int]) -> str:
+    """The filter that puts a picture whole into a size, whatever its shape."""
     wide, high = size
-    fitted = f"scale={wide}:{high}:force_original_aspect_ratio=decrease,pad={wide}:{high}:-1:-1,setsar=1"
+    return f"scale={wide}:{high}:force_original_aspect_ratio=decrease,pad={wide}:{high}:-1:-1,setsar=1"
+
+
+def still(piece: Piece, stored: Source | None, rate: FrameRate, size: tuple[int, int], drawn: Path) -> list[str]:
+    """A piece that shows one picture as an input that goes on and on; the picture is drawn into `drawn`."""
+    if stored:
+        with Image.open(stored.derived / f"page-{piece.page:04}.jpg") as page:
+            page.save(drawn)
+    else:
+        draw_card(piece.name, piece.colour, size).save(drawn)
+    fps = f"{rate.fps.numerator}/{rate.fps.denominator}"
+    return ["-protocol_whitelist", "file", "-f", "image2", "-loop", "1", "-framerate", fps, "-i", f"file:{drawn}"]
+
+
+def _draw(
+    piece: Piece,
+    stored: Source | None,
+    rate: FrameRate,
+    size: tuple[int, int],
+    form: FilmForm,
+    target: Path,
+    report: Callable[[float], None],
+) -> None:
+    """One piece as a film of exactly its frames, every one of them decodable by the same decoder."""
     start = piece.first / rate.fps
     if stored and stored.kind == Source.Kind.FILM:
         facts = facts_of(stored)
@@ -97,18 +126,11 @@ def _draw(piece: Piece, stored: Source | None, rate: FrameRate, size: tuple[int,
         else:
             trim = f"setpts=PTS-STARTPTS,trim=start={begin:.6f},"
         # The last frame is held where the production's grid asks for one more than the film has.
-        filters = f"{smooth}{trim}setpts=PTS-STARTPTS,{_fps(rate)},{fitted},tpad=stop_mode=clone:stop=-1"
+        filters = f"{smooth}{trim}setpts=PTS-STARTPTS,{_fps(rate)},{fitted(size)},tpad=stop_mode=clone:stop=-1"
     else:
-        still = target.with_suffix(".png")
-        if stored:
-            with Image.open(stored.derived / f"page-{piece.page:04}.jpg") as page:
-                page.save(still)
-        else:
-            draw_card(piece.name, piece.colour, size).save(still)
-        fps = f"{rate.fps.numerator}/{rate.fps.denominator}"
-        arguments = ["-protocol_whitelist", "file", "-f", "image2", "-loop", "1", "-framerate", fps, "-i", f"file:{still}"]
-        filters = fitted
-    arguments += ["-map", "0:v:0", "-an", "-vf", filters, "-frames:v", str(piece.length), *_ENCODED]
-    arguments += ["-bf", "0", "-video_track_timescale", "90000", "-f", "mp4"]
+        arguments, filters = still(piece, stored, rate, size, target.with_suffix(".png")), fitted(size)
+    arguments += ["-map", "0:v:0", "-an", "-vf", filters, "-frames:v", str(piece.length), *form.picture]
+    # In MP4, whatever the film will lie in: its time stamps are exact, so that nothing adds up over many pieces.
+    arguments += ["-video_track_timescale", "90000", "-f", "mp4"]
     seconds = piece.length / rate.fps
     codec.transcode(arguments, target, int(seconds * 1_000_000), report, seconds=300 + int(seconds * 10))

@@ -13,17 +13,21 @@ from fendo_core.audio import wav
 from fendo_core.audio.ceiling import Ceiling
 from fendo_core.audio.levels import DUAL_MONO, Levels, Meter
 from fendo_core.handover import forms, timelines
-from fendo_core.handover.forms import FORMS, Form, edged
+from fendo_core.handover.between import rooms_between
+from fendo_core.handover.forms import FILM_FORMS, FORMS, Form, edged
 from fendo_core.handover.listing import Listed, csv_list, sheet, subtitles
 from fendo_core.handover.mix import mixdown, voice_blocks
+from fendo_core.handover.slides import slides_of
 from fendo_core.picture import codec
 from fendo_core.picture.laid import CUT_FADE
 from fendo_core.script.words_out import words_out
-from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import shifted
 from fendo_server.handover import reel_out
 from fendo_server.handover.plan import Leaving, Plan, comp_that_leaves
 from fendo_server.handover.programme import all_placed, placed, programme_sound
+from fendo_server.handover.rooms import RoomsAround
+from fendo_server.picture.models import Source
 from fendo_server.productions import record
 from fendo_server.productions.models import Production
 from fendo_server.voice.models import Recording
@@ -127,11 +131,16 @@ class Writer:
         """The voice of some lines as one file of the programme's length; as recorded nothing limits it."""
         production, read, length = self.production, [one.spoken for one in leaving], self.plan.length
         tags = self._tags(f"The voice of {len(read)} line{'s' if len(read) != 1 else ''}", reader=reader)
-        if self.order.sound == "recorded":
+        recorded = self.order.sound == "recorded"
+        if recorded:
             read = [replace(one, sounding=self.polish.bare(one.comp), gain=0.0) for one in read]
-            blocks = voice_blocks(length, all_placed(production, read))
+        placed_voices = all_placed(production, read)
+        if self.order.between == "room tone":
+            placed_voices += rooms_between(length, RoomsAround(production, self.polish, recorded).of(read))
+        if recorded:
+            blocks = voice_blocks(length, placed_voices)
         else:
-            mixed = mixdown(length, all_placed(production, read), [], ceiling=self._ceiling())
+            mixed = mixdown(length, placed_voices, [], ceiling=self._ceiling())
             blocks = (block[:, 0] for block in mixed)
         marks = [(max(0, one.speech.start), f"line {one.line.number}") for one in read if one.speech]
         self._voice_file(name, _told(blocks, length, report), length, tags, sorted(marks))
@@ -140,7 +149,7 @@ class Writer:
         self, name: str, blocks: Iterable[np.ndarray], length: int, tags: wav.Tags, marks: list[tuple[int, str]]
     ) -> Levels:
         """A mono voice in the order's form; its levels as they came out."""
-        meter, target = Meter(), self.path(name)
+        meter, target = Meter(clipping=False), self.path(name)
 
         def metered() -> Iterator[np.ndarray]:
             for block in blocks:
@@ -171,20 +180,16 @@ class Writer:
 
     def film(self, name: str, report: running.Progress, first: float, last: float) -> None:
         """The picture with the voices in place, and its own sound lowered under them."""
-        present, production = self.plan.present, self.production
-        sources = {str(source.id): source for source in production.sources.all()}
+        present, form = self.plan.present, FILM_FORMS[self.order.film]
         target, length, seconds = self.path(name), present.length, present.length // SAMPLE_RATE
-        read = [one.spoken for one in self.plan.leaving]
-        blocks = programme_sound(production, present, read, self._ceiling(), lift=self.plan.lift)
         try:
             middle = first + (last - first) * reel_out.DRAWN
-            picture = reel_out.picture(present, sources, target, report, first, middle)
-            arguments = [*picture.inputs, "-protocol_whitelist", "pipe", "-f", "f32le", "-ar", str(SAMPLE_RATE)]
-            arguments += ["-ac", "2", "-i", "pipe:0", "-map", "0:v:0", "-map", "1:a:0", *picture.options]
-            arguments += ["-c:a", "aac", "-b:a", "192k", "-movflags", "+faststart", "-f", "mp4"]
+            picture = reel_out.picture(present, self._sources(), form, target, report, first, middle)
+            arguments = [*picture.inputs, *_SOUND_IN, "-map", "0:v:0", "-map", "1:a:0", *picture.options, *form.sound]
             mixing = report.part(middle if picture.drawn else first, last, "mixing the voice into the film")
-            codec.transcode(arguments, target, seconds * 1_000_000, mixing, 300 + seconds * 6, feed=_floats(blocks))
-            found = codec.probe(target, "mov")
+            feed = _floats(self._mixed())
+            codec.transcode(arguments, target, seconds * 1_000_000, mixing, 300 + seconds * 6, feed=feed)
+            found = codec.probe(target, form.kind)
         finally:
             shutil.rmtree(reel_out.folder_of(target), ignore_errors=True)
         came, wanted = float(found["format"]["duration"]), length / SAMPLE_RATE
@@ -193,16 +198,44 @@ class Writer:
                 f"The film came out {came:.1f} s long instead of {wanted:.1f} s, so nothing was kept. Try again."
             )
 
+    def slides(self, names: Sequence[str], report: running.Progress, first: float, last: float) -> None:
+        """Each slide as a film of its own, as long as it is shown, with what of the mix sounds there."""
+        present, form, sources = self.plan.present, FILM_FORMS[self.order.film], self._sources()
+        size, rate = reel_out.size_of(sources.values()), present.rate
+        wanted = slides_of(present.pieces, present.sources, rate, f".{self.order.film}")
+        mixed = Cursor(self._mixed())
+        for count, (name, slide) in enumerate(zip(names, wanted, strict=True)):
+            begin, end = (first + (last - first) * number / len(wanted) for number in (count, count + 1))
+            drawing = report.part(begin, end, f"writing slide {count + 1} of {len(wanted)}")
+            target, seconds = self.path(name), slide.span.length // SAMPLE_RATE
+            drawn = target.with_name(f".{slide.number}.png")
+            try:
+                arguments = reel_out.still(slide.piece, sources.get(slide.piece.source or ""), rate, size, drawn)
+                arguments += [*_SOUND_IN, "-map", "0:v:0", "-map", "1:a:0"]
+                # Counted by the filter: ffmpeg ends the sound, too, where it is told to stop after so many frames.
+                arguments += ["-vf", f"{reel_out.fitted(size)},trim=end_frame={slide.piece.length}"]
+                arguments += [*form.picture, *form.still, *form.sound]
+                feed = _floats(mixed.span(slide.span))
+                codec.transcode(arguments, target, seconds * 1_000_000, drawing, 300 + seconds * 6, feed=feed)
+            finally:
+                drawn.unlink(missing_ok=True)
+
+    def _sources(self) -> dict[str, Source]:
+        return {str(source.id): source for source in self.production.sources.all()}
+
+    def _mixed(self, voiced: bool = True) -> Iterator[np.ndarray]:
+        """The whole programme's sound, with the voices that leave or with the bed alone, which gives way to them."""
+        read = [one.spoken for one in self.plan.leaving]
+        return programme_sound(self.production, self.plan.present, read, self._ceiling(), voiced, self.plan.lift)
+
     def programme(self, name: str, voiced: bool, report: Share) -> None:
         """The mix, or the bed that gives way to the voice, as a stereo WAV of the programme's length."""
-        production, length = self.production, self.plan.present.length
-        read, shape = [one.spoken for one in self.plan.leaving], wav.Shape(channels=2)
+        length, shape = self.plan.present.length, wav.Shape(channels=2)
         tags = self._tags("The mix" if voiced else "All sound but the voice")
         tags = replace(tags, coding="A=PCM,F=48000,W=24,M=stereo,T=Fendo\r\n")
-        blocks = programme_sound(production, self.plan.present, read, self._ceiling(), voiced, self.plan.lift)
         with self.path(name).open("wb") as file:
             file.write(wav.header(tags, length, shape))
-            for piece in forms.packed(_told(blocks, length, report), length, shape):
+            for piece in forms.packed(_told(self._mixed(voiced), length, report), length, shape):
                 file.write(piece)
 
     # --- what goes with it ----------------------------------------------------------------------------------------
@@ -235,9 +268,11 @@ class Writer:
             )
         return made
 
-    def subtitles(self, name: str) -> None:
+    def subtitles(self, srt: str, vtt: str) -> None:
         """What was said, when it was said."""
-        self.path(name).write_text(subtitles(self.listed(), self.production.rate), encoding="utf-8")
+        listed, rate = self.listed(), self.production.rate
+        self.path(srt).write_text(subtitles(listed, rate), encoding="utf-8")
+        self.path(vtt).write_text(subtitles(listed, rate, "vtt"), encoding="utf-8")
 
     def script(self, table: str, text: str) -> None:
         """The script as it is now."""
@@ -292,6 +327,27 @@ def _told(blocks: Iterable[np.ndarray], length: int, report: Share) -> Iterator[
         yield block
         done += len(block)
         report(done / max(1, length))
+
+
+_SOUND_IN = ["-protocol_whitelist", "pipe", "-f", "f32le", "-ar", str(SAMPLE_RATE), "-ac", "2", "-i", "pipe:0"]
+
+
+class Cursor:
+    """Blocks of sound that are read once, from the first to the last, span after span."""
+
+    def __init__(self, blocks: Iterator[np.ndarray]) -> None:
+        self._blocks, self._at, self._left = blocks, 0, np.zeros((0, 2), np.float32)
+
+    def span(self, wanted: Span) -> Iterator[np.ndarray]:
+        """The samples of a span that lies behind all that was read before."""
+        while self._at < wanted.end:
+            if not len(self._left):
+                self._left = next(self._blocks)
+            cut = min(len(self._left), (wanted.start if self._at < wanted.start else wanted.end) - self._at)
+            piece, self._left = self._left[:cut], self._left[cut:]
+            self._at += cut
+            if self._at > wanted.start:
+                yield piece
 
 
 def _floats(blocks: Iterable[np.ndarray]) -> Iterator[bytes]:

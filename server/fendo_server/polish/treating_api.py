@@ -21,7 +21,7 @@ from fendo_core.polish.treatment_file import LARGEST, as_file, of_file
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Place as Map
-from fendo_core.voice.chain import STAGE_KINDS, STARTS, Chain, nearest
+from fendo_core.voice.chain import STAGE_KINDS, STARTS, Chain
 from fendo_server.access import get_owned, owned
 from fendo_server.answers import bytes_parser
 from fendo_server.media import attachment
@@ -82,8 +82,9 @@ class _Read:
         if one is None:
             raise Problem(422, "Not read yet", "Nobody has read this line yet, so there is nothing to listen to.")
         self.comp = one[1]
-        self.chain = nearest(present.chains, str(self.line.pk))
-        untreated = Sounding(production, self.comp, Polish(production, present).repairs_of(self.comp))
+        polish = Polish(production, present)
+        self.chain = polish.chain(self.comp, str(self.line.pk))
+        untreated = Sounding(production, self.comp, polish.repairs_of(self.comp))
         span = Span(0, min(self.comp.length, LONGEST))
         self.samples = np.concatenate(list(untreated.blocks(span)))
 

@@ -173,6 +173,8 @@ def now(request: Request, production_id: UUID) -> Response:
     takes = Take.objects.filter(line__production=production, line__dropped=False, recording__state=Take.State.FINISHED)
     fields = [one.attname for one in Production._meta.concrete_fields if one.name not in ("revision", "changed")]
     told = [str(getattr(production, name)) for name in fields]
+    # What was heard in a take may be why another one sounds.
+    told.append(str(takes.filter(read__isnull=False).count()))
     for rows, names in (
         (production.folders, ("path",)),
         (production.readers, ("name",)),

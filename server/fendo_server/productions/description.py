@@ -6,7 +6,7 @@ from typing import Any
 
 from django.contrib.postgres.aggregates import ArrayAgg
 
-from fendo_core.booth.levelwindow import LEVEL_WINDOWS
+from fendo_core.booth.levelwindow import LEVEL_WINDOWS, LevelWindow, level_window
 from fendo_core.picture.laid import LaidSound, cut_ends, own_sounds
 from fendo_core.picture.reel import spans
 from fendo_core.polish import places
@@ -18,6 +18,7 @@ from fendo_core.script.slots import fit, out_of_order
 from fendo_core.script.syllables import LANGUAGES, speech_of_all
 from fendo_core.takes.standing import rooms_under, silence, standing
 from fendo_core.timebase import Span
+from fendo_server.meetings import one_moment
 from fendo_server.picture.models import Source
 from fendo_server.polish.scans import scans
 from fendo_server.productions import changes, state
@@ -223,10 +224,14 @@ def _common(production: Production, present: State) -> dict[str, Any]:
     }
 
 
+def _window_row(key: str, window: LevelWindow) -> dict[str, Any]:
+    return {"key": key, "name": window.name, "low": window.low, "high": window.high}
+
+
+@one_moment()
 def whole(production: Production) -> dict[str, Any]:
     """Everything the rooms show of a production."""
     present = state.load(production)
-    window = LEVEL_WINDOWS[production.level_window]
     return {
         "id": str(production.id),
         "name": production.name,
@@ -238,7 +243,8 @@ def whole(production: Production) -> dict[str, Any]:
         "wanted_length": production.wanted_length,
         "pace": pace_row(production, present.pace),
         "languages": [{"code": code, "name": name} for code, name in LANGUAGES.items()],
-        "level_window": {"key": production.level_window, "name": window.name, "low": window.low, "high": window.high},
+        "level_window": _window_row(production.level_window, level_window(production.level_window)),
+        "level_windows": [_window_row(key, window) for key, window in LEVEL_WINDOWS.items()],
         "headphones": production.headphones,
         "input": production.input,
         "reader": str(production.reader_id) if production.reader_id else "",
@@ -268,6 +274,7 @@ MOST_LINES = 20
 PICTURE_ROWS = {"piece", "reel", "sound", "shots"}
 
 
+@one_moment()
 def patch(production: Production, change: Change | None, present: State | None = None) -> dict[str, Any]:
     """What a change made different: changed lines and their takes, the order if it moved, the picture.
 

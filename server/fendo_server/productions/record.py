@@ -18,14 +18,13 @@ from django.db.models import F, Q
 from django.db.models.functions import Coalesce
 from rest_framework import serializers
 
-from fendo_core.booth.levelwindow import LEVEL_WINDOWS
 from fendo_core.booth.naming import check_pattern
 from fendo_core.picture.laid import CHANNELS
 from fendo_core.picture.reel import COLOURS, HEARD
 from fendo_core.polish.edits import PRODUCTION, checked
 from fendo_core.production.edits import LONGEST_NOTE, MARKS
 from fendo_core.production.refusal import EditRefused
-from fendo_core.production.state import rows
+from fendo_core.production.state import Rows, rows
 from fendo_core.script.lines import LONGEST_TEXT
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.voice import Comp
@@ -36,7 +35,7 @@ from fendo_server.picture import services as picture
 from fendo_server.picture.models import LaidSound, Piece, Source
 from fendo_server.productions import services, state
 from fendo_server.productions.models import Production, Reader
-from fendo_server.productions.serializers import DAY, ChainSerializer, SpanField
+from fendo_server.productions.serializers import DAY, ChainSerializer, LevelWindowField, SpanField
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
 
@@ -83,7 +82,7 @@ def of(production: Production) -> dict[str, Any]:
             for source in production.sources.order_by("made")
         ],
         "stretches": [[str(take), str(line), str(of), *rest] for take, line, of, *rest in _cut_takes(production)],
-        "rows": {key: row for key, row in present.items() if not key.startswith(("pick:", "shots:"))},
+        "rows": _by_path(production, present),
         "picks": [[str(key) for key in pick] for pick in picks],
     }
 
@@ -138,7 +137,7 @@ class _Settings(serializers.ModelSerializer):
     speech_level = serializers.FloatField(allow_null=True, default=None)
     duck_distance = serializers.FloatField(default=DISTANCE, min_value=0.0, max_value=40.0)
     language = serializers.ChoiceField(list(LANGUAGES))
-    level_window = serializers.ChoiceField(list(LEVEL_WINDOWS))
+    level_window = LevelWindowField()
     input = serializers.DictField()
 
     class Meta:
@@ -291,12 +290,33 @@ class _Record(serializers.Serializer):
             own = _ROWS[kind](data=row)
             own.is_valid(raise_exception=True)
             if kind == "chain":
-                scope, _, line = name.partition(":")
-                name = scope if scope == PRODUCTION else f"line:{uuid.UUID(line)}"
+                scope, _, of = name.partition(":")
+                if scope == "folder":
+                    name = f"folder:{of[:400]}"
+                else:
+                    name = scope if scope == PRODUCTION else f"line:{uuid.UUID(of)}"
             elif kind != "say":
                 name = str(uuid.UUID(name))
             checked[f"{kind}:{name}"] = dict(own.validated_data)
         return checked
+
+
+_OF_FOLDER = "chain:folder:"
+
+
+def _renamed(key: str, names: dict[str, str]) -> str:
+    """The key of a row, with another name where it speaks of a folder; empty where there is none of that name."""
+    if not key.startswith(_OF_FOLDER):
+        return key
+    name = names.get(key.removeprefix(_OF_FOLDER))
+    return f"{_OF_FOLDER}{name}" if name else ""
+
+
+def _by_path(production: Production, present: Rows) -> dict[str, Any]:
+    """The rows of a record. A folder is known by its path: elsewhere it is another row."""
+    paths = {str(key): path for key, path in production.folders.values_list("id", "path")}
+    kept = {_renamed(key, paths): row for key, row in present.items() if not key.startswith(("pick:", "shots:"))}
+    return {key: row for key, row in kept.items() if key}
 
 
 def _no_number(text: str) -> None:
@@ -355,7 +375,9 @@ def _restore(owner: Any, record: dict[str, Any], folder: Path, directory: str) -
     production.save()
     for source in record["sources"]:
         picture.bring_back(production, folder, **source)
-    state.store(production, {key: row for key, row in record["rows"].items() if not key.startswith(OF_TAKES)})
+    ids = {path: str(key) for key, path in production.folders.values_list("id", "path")}
+    known = {_renamed(key, ids): row for key, row in record["rows"].items() if not key.startswith(OF_TAKES)}
+    state.store(production, {key: row for key, row in known.items() if key})
     return production
 
 

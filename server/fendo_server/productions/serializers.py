@@ -6,7 +6,7 @@ from drf_spectacular.utils import PolymorphicProxySerializer, extend_schema_fiel
 from rest_framework import serializers
 from rest_framework.fields import empty
 
-from fendo_core.booth.levelwindow import LEVEL_WINDOWS
+from fendo_core.booth.levelwindow import level_window
 from fendo_core.picture.laid import CHANNELS
 from fendo_core.picture.reel import COLOURS, HEARD
 from fendo_core.polish import edits as polish
@@ -25,8 +25,22 @@ from fendo_server.voice.models import Recording
 
 DAY = 24 * 3600 * SAMPLE_RATE
 VOICE_KINDS = ["take", "comp"]
-LEVEL_WINDOW_KEYS = list(LEVEL_WINDOWS)
 FITS = ["no words", "no slot", "wild", "fits", "tight", "over"]
+
+
+class LevelWindowField(serializers.CharField):
+    """One of the level windows that ship, or its edges."""
+
+    def __init__(self, **more: Any) -> None:
+        super().__init__(max_length=20, help_text="lively, roomy, full; or its edges in dBFS: -15..-8", **more)
+
+    def to_internal_value(self, data: Any) -> str:
+        key = super().to_internal_value(data)
+        try:
+            level_window(key)
+        except ValueError as error:
+            raise serializers.ValidationError(str(error)) from error
+        return key
 
 
 @extend_schema_field({"type": "array", "items": {"type": "integer"}, "minItems": 2, "maxItems": 2})
@@ -271,7 +285,7 @@ class FolderSerializer(serializers.Serializer):
 class LevelWindowSerializer(serializers.Serializer):
     """The wanted window of peaks, dBFS."""
 
-    key = serializers.ChoiceField(LEVEL_WINDOW_KEYS)
+    key = serializers.CharField(help_text="lively, roomy, full; or its edges: -15..-8")
     name = serializers.CharField()
     low = serializers.FloatField()
     high = serializers.FloatField()
@@ -360,6 +374,7 @@ class ProductionSerializer(StandingSerializer):
     pace = PaceSerializer()
     languages = LanguageSerializer(many=True)
     level_window = LevelWindowSerializer()
+    level_windows = LevelWindowSerializer(many=True, help_text="those that ship")
     headphones = serializers.BooleanField()
     input = InputSerializer()
     reader = serializers.CharField(help_text="the one who reads lines that have none of their own")
@@ -430,7 +445,7 @@ class SettingsSerializer(serializers.Serializer):
     )
     language = serializers.ChoiceField(list(LANGUAGES), required=False)
     reader = serializers.UUIDField(required=False)
-    level_window = serializers.ChoiceField(LEVEL_WINDOW_KEYS, required=False)
+    level_window = LevelWindowField(required=False)
     headphones = serializers.BooleanField(required=False)
     monitor = serializers.ChoiceField(Production.Monitor.choices, required=False)
     count_in = serializers.ChoiceField(Production.CountIn.choices, required=False)
@@ -586,7 +601,12 @@ EDITS: dict[str, type[_EditSerializer]] = {
         text=serializers.CharField(max_length=2_000_000, trim_whitespace=False),
         after=_line(required=False, allow_null=True),
     ),
-    "new_line": _kind("new_line", edits.NewLine, after=_line(required=False, allow_null=True)),
+    "new_line": _kind(
+        "new_line",
+        edits.NewLine,
+        after=_line(required=False, allow_null=True),
+        slot=SpanField(required=False, allow_null=True),
+    ),
     "bring_in_lines": _kind(
         "bring_in_lines",
         edits.BringInLines,
@@ -653,6 +673,13 @@ EDITS: dict[str, type[_EditSerializer]] = {
         comp=_line(),
         seam=serializers.IntegerField(min_value=0, max_value=10_000),
         to=serializers.IntegerField(min_value=0, max_value=DAY),
+    ),
+    "move_end": _kind(
+        "move_end",
+        edits.MoveEnd,
+        voice=_line(),
+        end=serializers.ChoiceField(["first", "last"]),
+        at=serializers.IntegerField(min_value=-DAY, max_value=DAY, help_text="programme sample"),
     ),
     "mend": _kind("mend", polish.Mend, places=WantedSerializer(many=True), on=serializers.BooleanField(default=True)),
     "drop_repairs": _kind("drop_repairs", polish.DropRepairs, repairs=serializers.ListField(child=_line(), min_length=1)),

@@ -8,9 +8,10 @@ from itertools import zip_longest
 from typing import Any
 
 from django.db import connection
-from django.db.models import BooleanField, CharField, ExpressionWrapper, Model, Q, TextField, Value
+from django.db.models import BooleanField, CharField, ExpressionWrapper, F, Func, IntegerField, Model, Q, TextField, Value
 from django.db.models.functions import Cast, Concat, Left, Replace
 
+from fendo_core.booth.levelwindow import level_window
 from fendo_core.picture.laid import LaidSound as CoreSound
 from fendo_core.picture.reel import Piece as CorePiece
 from fendo_core.picture.reel import Source as CoreSource
@@ -19,6 +20,7 @@ from fendo_core.picture.timeline import begins_at
 from fendo_core.production.state import Difference, Row, Rows, State, TakeNote, TakeRef
 from fendo_core.script.lines import Line as CoreLine
 from fendo_core.script.syllables import speech_of_all
+from fendo_core.takes.measures import sound_faults
 from fendo_core.timebase import FrameRate, Span
 from fendo_server.picture.models import Piece, Source
 from fendo_server.productions.models import Production
@@ -98,6 +100,7 @@ def load(production: Production, spoken: bool = True) -> State:
         takes=taken,
         lengths={str(key): length for key, length in _lengths(used)},
         reader=str(production.reader_id or ""),
+        folders=frozenset(map(str, production.folders.values_list("id", flat=True))),
         readers={str(key): name for key, name in production.readers.values_list("id", "name")},
         paces=known,
     )
@@ -112,11 +115,22 @@ def _taken(production: Production) -> tuple[dict[str, tuple[TakeRef, ...]], set[
     keys["spoken"] = ExpressionWrapper(
         Q(recording__state=Recording.State.FINISHED) & (Q(speech_start__isnull=False) | Q(peak=None)), BooleanField()
     )
+    keys["places"] = Func(F("clipped"), function="jsonb_array_length", output_field=IntegerField())
     rows = Take.objects.filter(line__production=production).order_by("number").annotate(**keys)
     columns = ("key", "of", "rec", "who", "number", "recording__start", "spoken", "cue", "aside", "place")
     spans = ("speech_start", "speech_end", "first", "last")
-    for take, line, recording, reader, number, start, spoken, cue, away, at, *span in rows.values_list(*columns, *spans):
-        taken[line].append(TakeRef(take, recording, reader, number, start, spoken, cue is not None, *span))
+    heard = ("recording__cut_off", "amiss", "places", "peak", "loudness", "noise", "bleed")
+    window = level_window(production.level_window)
+    for take, line, recording, reader, number, start, spoken, cue, away, at, *more in rows.values_list(
+        *columns, *spans, *heard
+    ):
+        *span, cut_off, amiss, clipped, peak, loudness, noise, bleed = more
+        level = len(sound_faults(peak, loudness, noise, bleed, window))
+        taken[line].append(
+            TakeRef(
+                take, recording, reader, number, start, spoken, cue is not None, *span, not cut_off, amiss, clipped, level
+            )
+        )
         if away:
             aside.add(take)
         if at is not None:

@@ -2,6 +2,7 @@
 
 from uuid import UUID
 
+import numpy as np
 from django.http import Http404, HttpResponse, HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
@@ -10,15 +11,19 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
+from fendo_core.audio.levels import overview
 from fendo_core.booth.clockmap import ClockMap
 from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.voice import Comp as CompValue
 from fendo_server.access import get_owned, owned
 from fendo_server.media import send_file
 from fendo_server.problems import Problem, ProblemSerializer
+from fendo_server.productions.models import Production
 from fendo_server.takes.description import comp_of_take
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Comp, Recording
 from fendo_server.voice.polish import Polish
+from fendo_server.voice.reading import reader_for
 from fendo_server.voice.sounding import NotMadeYet, Sounding
 
 
@@ -91,16 +96,20 @@ class StretchQuery(serializers.Serializer):
     end = serializers.IntegerField(min_value=1, required=False)
 
 
-def _sounding(request: Request, voice_id: UUID, key: str) -> Sounding:
-    """What a take or a comp of the user's sounds like now, or as it was read; not there when the key says neither."""
+def _comp(request: Request, voice_id: UUID) -> tuple[Production, CompValue, UUID]:
+    """A take or a comp of the user's: its production, what sounds, untreated, and its line."""
     take = owned(Take, request.user).filter(pk=voice_id).select_related("recording__production").first()
     if take:
         if take.recording.state != Recording.State.FINISHED:
             raise Http404
-        production, comp, line = take.recording.production, comp_of_take(take), take.line_id
-    else:
-        made = get_owned(Comp, request.user, voice_id, "production")
-        production, comp, line = made.production, made.value.comp, made.line_id
+        return take.recording.production, comp_of_take(take), take.line_id
+    made = get_owned(Comp, request.user, voice_id, "production")
+    return made.production, made.value.comp, made.line_id
+
+
+def _sounding(request: Request, voice_id: UUID, key: str) -> Sounding:
+    """What a take or a comp of the user's sounds like now, or as it was read; not there when the key says neither."""
+    production, comp, line = _comp(request, voice_id)
     polish = Polish(production)
     for found in (polish.sounding(comp, str(line)), polish.bare(comp)):
         if found.key == key:
@@ -149,3 +158,22 @@ def voice_wave(request: Request, voice_id: UUID, key: str) -> HttpResponseBase:
     except FileNotFoundError as error:
         raise Http404 from error
     return HttpResponse(body, content_type="application/octet-stream", headers={"Cache-Control": FOR_EVER})
+
+
+AROUND = 3 * SAMPLE_RATE
+
+
+@extend_schema(operation_id="voice_around", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+@api_view(["GET"])
+def voice_around(request: Request, voice_id: UUID) -> HttpResponse:
+    """The waveform of three seconds that were recorded before a take or a comp begins, and of three after it ends; nothing
+    where nothing was recorded."""
+    production, comp, _ = _comp(request, voice_id)
+    read = reader_for(production, comp.recordings)
+    first, last = comp.segments[0], comp.segments[-1]
+    start, end = first.source.start, last.source.end
+    before = read(first.recording, max(0, start - AROUND), start)
+    after = read(last.recording, end, end + AROUND)
+    silence = np.zeros(AROUND - len(before), np.float32)
+    sound = np.concatenate([silence, before, after, np.zeros(AROUND - len(after), np.float32)])
+    return HttpResponse(overview(sound).tobytes(), content_type="application/octet-stream")

@@ -8,10 +8,10 @@ from typing import Any
 from django.db.models import QuerySet
 from django.db.models.fields.json import KeyTextTransform, KeyTransform
 
-from fendo_core.booth.levelwindow import LEVEL_WINDOWS
-from fendo_core.production.state import LineComp
+from fendo_core.booth.levelwindow import level_window
+from fendo_core.production.state import SCRATCH, LineComp
 from fendo_core.script.lines import tokens
-from fendo_core.takes.measures import bleed_faults, judge, level_advice, level_faults
+from fendo_core.takes.measures import judge, level_advice, sound_faults
 from fendo_core.takes.ranking import Candidate, suggest
 from fendo_core.takes.standing import Standing
 from fendo_core.takes.weaving import words_in
@@ -66,6 +66,11 @@ def _pairs(spans: Iterable[Span]) -> list[list[int]]:
     return [[span.start, span.end] for span in spans]
 
 
+def _as_read(late: int | None, moved: int) -> int | None:
+    """By how much something came late where it was read, before it was moved."""
+    return None if late is None else late - moved
+
+
 class Describer:
     """Describes takes and comps of one production: what they all need is read once."""
 
@@ -73,7 +78,7 @@ class Describer:
         self.production, self.slots = production, slots
         self.folders = dict(production.folders.values_list("id", "path"))
         self.readers = dict(production.readers.values_list("id", "name"))
-        self.window = LEVEL_WINDOWS[production.level_window]
+        self.window = level_window(production.level_window)
         self.polish = Polish(production)
         self.unmade = False
         self.candidates = defaultdict[str, list[Candidate]](list)
@@ -122,7 +127,7 @@ class Describer:
         voice, said = None, None
         slot = self.slots.get(str(take.line_id))
         clipped = [Span(a + place, b + place) for a, b in take.clipped]
-        level = (*level_faults(take.peak, take.loudness, take.noise, self.window), *bleed_faults(take.bleed))
+        level = sound_faults(take.peak, take.loudness, take.noise, take.bleed, self.window)
         if finished:
             voice, _ = self.take_voice(take)
             said = judge(
@@ -143,11 +148,12 @@ class Describer:
                 str(take.id),
                 take.number,
                 usable=bool(voice and voice["speech"]) and not take.aside,
+                scratch=take.mark == SCRATCH,
                 whole=not take.recording__cut_off,
                 amiss=check.amiss if check else None,
                 clipped=len(clipped),
-                late=said.late if said else None,
-                past_end=said.past_end if said else None,
+                late=_as_read(said and said.late, moved),
+                past_end=_as_read(said and said.past_end, moved),
                 level=len(level),
             )
         )

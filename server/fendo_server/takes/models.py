@@ -4,7 +4,7 @@ import uuid
 from pathlib import Path
 
 from django.db import models
-from django.db.models import F, Q
+from django.db.models import F, Func, Q
 
 from fendo_server.fields import QuickJSONField
 from fendo_server.voice.models import Recording
@@ -43,6 +43,18 @@ class Take(models.Model):
     phrases = QuickJSONField(default=list)
     read = QuickJSONField(
         null=True, help_text="the read check, as the core's `ReadCheck.as_row` gives it; null: not listened to yet"
+    )
+    amiss = models.GeneratedField(
+        expression=Func(
+            F("read"),
+            # Strict: a lax path would look into the words, each of which is a list. Silent: of what failed there are none.
+            template="(jsonb_array_length(jsonb_path_query_array(%(expressions)s, "
+            """'strict $.words[*] ? (@[1] == "left out" || @[1] == "again")', '{}', true)) + """
+            "jsonb_array_length(%(expressions)s -> 'put_in'))",
+        ),
+        output_field=models.IntegerField(null=True),
+        db_persist=True,
+        help_text="words left out, said again, put in, by the read check; null: it has not listened",
     )
 
     class Meta:

@@ -105,7 +105,7 @@ class Repair(models.Model):
 
 
 class Treatment(models.Model):
-    """How the lines of a scope are treated: `production`, or `line:` and its identity."""
+    """How the lines of a scope are treated: `production`, or `line:` or `folder:` and its identity."""
 
     production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="treatments")
     scope = models.CharField(max_length=60)

@@ -2,6 +2,7 @@
 
 from uuid import UUID
 
+from django.utils import timezone
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.decorators import api_view
@@ -20,6 +21,14 @@ class JobSerializer(serializers.ModelSerializer):
     """A job. `about` is the source or the take that it works on, or the name of the handover that it writes."""
 
     about = serializers.SerializerMethodField()
+    left = serializers.SerializerMethodField()
+
+    def get_left(self, job: Job) -> int | None:
+        """Seconds that it will about take still; null where that can't be told yet."""
+        if job.state != Job.State.RUNNING or job.begun is None or job.progress < 0.05:
+            return None
+        taken = (timezone.now() - job.begun).total_seconds()
+        return round(taken * (1 - job.progress) / job.progress) if taken > 3 else None
 
     def get_about(self, job: Job) -> str:
         given = job.arguments
@@ -27,7 +36,20 @@ class JobSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Job
-        fields = ["id", "kind", "about", "state", "progress", "step", "error", "result", "cancel_wanted", "made", "ended"]
+        fields = [
+            "id",
+            "kind",
+            "about",
+            "state",
+            "progress",
+            "left",
+            "step",
+            "error",
+            "result",
+            "cancel_wanted",
+            "made",
+            "ended",
+        ]
         read_only_fields = fields
 
 

@@ -28,6 +28,7 @@ class Job(models.Model):
     cancel_wanted = models.BooleanField(default=False)
     attempts = models.PositiveIntegerField(default=0)
     made = models.DateTimeField(auto_now_add=True)
+    begun = models.DateTimeField(null=True, help_text="its last attempt")
     ended = models.DateTimeField(null=True)
 
     class Meta:

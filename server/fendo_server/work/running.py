@@ -141,7 +141,7 @@ def run(job_id: str) -> None:
         _mine(job).update(state=Job.State.FAILED, error=said, ended=timezone.now())
         return
     # Of two workers that take it at the same moment one begins: each counts on from what it has read.
-    begun = _mine(job).update(state=Job.State.RUNNING, progress=0.0, attempts=F("attempts") + 1)
+    begun = _mine(job).update(state=Job.State.RUNNING, progress=0.0, attempts=F("attempts") + 1, begun=timezone.now())
     if not begun:
         return
     job.attempts += 1

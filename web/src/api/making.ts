@@ -9,6 +9,11 @@ export type ChosenWords = { take: string; first: number; last: number }
 
 export type FitWish = { voice: string; guide: string; most: number; stay: number[]; silence: boolean }
 
+/** The comp that an edit has made, if there is one; `takes` are those that were there. */
+export function madeBy({ takes: now }: Patch, takes: readonly Take[]): Take | undefined {
+  return now?.find((one) => one.kind === 'comp' && !takes.some(({ id }) => id === one.id))
+}
+
 /** Comps made out of a line's readings. What was made is told, so that it can be chosen and heard. */
 export function useMaking(
   production: string,
@@ -25,7 +30,7 @@ export function useMaking(
       const since = learned(queries, production)
       const patch = await ask(line.id)
       workIn(queries, production, patch, since)
-      const made = patch.takes?.find((one) => one.kind === 'comp' && !takes.some(({ id }) => id === one.id))
+      const made = madeBy(patch, takes)
       if (made) onMade(made)
       return true
     } catch (error) {

@@ -327,6 +327,23 @@ export function useHandingOver(id: string) {
   return { begin, keep, remove, refresh }
 }
 
+/** A timeline that came back, read: readings move to where their files lie in it. */
+export function useTimelineBack(id: string) {
+  const queries = useQueryClient()
+  return useMutation({
+    mutationFn: async (timeline: ArrayBuffer) => {
+      const since = learned(queries, id)
+      const params = { path: { production_id: id } }
+      const found = await answered(
+        client.POST('/api/productions/{production_id}/handover/timeline/', { params, ...asBytes(timeline) }),
+      )
+      if (found.patch) workIn(queries, id, found.patch, since)
+      return found
+    },
+    scope: { id: `edits-${id}` },
+  })
+}
+
 /** What is suspicious, mended, treated; asked for again with each change of the production. */
 export function usePolish({ id, revision }: Production) {
   return useQuery({

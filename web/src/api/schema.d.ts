@@ -538,6 +538,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/handover/timeline/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Readings put where a timeline (EDL, OTIO) has the files that were handed over; undo takes it back. */
+        post: operations["return_timeline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/history/": {
         parameters: {
             query?: never;
@@ -1324,6 +1341,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/voices/{voice_id}/around/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The waveform of three seconds that were recorded before a take or a comp begins, and of three after it ends; nothing
+         *     where nothing was recorded.
+         */
+        get: operations["voice_around"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1403,6 +1440,12 @@ export interface components {
             file: string;
             folder: string;
         };
+        /**
+         * @description * `silence` - silence
+         *     * `room tone` - room tone
+         * @enum {string}
+         */
+        BetweenEnum: "silence" | "room tone";
         /** @enum {unknown} */
         BlankEnum: "";
         /**
@@ -1667,7 +1710,13 @@ export interface components {
          * @enum {string}
          */
         EdgesEnum: "voice" | "handles" | "slot";
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetSilencesEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["NoteTakeEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetSilencesEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["MoveEndEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["NoteTakeEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
+        /**
+         * @description * `first` - first
+         *     * `last` - last
+         * @enum {string}
+         */
+        EndEnum: "first" | "last";
         /** @description Where the recording of a take is to lie, and what its file is to be called. */
         FilingRequest: {
             /** Format: uuid */
@@ -1695,6 +1744,12 @@ export interface components {
              */
             kind: "fill_piece";
         };
+        /**
+         * @description * `mp4` - mp4
+         *     * `webm` - webm
+         * @enum {string}
+         */
+        FilmEnum: "mp4" | "webm";
         /** @description Something that is not as it should be. */
         Finding: {
             kind: components["schemas"]["FindingKindEnum"];
@@ -1707,6 +1762,7 @@ export interface components {
         /**
          * @description * `no take` - no take
          *     * `not picked` - not picked
+         *     * `scratch` - scratch
          *     * `silent` - silent
          *     * `over` - over
          *     * `overlaps` - overlaps
@@ -1719,11 +1775,10 @@ export interface components {
          *     * `name` - name
          *     * `hole` - hole
          *     * `missing` - missing
-         *     * `long` - long
          *     * `disk` - disk
          * @enum {string}
          */
-        FindingKindEnum: "no take" | "not picked" | "silent" | "over" | "overlaps" | "clipped" | "doubtful" | "other words" | "wild" | "cut off" | "not treated" | "name" | "hole" | "missing" | "long" | "disk";
+        FindingKindEnum: "no take" | "not picked" | "scratch" | "silent" | "over" | "overlaps" | "clipped" | "doubtful" | "other words" | "wild" | "cut off" | "not treated" | "name" | "hole" | "missing" | "disk";
         /** @description The end of a take. */
         FinishRequest: {
             total: number;
@@ -1825,11 +1880,13 @@ export interface components {
          *     * `wav 96/24` - wav 96/24
          *     * `flac` - flac
          *     * `mp3` - mp3
+         *     * `mp3 128` - mp3 128
+         *     * `mp3 320` - mp3 320
          *     * `aac` - aac
          *     * `opus` - opus
          * @enum {string}
          */
-        FormEnum: "wav 48/24" | "wav 44.1/16" | "wav 96/24" | "flac" | "mp3" | "aac" | "opus";
+        FormEnum: "wav 48/24" | "wav 44.1/16" | "wav 96/24" | "flac" | "mp3" | "mp3 128" | "mp3 320" | "aac" | "opus";
         /** @description A take that was found. */
         FoundTake: {
             id: string;
@@ -1960,6 +2017,8 @@ export interface components {
             readonly state: components["schemas"]["JobStateEnum"];
             /** Format: double */
             readonly progress: number;
+            /** @description Seconds that it will about take still; null where that can't be told yet. */
+            readonly left: number | null;
             readonly step: string;
             readonly error: string;
             readonly result: unknown;
@@ -2157,20 +2216,14 @@ export interface components {
         };
         /** @description The wanted window of peaks, dBFS. */
         LevelWindow: {
-            key: components["schemas"]["LevelWindowEnum"];
+            /** @description lively, roomy, full; or its edges: -15..-8 */
+            key: string;
             name: string;
             /** Format: double */
             low: number;
             /** Format: double */
             high: number;
         };
-        /**
-         * @description * `lively` - lively
-         *     * `roomy` - roomy
-         *     * `full` - full
-         * @enum {string}
-         */
-        LevelWindowEnum: "lively" | "roomy" | "full";
         /** @description A line; `needed` and `spare` in samples. */
         Line: {
             id: string;
@@ -2291,6 +2344,33 @@ export interface components {
          */
         MonitorEnum: "programme" | "original" | "silent";
         /**
+         * @description * `move_end` - move_end
+         * @enum {string}
+         */
+        MoveEndEditKindEnum: "move_end";
+        /**
+         * @description A take or a comp that begins (`first`) or ends (`last`) at sample `at` of the programme, from now on.
+         *
+         *     The recording has all of it still. Of a take a comp is made, which is picked where the take was.
+         */
+        MoveEndEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            voice: string;
+            end: components["schemas"]["EndEnum"];
+            /**
+             * Format: int64
+             * @description programme sample
+             */
+            at: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_end";
+        };
+        /**
          * @description * `move_line` - move_line
          * @enum {string}
          */
@@ -2369,6 +2449,13 @@ export interface components {
              */
             kind: "move_voice";
         };
+        /** @description A line whose reading lies elsewhere in a timeline that came back. */
+        MovedLine: {
+            line: string;
+            number: string;
+            /** @description samples later than before */
+            by: number;
+        };
         /** @description The next file name under a pattern. */
         NameExample: {
             pattern: string;
@@ -2408,12 +2495,13 @@ export interface components {
          * @enum {string}
          */
         NewLineEditKindEnum: "new_line";
-        /** @description A line without words yet, to be typed, behind line `after` (None: at the end). */
+        /** @description A line without words yet, to be typed, behind line `after` (None: at the end); with a slot where that belongs. */
         NewLineEditRequest: {
             /** @description the revision that the edit was made at */
             revision: number;
             /** Format: uuid */
             after?: string | null;
+            slot?: number[] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2435,6 +2523,11 @@ export interface components {
             input: string;
             /** @description where a pick-up begins, programme sample */
             cue?: number | null;
+            /**
+             * @description it only holds a place until the real reading is there
+             * @default false
+             */
+            scratch?: boolean;
         };
         /** @description What comes after a reading. */
         Next: {
@@ -2490,11 +2583,27 @@ export interface components {
             name: string;
             parts: components["schemas"]["PartsEnum"][];
             which: components["schemas"]["WhichEnum"];
-            /** @description the folders, readers or lines */
+            /** @description the folders, readers, lines, marks or shots */
             of: string[];
             sound: components["schemas"]["SoundEnum"];
             edges: components["schemas"]["EdgesEnum"];
+            /**
+             * @description what lies between the lines of a whole voice
+             *
+             *     * `silence` - silence
+             *     * `room tone` - room tone
+             * @default silence
+             */
+            between?: components["schemas"]["BetweenEnum"];
             form: components["schemas"]["FormEnum"];
+            /**
+             * @description how films are written
+             *
+             *     * `mp4` - mp4
+             *     * `webm` - webm
+             * @default mp4
+             */
+            film?: components["schemas"]["FilmEnum"];
             channels: number;
             names: string;
             /**
@@ -2508,11 +2617,27 @@ export interface components {
             name: string;
             parts: components["schemas"]["PartsEnum"][];
             which: components["schemas"]["WhichEnum"];
-            /** @description the folders, readers or lines */
+            /** @description the folders, readers, lines, marks or shots */
             of: string[];
             sound: components["schemas"]["SoundEnum"];
             edges: components["schemas"]["EdgesEnum"];
+            /**
+             * @description what lies between the lines of a whole voice
+             *
+             *     * `silence` - silence
+             *     * `room tone` - room tone
+             * @default silence
+             */
+            between?: components["schemas"]["BetweenEnum"];
             form: components["schemas"]["FormEnum"];
+            /**
+             * @description how films are written
+             *
+             *     * `mp4` - mp4
+             *     * `webm` - webm
+             * @default mp4
+             */
+            film?: components["schemas"]["FilmEnum"];
             channels: number;
             names: string;
             /**
@@ -2566,6 +2691,7 @@ export interface components {
          *     * `readers` - readers
          *     * `folders` - folders
          *     * `film` - film
+         *     * `slides` - slides
          *     * `mix` - mix
          *     * `bed` - bed
          *     * `subtitles` - subtitles
@@ -2575,7 +2701,7 @@ export interface components {
          *     * `sources` - sources
          * @enum {string}
          */
-        PartsEnum: "lines" | "voice" | "readers" | "folders" | "film" | "mix" | "bed" | "subtitles" | "script" | "timeline" | "takes" | "sources";
+        PartsEnum: "lines" | "voice" | "readers" | "folders" | "film" | "slides" | "mix" | "bed" | "subtitles" | "script" | "timeline" | "takes" | "sources";
         /** @description What a change made different; `takes` are all takes of the lines in `lines`. */
         Patch: {
             revision: number;
@@ -2611,7 +2737,8 @@ export interface components {
             language?: components["schemas"]["LanguageEnum"];
             /** Format: uuid */
             reader?: string;
-            level_window?: components["schemas"]["LevelWindowEnum"];
+            /** @description lively, roomy, full; or its edges in dBFS: -15..-8 */
+            level_window?: string;
             headphones?: boolean;
             monitor?: components["schemas"]["MonitorEnum"];
             count_in?: components["schemas"]["CountInEnum"];
@@ -2795,6 +2922,8 @@ export interface components {
             pace: components["schemas"]["Pace"];
             languages: components["schemas"]["Language"][];
             level_window: components["schemas"]["LevelWindow"];
+            /** @description those that ship */
+            level_windows: components["schemas"]["LevelWindow"][];
             headphones: boolean;
             input: components["schemas"]["Input"];
             /** @description the one who reads lines that have none of their own */
@@ -3000,6 +3129,15 @@ export interface components {
              * @enum {string}
              */
             kind: "replace_words";
+        };
+        /** @description What a timeline that came back has changed. */
+        Returned: {
+            moved: components["schemas"]["MovedLine"][];
+            /** @description lines that lie where they lay */
+            still: number;
+            remarks: string[];
+            /** @description null: nothing was moved */
+            patch: components["schemas"]["Patch"] | null;
         };
         /** @description The newest room check of a production; levels in dBFS. */
         RoomCheck: {
@@ -3286,8 +3424,8 @@ export interface components {
          * @description How lines are treated.
          *
          *     Attributes:
-         *         scope: `production`, or `line:` and a line's identity: the nearest wins.
-         *         chain: None: as the production is; for the production itself: not at all.
+         *         scope: `production`, `folder:` or `line:` with an identity: the nearest wins.
+         *         chain: None: as the next wider scope is; for the production itself: not at all.
          */
         SetTreatmentEditRequest: {
             /** @description the revision that the edit was made at */
@@ -3608,6 +3746,7 @@ export interface components {
              *     * `keep` - keep
              *     * `maybe` - maybe
              *     * `no` - no
+             *     * `scratch` - scratch
              */
             mark: components["schemas"]["TakeMarkEnum"] | components["schemas"]["BlankEnum"];
             note: string;
@@ -3668,9 +3807,10 @@ export interface components {
          *     * `keep` - keep
          *     * `maybe` - maybe
          *     * `no` - no
+         *     * `scratch` - scratch
          * @enum {string}
          */
-        TakeMarkEnum: "keep" | "maybe" | "no";
+        TakeMarkEnum: "keep" | "maybe" | "no" | "scratch";
         /**
          * @description * `recording` - Recording
          *     * `finished` - Finished
@@ -3788,13 +3928,15 @@ export interface components {
         /**
          * @description * `all` - all
          *     * `picked` - picked
+         *     * `marked` - marked
          *     * `folder` - folder
          *     * `reader` - reader
+         *     * `shots` - shots
          *     * `chosen` - chosen
          *     * `changed` - changed
          * @enum {string}
          */
-        WhichEnum: "all" | "picked" | "folder" | "reader" | "chosen" | "changed";
+        WhichEnum: "all" | "picked" | "marked" | "folder" | "reader" | "shots" | "chosen" | "changed";
         /** @description A file that was written. */
         Written: {
             path: string;
@@ -4991,6 +5133,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Plan"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    return_timeline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Returned"];
                 };
             };
             422: {
@@ -6429,6 +6604,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    voice_around: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                voice_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };

@@ -1,6 +1,7 @@
 import { Button, Modal } from '@mantine/core'
 import { useEffect, useState } from 'react'
 import { ACTIONS, type ActionName, keyName, keyText, useChangedKeys } from './keys'
+import { listenToPedals, usePedals } from './pedals'
 
 const ROOMS = [...new Set(Object.values(ACTIONS).map((action) => action.room))]
 
@@ -8,6 +9,7 @@ const ROOMS = [...new Set(Object.values(ACTIONS).map((action) => action.room))]
 export function KeysOverview({ opened, onClose }: { opened: boolean; onClose: () => void }) {
   const [waiting, setWaiting] = useState<ActionName | null>(null)
   const { changed, set } = useChangedKeys()
+  const { heard, said } = usePedals()
   useEffect(() => {
     if (!waiting) return
     const press = (event: KeyboardEvent) => {
@@ -23,6 +25,18 @@ export function KeysOverview({ opened, onClose }: { opened: boolean; onClose: ()
   return (
     <Modal opened={opened} onClose={onClose} title="Keys" size="xl" closeOnEscape={!waiting}>
       <p className="quiet">Press a key’s button to give it another one. Nothing fires while text is being typed.</p>
+      <p className="quiet">
+        {heard === null ? (
+          <Button size="compact-sm" variant="default" onClick={() => void listenToPedals()}>
+            Use a MIDI foot switch
+          </Button>
+        ) : heard.length ? (
+          `A foot switch on ${heard.join(', ')} can be given to anything here, like a key.`
+        ) : (
+          'No MIDI device is connected. Plug the foot switch in; it is found by itself.'
+        )}{' '}
+        {said && <span role="alert">{said}</span>}
+      </p>
       <div className="keys-sheet">
         {ROOMS.map((room) => (
           <section key={room}>

@@ -15,6 +15,7 @@ import { EngineProvider, useEngine, useWatched } from './engine'
 import { KeysOverview } from './KeysOverview'
 import { letGo, useKeys } from './keys'
 import { Landing } from './Landing'
+import { pedalsAsBefore } from './pedals'
 import { duckingOf, rateOf, scoreOf, useLines, voicesOf } from './room'
 import { Failed, Loading, sayProblem } from './Said'
 import { Scheme } from './Scheme'
@@ -44,7 +45,10 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
   const { step } = useLines(production, engine)
   const [keys, setKeys] = useState(false)
   const queries = useQueryClient()
-  const { line: chosen, choose } = useDesk()
+  const { line: chosen, choose, setPoint } = useDesk()
+  useEffect(pedalsAsBefore, [])
+  // biome-ignore lint/correctness/useExhaustiveDependencies: places of one production mean nothing in another
+  useEffect(() => setPoint({ from: null, to: null }), [production.id, setPoint])
   useEffect(() => {
     // Something is always chosen: the first line that is left to do in this room, or the first of all.
     // A line just made is known before it is drawn.

@@ -14,6 +14,9 @@ type Desk = {
   follows: boolean
   /** An edit of the reel that is about to be made: what it means is told beforehand. */
   asked: Edit | null
+  /** Where a take is to be recorded that no line was made for: from one sample to another. */
+  point: { from: number | null; to: number | null }
+  setPoint: (point: Partial<Desk['point']>) => void
   setHolds: (holds: Desk['holds']) => void
   choosePiece: (piece: string | null) => void
   setReel: (how: Partial<Pick<Desk, 'closes' | 'follows' | 'asked'>>) => void
@@ -29,6 +32,8 @@ export const useDesk = create<Desk>((set) => ({
   closes: true,
   follows: true,
   asked: null,
+  point: { from: null, to: null },
+  setPoint: (point) => set((desk) => ({ point: { ...desk.point, ...point } })),
   setHolds: (holds) => set({ holds }),
   choosePiece: (piece) => set({ piece }),
   setReel: (how) => set(how),

@@ -13,8 +13,10 @@ let engine: Engine | undefined
 function theEngine(): Engine {
   engine ??= new Engine({
     token: csrfToken,
-    begin: (line_id, input, cue) =>
-      answered(client.POST('/api/lines/{line_id}/takes/', { params: { path: { line_id } }, body: { input, cue } })),
+    begin: (line_id, input, cue, scratch) =>
+      answered(
+        client.POST('/api/lines/{line_id}/takes/', { params: { path: { line_id } }, body: { input, cue, scratch } }),
+      ),
     abandon: async (take_id) => {
       await answered(client.POST('/api/takes/{take_id}/abandon/', { params: { path: { take_id } } }))
     },

@@ -1,3 +1,4 @@
+// @vitest-environment jsdom
 import { describe, expect, it } from 'vitest'
 import { ACTIONS, isTyping, keyName, keyOf, keyText, useChangedKeys } from './keys'
 

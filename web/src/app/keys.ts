@@ -60,13 +60,15 @@ export const ACTIONS = {
   markHere: { key: 'm', does: 'mark a mistake in the take', room: 'Booth' },
   punchIn: { key: 'i', does: 'read again from the position on (punch in)', room: 'Booth' },
   follow: { key: 'f', does: 'the page follows the voice, or stays', room: 'Booth' },
+  pointFrom: { key: '[', does: 'record from here, without a line made beforehand', room: 'Booth' },
+  pointTo: { key: ']', does: 'record to here', room: 'Booth' },
   callOff: { key: 'Escape', does: 'call off the count-in; stop', room: 'Booth' },
   headphones: { key: 'h', does: 'headphones are on, or not', room: 'Booth' },
   clip: { key: 'c', does: 'clear the clip light', room: 'Booth' },
   cutPass: { key: 'k', does: 'cut the take into the lines that were read in it', room: 'Booth, Takes' },
   pick: { key: 'Enter', does: 'pick the take', room: 'Takes' },
   aside: { key: 'x', does: 'set the take aside, or bring it back', room: 'Takes' },
-  markTake: { key: 'm', does: 'mark the take: keep, maybe, no, nothing', room: 'Takes' },
+  markTake: { key: 'm', does: 'mark the take: keep, maybe, no, scratch, nothing', room: 'Takes' },
   noteTake: { key: 'o', does: 'write a note on the take', room: 'Takes' },
   against: { key: 'b', does: 'hear the take that was heard before, from the same word', room: 'Takes' },
   hearSuggested: { key: 'g', does: 'hear the take to try first', room: 'Takes' },
@@ -79,6 +81,8 @@ export const ACTIONS = {
   snap: { key: 's', does: 'its first word to the slot’s start', room: 'Takes' },
   seamBack: { key: 'Alt+ArrowLeft', does: 'the seam 10 ms earlier', room: 'Takes' },
   seamOn: { key: 'Alt+ArrowRight', does: 'the seam 10 ms later', room: 'Takes' },
+  takeBegins: { key: 'Alt+[', does: 'the take begins here', room: 'Takes' },
+  takeEnds: { key: 'Alt+]', does: 'the take ends here', room: 'Takes' },
   joinTakes: { key: 'j', does: 'the take goes on from what sounds now', room: 'Takes' },
   fitTake: { key: 't', does: 'fit the take to where an old reading sits', room: 'Takes' },
   filmSilent: { key: 'Shift+f', does: 'the film’s own sound is silent under the line, or heard', room: 'Takes' },
@@ -167,6 +171,8 @@ const SIGNS: Record<string, string> = {
 
 /** A key as people read it. */
 export function keyText(key: string): string {
+  const pedal = /^(Pedal|Note)(\d+)$/.exec(key)
+  if (pedal) return `${pedal[1]!.toLowerCase()} ${pedal[2]}`
   return key.replace(/\w+$/, (last) => SIGNS[last] ?? (last.length === 1 ? last.toUpperCase() : last)).replaceAll('+', ' ')
 }
 
@@ -197,6 +203,11 @@ export function letGo(event: React.MouseEvent): void {
   if (isChoice(event.target)) requestAnimationFrame(() => (event.target as HTMLElement).blur())
   const pressed = event.detail > 0 && event.target instanceof HTMLElement && event.target.closest<HTMLElement>('button, a')
   if (pressed && !pressed.ariaHasPopup) pressed.blur()
+}
+
+/** The same for what gets the focus back when something closes. */
+export function letGoSoon(): void {
+  setTimeout(() => document.activeElement instanceof HTMLElement && document.activeElement.blur(), 50)
 }
 
 const ACT = 'fendo-act'

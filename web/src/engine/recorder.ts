@@ -19,7 +19,8 @@ export const LEAD = Math.round(0.85 * BEAT)
 const LATEST = SAMPLE_RATE / 5
 /** Sound kept after the stop. */
 const HANDLE = SAMPLE_RATE
-const PRE_ROLL = Math.round(3.5 * SAMPLE_RATE)
+/** The programme plays so long before the first beat. */
+const PRE_ROLL = SAMPLE_RATE / 2
 /** After a pause the programme goes back so far, to be read into. */
 const RUN_UP = 2 * SAMPLE_RATE
 const CLOCK_EVERY_MS = 200
@@ -35,7 +36,7 @@ const COLUMN = 8 * 128
 /** The one unmistakable state of the Booth. */
 export type BoothState =
   | { kind: 'ready' }
-  | { kind: 'counting in'; line: string; cue: number; from: number; take: number | null }
+  | { kind: 'counting in'; line: string; cue: number; from: number; count: CountIn; take: number | null }
   | { kind: 'recording'; line: string; cue: number; take: number }
   | { kind: 'paused'; line: string; cue: number; take: number }
   | { kind: 'going on'; line: string; cue: number; from: number; take: number }
@@ -52,6 +53,12 @@ type Begun = { id: string; number: number; file: string; folder: string }
 /** What the recorder needs to know of a line. */
 export type RecordedLine = { id: string; slot: Span | null }
 
+/** Beats before the cue, and how long each is in samples. */
+type CountIn = { beats: number; beat: number }
+const THREE: CountIn = { beats: 3, beat: BEAT }
+/** A beat is no shorter than a second: the last beep must be over when the kept sound begins. */
+export const BEATS = { least: 2, most: 6, lengths: [1, 1.25, 1.5, 2] } as const
+
 /** How a take is read. */
 export type Reading = {
   score: Score
@@ -59,14 +66,13 @@ export type Reading = {
   guide: 'ear' | 'eye'
   /** Where a pick-up begins; a whole take begins with the slot. */
   cue?: number | null
-  /** Beats before the cue on which it beeps; none: the count-in is only seen. */
-  beeps?: readonly number[]
+  /** It only holds a place until the real reading is there. */
+  scratch?: boolean
+  count?: CountIn
+  /** Whether its beats are heard. Through loudspeakers (`aloud`) the room goes on sounding: the last one is left out, so that
+   * it is more than a second old when the kept sound begins. */
+  beeps?: 'heard' | 'aloud' | 'none'
 }
-
-/** With headphones. */
-export const BEEPS = [3, 2, 1] as const
-/** Through loudspeakers the room goes on sounding: the last one is more than a second old when the kept sound begins. */
-export const BEEPS_ALOUD = [3, 2] as const
 
 export type Level = { peak: number; rms: number; held: number; clipped: boolean }
 
@@ -92,7 +98,7 @@ type Live = {
 export type RecorderDoors = {
   /** The cookie's token, without which the server takes nothing; another one after signing in again. */
   token: () => string
-  begin: (line: string, input: string, cue: number | null) => Promise<Begun>
+  begin: (line: string, input: string, cue: number | null, scratch: boolean) => Promise<Begun>
   abandon: (take: string) => Promise<void>
   roundTrip: (devices: Devices) => Promise<{ latency: number; spread: number } | null>
   measure: (devices: Devices, sound: ArrayBuffer) => Promise<{ latency: number; spread: number }>
@@ -274,10 +280,12 @@ export class Recorder {
     const notes = new ClockNotes()
     const live: Live = { line, reading, cue, begun: null, armed: false, off: false, cut: '', notes, from: 0, base: 0 }
     this.live = live
+    const { beeps = 'heard', count = THREE } = reading
+    const from = cue - count.beats * count.beat - PRE_ROLL
     this.wave.clear()
     this.marks.set(0)
     this.clearClip()
-    this.state.set({ kind: 'counting in', line: line.id, cue, from: cue - PRE_ROLL, take: null })
+    this.state.set({ kind: 'counting in', line: line.id, cue, from, count, take: null })
     await this.pending // a microphone that was chosen just now
     if (!this.opened) {
       this.live = undefined
@@ -295,13 +303,14 @@ export class Recorder {
     this.standAlone(live)
     this.opened.prepare(line.id)
     await this.audio.warm()
-    const begun = this.doors.begin(line.id, this.opened.choice.label, reading.cue ?? null)
+    const begun = this.doors.begin(line.id, this.opened.choice.label, reading.cue ?? null, reading.scratch ?? false)
     begun.catch(() => {})
-    if (!(await this.transport.play(cue - PRE_ROLL, { score: reading.score })) || live.off) {
+    if (!(await this.transport.play(from, { score: reading.score })) || live.off) {
       if (this.live === live) await this.callOff()
       return
     }
-    for (const beat of reading.beeps ?? BEEPS) this.transport.beep(cue - beat * BEAT)
+    for (let beat = count.beats; beeps !== 'none' && beat > (beeps === 'aloud' ? 1 : 0); beat--)
+      this.transport.beep(cue - beat * count.beat)
     try {
       live.begun = await begun
     } catch (error) {
@@ -354,13 +363,8 @@ export class Recorder {
     this.tellOutbox({ kind: 'open', id: begun.id, line: live.line.id, asked, clock: live.notes.give() })
     this.tellCapture({ kind: 'arm', id: begun.id, from: live.from })
     live.armed = true
-    this.state.set({
-      kind: 'counting in',
-      line: live.line.id,
-      cue: live.cue,
-      from: live.cue - PRE_ROLL,
-      take: begun.number,
-    })
+    const { value } = this.state
+    if (value.kind === 'counting in') this.state.set({ ...value, take: begun.number })
     try {
       await input.cue(this.transport.frameOf(live.cue))
     } catch (error) {

@@ -12,6 +12,9 @@ export type PageSettings = {
   notes: boolean
   /** The page follows the voice while somebody reads. */
   follow: boolean
+  /** Beats of the count-in, and how long each is in seconds. */
+  beats: number
+  beat: number
   /** Lines of this reader only; null for all. */
   reader: string | null
 }
@@ -19,7 +22,16 @@ export type PageSettings = {
 export const SIZES = { least: 14, most: 40 }
 export const MEASURES = { least: 30, most: 90 }
 const STORED = 'fendo-page'
-const AT_FIRST: PageSettings = { size: 18, measure: 66, picture: 'beside', notes: true, follow: true, reader: null }
+const AT_FIRST: PageSettings = {
+  size: 18,
+  measure: 66,
+  picture: 'beside',
+  notes: true,
+  follow: true,
+  beats: 3,
+  beat: 1,
+  reader: null,
+}
 
 function stored(): PageSettings {
   try {

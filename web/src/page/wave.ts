@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
+import { SAMPLE_RATE } from '../engine/time'
 
 /** Samples in one column of a stored waveform. */
 const WAVE_BLOCK = 480
@@ -8,8 +9,8 @@ export type Wave = Uint8Array
 
 type Named = { id: string; key: string }
 
-async function load({ id, key }: Named): Promise<Wave> {
-  const answer = await fetch(`/api/voices/${id}/${key}/wave/`, { credentials: 'same-origin' })
+async function load(address: string): Promise<Wave> {
+  const answer = await fetch(address, { credentials: 'same-origin' })
   if (!answer.ok) throw new Error('the waveform could not be loaded')
   return new Uint8Array(await answer.arrayBuffer())
 }
@@ -18,7 +19,7 @@ async function load({ id, key }: Named): Promise<Wave> {
 export function waveQuery(voice: Named) {
   return {
     queryKey: ['wave', voice.key],
-    queryFn: () => load(voice),
+    queryFn: () => load(`/api/voices/${voice.id}/${voice.key}/wave/`),
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 600_000,
   }
@@ -32,6 +33,23 @@ export function useWave(voice: Named | null): Wave | undefined {
 export function heightOf(byte: number): number {
   const decibel = (byte / 255) * 60 - 60
   return byte === 0 ? 0 : 10 ** (decibel / 50)
+}
+
+/** What was recorded before a take or a comp begins, and after it ends: so much of each. */
+export const AROUND = 3 * SAMPLE_RATE
+
+/** The waveforms of what was recorded around what sounds; asked for when its ends are going to be moved. */
+export function useAround(voice: Named | null, wanted: boolean): [Wave, Wave] | undefined {
+  return useQuery({
+    queryKey: ['around', voice?.key],
+    queryFn: async () => {
+      const wave = await load(`/api/voices/${voice!.id}/around/`)
+      const half = (2 * AROUND) / WAVE_BLOCK
+      return [wave.subarray(0, half), wave.subarray(half)] as [Wave, Wave]
+    },
+    enabled: Boolean(voice) && wanted,
+    staleTime: Number.POSITIVE_INFINITY,
+  }).data
 }
 
 /** Samples of a decoded sound as a waveform. */

@@ -63,6 +63,11 @@ export function Strip({ production }: { production: Production }) {
   const chosenPiece = useDesk((desk) => desk.piece)
   const piece = holds === 'reel' ? chosenPiece : null
   const latest = useRef({ production, chosen, length, piece })
+  const point = useDesk((desk) => desk.point)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: other points are other marks
+  useEffect(() => {
+    dirty.current = true
+  }, [point])
   const { edit } = useEdits(production.id)
   const held = useRef<Held | null>(null)
   const cut = useRef<Cut | null>(null)
@@ -148,6 +153,8 @@ export function Strip({ production }: { production: Production }) {
       const ctx = front.getContext('2d')!
       ctx.clearRect(0, 0, width, height)
       const mark = cut.current
+      const { from, to } = useDesk.getState().point
+      for (const at of [from, to]) if (at !== null) drawMark(ctx, xOf(at, view.current), at === from ? 'from' : 'to', inks)
       if (mark?.moved) drawMark(ctx, xOf(mark.at, view.current), mark.text, inks)
       drawPlayhead(ctx, x, height, busy ? inks.fire : inks.ink)
       dirty.current = false

@@ -13,6 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fendo_core.audio import pcm, wav
+from fendo_core.production import edits
 from fendo_core.reader import narrator
 from fendo_core.takes import measures
 from fendo_core.timebase import SAMPLE_RATE, Span
@@ -27,7 +28,7 @@ from fendo_server.voice.models import Recording
 from fendo_server.voice.reading import read_sound
 from fendo_server.work import running
 from fendo_server.work.models import Job
-from testing import clock_of, record, send, takes_of, voice
+from testing import bring, clock_of, edit, order, record, send, takes_of, voice
 
 
 def recording_of(take):
@@ -504,3 +505,36 @@ def test_a_machine_too_slow_to_listen_goes_on_by_pace_and_so_does_another_langua
     for told in (slow, other):
         words = [one["word"] for one in told]
         assert words == sorted(words) and words[0] == 0 and words[-1] >= 0.7 * len(line.text.split())
+
+
+def test_a_scratch_holds_a_place_until_the_real_reading_is_there(client, production, ada, film_file):
+    bring(client, production, film_file.read_bytes(), "mill.mp4")
+    third = production.lines.all()[2]
+    begun = send(client, "POST", f"/api/lines/{third.id}/takes/", {"input": "mic", "scratch": True})
+    take = Take.objects.get(pk=begun.json()["id"])
+    sound = voice(3.0)
+    capture.append(take, 0, pcm.from_integers(sound))
+    capture.finish(take, len(sound), [clock_of(4 * SAMPLE_RATE)], False)
+    take.refresh_from_db()
+    third.refresh_from_db()
+    assert take.mark == "scratch"
+    # It has left its line a slot, just where it was spoken, to the frame.
+    assert abs(third.slot.start - (take.placed + take.speech_start)) < 1_920
+    assert abs(third.slot.end - (take.placed + take.speech_end)) < 1_920
+
+    def line():
+        return client.get(f"/api/productions/{production.id}/").json()["lines"][2]
+
+    assert line()["voice"]["id"] == str(take.id)
+    found = send(client, "POST", f"/api/productions/{production.id}/handover/plan/", order()).json()["findings"]
+    assert "Line 3 is a scratch reading." in {one["says"] for one in found}
+    real = record(third, voice(3.0, seed=4))
+    later = record(third, voice(3.0, seed=5))
+    edit(production, ada, edits.NoteTake(str(later.id), "scratch"))
+    assert line()["voice"]["id"] == str(real.id), "a scratch never stands before a reading"
+    slot = line()["slot"]
+    edit(production, ada, edits.SetSlot(str(third.id), None))
+    again = capture.begin(third, "mic", scratch=True)
+    capture.append(again, 0, bytes(3 * len(sound)))
+    capture.finish(again, len(sound), [clock_of(0)], False)
+    assert line()["slot"] is None and slot, "nobody spoke: there is nothing to leave"

@@ -4,6 +4,7 @@ import io
 import json
 import re
 import subprocess
+import uuid
 
 import numpy as np
 import pytest
@@ -22,12 +23,12 @@ from fendo_core.voice.treatment import treated
 from fendo_server.handover.programme import programme_sound, spoken
 from fendo_server.polish.jobs import SCAN
 from fendo_server.productions import record as production_record
-from fendo_server.productions import state
+from fendo_server.productions import services, state
 from fendo_server.takes import listening
 from fendo_server.voice.sounding import MAKE_ALL
 from fendo_server.work import running
 from fendo_server.work.models import Job
-from testing import edit, record, send
+from testing import edit, forget_everything, record, send
 
 WORDS = "Then the keeper lifts one oak board, and the wheel remembers what to do."
 
@@ -201,6 +202,33 @@ def test_a_treated_line_sounds_so_everywhere(desk, client):
     assert desk.line()["voice"]["key"] == told["bare"]
     desk.edit(kind="set_treatment", scope=line, chain=None)
     assert desk.line()["voice"]["key"] == told["key"]
+
+
+def test_what_lies_in_a_folder_is_treated_as_the_folder_is_here_and_where_it_is_opened_again(desk, client, ada, settings):
+    production = desk.production
+    landing, other = production.landing, services.folder_at(production, "Pick-ups")
+    bare = desk.line()["voice"]["key"]
+    chain = {"name": "Own", "stages": [{"kind": "rumble", "on": True, "settings": {"below": 120.0}}]}
+    assert desk.edit(kind="set_treatment", scope=f"folder:{other.id}", chain=chain).status_code == 200
+    assert desk.line()["voice"]["key"] == bare, "it lies in another folder"
+    desk.edit(kind="set_treatment", scope=f"folder:{landing.id}", chain=chain)
+    treated_so = desk.line()["voice"]["key"]
+    assert treated_so != bare
+    drawn = client.get(f"/api/lines/{desk.text.id}/treatment/drawing/").json()
+    assert min(drawn["response"]) < -3.0, "the drawing is of the folder's chain"
+    # Moved into the other folder it is treated as that is; both are told by their paths in the record.
+    moved = send(client, "POST", f"/api/takes/{desk.take.pk}/file/", {"folder": str(other.id)})
+    assert moved.status_code == 200, moved.content
+    desk.edit(kind="set_treatment", scope=f"folder:{other.id}", chain=None)
+    assert desk.line()["voice"]["key"] == bare
+    kept = json.loads(production_record.packed(production))["rows"]
+    assert kept[f"chain:folder:{landing.path}"]["name"] == "Own"
+    assert desk.edit(kind="set_treatment", scope=f"folder:{uuid.uuid4()}", chain=chain).status_code == 422
+    folder = settings.MEDIA / production.directory
+    (folder / production_record.NAME).write_bytes(production_record.packed(production))
+    forget_everything()
+    again = production_record.restore(ada, production_record.read(folder), folder, production.directory)
+    assert [one.scope for one in again.treatments.all()] == [f"folder:{again.landing_id}"] != [f"folder:{landing.id}"]
 
 
 def test_a_gap_is_closed_and_the_line_stands_with_its_comp(desk):

@@ -9,6 +9,7 @@ from django.db import IntegrityError, connection, connections, transaction
 from django.test.utils import CaptureQueriesContext
 
 from fendo_core.production import edits
+from fendo_core.takes.standing import comp_of
 from fendo_server.productions import changes, description, state
 from fendo_server.productions.models import Production, Reader
 from fendo_server.script.models import Line
@@ -269,6 +270,31 @@ def test_many_windows_editing_at_once_lose_no_edit_and_break_no_row(ada, product
         changes.undo(production, ada)
     after = state.load(production)
     assert [line for line in after.lines if not line.dropped] == list(before.lines)
+
+
+@pytest.mark.django_db(transaction=True)
+def test_what_is_read_while_somebody_edits_is_of_one_moment(ada, production, monkeypatch):
+    """Between two of its questions to the database a line gets a comp, and that is picked."""
+    line = production.lines.first()
+    take = record(line, voice(seed=1))
+    edit(production, ada, edits.Pick(str(line.id), str(take.id)))
+    reader, comp, paces = str(production.reader_id), comp_of(state.load(production), str(take.id)), state.pace.paces
+
+    def meanwhile(of):
+        def add() -> None:
+            try:
+                edit(production, ada, edits.AddComp(str(line.id), reader, "two", comp, str(take.id)))
+            finally:
+                connections.close_all()
+
+        monkeypatch.setattr(state.pace, "paces", paces)
+        with ThreadPoolExecutor(1) as pool:
+            pool.submit(add).result()
+        return paces(of)
+
+    monkeypatch.setattr(state.pace, "paces", meanwhile)
+    kinds = [description.whole(Production.objects.get(pk=production.pk))["lines"][0]["voice"]["kind"] for _ in range(2)]
+    assert kinds == ["take", "comp"]
 
 
 def test_old_changes_go_and_a_window_from_before_them_is_told(desk, production, ada, monkeypatch):

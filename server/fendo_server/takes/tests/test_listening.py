@@ -7,6 +7,7 @@ from fendo_core.audio import pcm
 from fendo_core.production import edits
 from fendo_core.reader import narrator
 from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.words import ReadCheck
 from fendo_server.takes import listening
 from fendo_server.takes.models import Take
 from testing import edit, record, takes_of
@@ -31,12 +32,21 @@ def read(line, seed: int, fault: str = "none", silence: int = 0):
 def test_a_take_says_which_words_were_read_and_the_whole_one_is_tried_first(client, production, line):
     whole, short = read(line, 1), read(line, 2, "word left out")
     assert [take["read"]["state"] for take in takes_of(client, production)] == ["waiting", "waiting"]
+    base = f"/api/productions/{production.id}/"
+    before = client.get(f"{base}now/").json()["others"]
+    assert client.get(base).json()["lines"][0]["voice"]["id"] == str(short.id), "nobody has listened yet"
     assert listening.check_missing() == 2 and listening.check_missing() == 0
     first, second = takes_of(client, production)
     assert [word["text"] for word in first["read"]["words"]] == TEXT.split()
     assert {word["mark"] for word in first["read"]["words"]} <= {"read", "doubtful"}
     assert any("leaves out" in fault for fault in second["faults"]) and "every word" in first["suggested"]
     assert second["suggested"] == []
+    # It sounds from now on, and windows are told to look again.
+    assert client.get(base).json()["lines"][0]["voice"]["id"] == str(whole.id)
+    assert client.get(f"{base}now/").json()["others"] != before
+    assert [take.amiss for take in Take.objects.order_by("number")] == [
+        ReadCheck.from_row(take.read).amiss for take in Take.objects.order_by("number")
+    ]
     # Words lie in the programme where the take does, and go with it.
     start = first["read"]["words"][0]["span"][0]
     assert abs(start - first["voice"]["speech"][0]) < SAMPLE_RATE // 10

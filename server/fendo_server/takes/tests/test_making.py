@@ -129,7 +129,8 @@ def test_a_line_of_the_film_is_replaced_where_it_sat_and_the_film_is_silent_ther
     comp = made(desk.rows(), desk.ask("fit", voice=new, guide="film", most=0.3, silence=True))
     truth = hear(old).speech.shifted(at)
     assert comp["name"] == "take 1, fitted to the film"
-    assert abs(comp["voice"]["speech"][0] - truth.start) < milliseconds(40)
+    # The film's own tone covers the soft consonant with which the old line begins.
+    assert abs(comp["voice"]["speech"][0] - truth.start) < milliseconds(60)
     assert abs(comp["voice"]["speech"][1] - truth.end) < milliseconds(80)
     found = desk.line()
     assert found["silences"] and found["silence"] == [SLOT.start, SLOT.end]
@@ -184,3 +185,36 @@ def test_what_somebody_thinks_of_a_take_is_told_kept_and_taken_back(client, desk
     for wrong in ({"mark": "fine"}, {"note": "x" * 600}, {"note": 5_000 * "long"}):
         assert note(**wrong).status_code in (400, 422)
     assert desk.rows()[take]["mark"] == "maybe"
+
+
+def test_the_ends_of_a_reading_are_moved_and_its_recording_stays(desk, line, production, ada, client):
+    take = read(line, 3)
+    edit(production, ada, edits.Pick(str(line.id), take))
+    row = desk.rows()[take]
+    begins, ends = row["voice"]["span"]
+    whole = desk.sound(row["voice"])
+
+    def move(voice, end, at):
+        production.refresh_from_db()
+        body = {"kind": "move_end", "voice": voice, "end": end, "at": at, "revision": production.revision}
+        return send(client, "POST", f"/api/productions/{production.id}/edits/", body)
+
+    new = made(desk.rows(), move(take, "last", ends - 24_000))
+    assert (new["name"], new["voice"]["span"]) == (f"take {row['number']}, trimmed", [begins, ends - 24_000])
+    assert desk.line()["pick"] == new["id"] and take in desk.rows()
+    sound = desk.sound(new["voice"])
+    assert np.array_equal(sound[:-240], whole[: len(sound) - 240])
+    # What was trimmed is trimmed on; outwards there is all that was recorded.
+    assert move(new["id"], "first", begins - 12_000).status_code == 200
+    (grown,) = [one for one in desk.rows().values() if one["kind"] == "comp"]
+    assert grown["voice"]["span"] == [begins - 12_000, ends - 24_000]
+    assert np.array_equal(desk.sound(grown["voice"])[12_000:-240], sound[:-240])
+    wave = np.frombuffer(client.get(f"/api/voices/{new['id']}/around/").content, np.uint8).reshape(-1, 2)
+    assert len(wave) == 600
+    # Behind its end lies what was cut off; before its beginning silence, where nothing was recorded.
+    assert wave[300:350].max() > 120 and wave[:100].max() == 0
+    refused = move(new["id"], "first", begins - 10 * SAMPLE_RATE)
+    assert refused.status_code == 422 and "no more sound there" in refused.json()["detail"]
+    assert move(new["id"], "last", begins - 12_000).status_code == 422
+    assert [desk.undo().status_code for _ in range(2)] == [200, 200]
+    assert desk.line()["pick"] == take and [one["kind"] for one in desk.rows().values()] == ["take"]

@@ -1,6 +1,9 @@
 """A job runs once: an attempt that was taken for dead can neither write nor be heard any more."""
 
+from datetime import timedelta
+
 import pytest
+from django.utils import timezone
 
 from fendo_server.work import running
 from fendo_server.work.models import Job
@@ -56,3 +59,11 @@ def test_of_two_workers_that_take_a_job_at_once_one_begins(slow, monkeypatch):
     running.run(str(job.pk))
     job.refresh_from_db()
     assert handler.calls == [1] and job.result == {"attempt": 1}
+
+
+@pytest.mark.parametrize(("seconds", "progress", "left"), [(30, 0.25, 90), (2, 0.5, None), (30, 0.01, None)])
+def test_what_is_left_of_a_job_is_told_once_that_can_be_known(production, client, seconds, progress, left):
+    begun = timezone.now() - timedelta(seconds=seconds)
+    Job.objects.create(production=production, kind="slow", state="running", progress=progress, begun=begun)
+    (job,) = client.get(f"/api/productions/{production.id}/jobs/").json()
+    assert job["left"] == (left and pytest.approx(left, abs=3))

@@ -1,15 +1,16 @@
 import { Button, Menu, Switch } from '@mantine/core'
 import { notifications } from '@mantine/notifications'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useLayoutEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
-import type { Line, Production, Voice } from '../../api/client'
+import type { Line, Patch, Production, Voice } from '../../api/client'
 import { useEdits, useSettings, useTakes } from '../../api/production'
+import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
-import { useKeys } from '../../app/keys'
-import { asSpan, bedsWhileRecording, HEARD_WHILE_RECORDING, scoreOf, useLines, useRoom } from '../../app/room'
+import { letGoSoon, useKeys } from '../../app/keys'
+import { asSpan, bedsWhileRecording, HEARD_WHILE_RECORDING, scoreOf, timecodeAt, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
-import { BEEPS, BEEPS_ALOUD, type BoothState, LEAD } from '../../engine/recorder'
+import { BEATS, type BoothState, LEAD } from '../../engine/recorder'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Stage } from '../../page/Stage'
 import { sizedBy, usePageSettings } from '../../page/settings'
@@ -17,6 +18,7 @@ import { Tally } from '../../page/Tally'
 import { Words } from '../../page/Words'
 import { type Followed, useFollowing } from './following'
 import { InputChooser } from './InputChooser'
+import { LevelWindow } from './LevelWindow'
 import { LoopTest } from './LoopTest'
 import { Meter } from './Meter'
 import { RoomCheck } from './RoomCheck'
@@ -32,11 +34,6 @@ const FOLLOWS: Record<Followed['how'], string> = {
   pace: 'follows by pace',
   slow: 'follows by pace: this machine is busy',
 }
-const WINDOWS = [
-  { key: 'lively', name: 'lively: peaks −12 to −6' },
-  { key: 'roomy', name: 'roomy: peaks around −18' },
-  { key: 'full', name: 'full: three quarters' },
-] as const
 
 /** Read: the words, the picture, the level, and in no doubt whether it records. */
 export function Component() {
@@ -59,19 +56,45 @@ export function Component() {
     if (start !== undefined && !engine.transport.state.value.playing && quiet) engine.transport.seek(start)
   }, [engine, line?.id, start, quiet])
 
+  /** Only a place is held: the real reading comes later. Said on the button, and forgotten when the Booth is left. */
+  const [scratch, setScratch] = useState(false)
   const stoppable = ['recording', 'counting in', 'paused', 'going on'].includes(state.kind)
   const begin = (cue: number | null, runUp: Voice[] = [], until?: number) => {
     if (!line) return
     const beds = bedsWhileRecording(production)
     // With loudspeakers the film is silent, or it would land in the take; the reader follows the picture then.
     const { score } = scoreOf(engine, production, runUp, beds, until)
-    const beeps = production.count_in === 'seen' ? [] : production.headphones ? BEEPS : BEEPS_ALOUD
+    const beeps = production.count_in === 'seen' ? 'none' : production.headphones ? 'heard' : 'aloud'
+    const count = { beats: page.beats, beat: Math.round(page.beat * SAMPLE_RATE) }
     const guide = beds !== 'none' || !production.picture.pieces.length ? 'ear' : 'eye'
-    void recorder.record({ id: line.id, slot: asSpan(line.slot) }, { score, guide, cue, beeps })
+    void recorder.record({ id: line.id, slot: asSpan(line.slot) }, { score, guide, cue, beeps, count, scratch })
+  }
+  const { edit } = useEdits(production.id)
+  const { point, setPoint } = useDesk()
+  const { from, to } = point
+  const between = from !== null && to !== null && to > from
+  /** A line of which the take begins as soon as the Booth has come to it. */
+  const [coming, setComing] = useState<string | null>(null)
+  useEffect(() => {
+    if (!coming || line?.id !== coming || !quiet) return
+    setComing(null)
+    begin(null)
+  })
+  /** Just there: a line is made for it, and read. */
+  const recordThere = () => {
+    const onSuccess = ({ lines: changed }: Patch) => {
+      const made = changed.find(({ id }) => !lines.some((each) => each.id === id))
+      setPoint({ from: null, to: null })
+      if (!made) return
+      setComing(made.id)
+      go(made)
+    }
+    edit.mutate({ kind: 'new_line', after: null, slot: [from!, to!] }, { onSuccess, onError: sayProblem })
   }
   const toggle = () => {
     if (stoppable) return void recorder.stop()
-    if (quiet) begin(null)
+    if (quiet && between) recordThere()
+    else if (quiet) begin(null)
   }
   /** A part of the line again, from where the programme stands; what was read before it is the run-up. */
   const punchIn = () => {
@@ -139,8 +162,11 @@ export function Component() {
     markHere: () => recorder.mark(),
     punchIn,
     follow: () => page.set({ follow: !page.follow }),
+    pointFrom: () => quiet && setPoint({ from: engine.transport.position() }),
+    pointTo: () => quiet && setPoint({ to: engine.transport.position() }),
     callOff: () => {
       endRun()
+      setPoint({ from: null, to: null })
       if (quiet) recorder.dismiss()
       else void recorder.stop()
     },
@@ -152,10 +178,11 @@ export function Component() {
     smaller: () => page.set({ size: sizedBy(page.size, -2) }),
   })
 
-  if (!line) return <EmptyBooth production={production} />
   const shown = lines[index + ahead] ?? line
-  const before = lines[index - 1]
   const next = lines[index + ahead + 1]
+  const words = useWholeNext([shown?.id, shown?.text, shown?.notes, next?.text, page.size].join())
+  if (!line || !shown) return <EmptyBooth production={production} />
+  const before = lines[index - 1]
   const progress = followed?.line === shown.id ? followed : undefined
   const reader =
     production.readers.length > 1 &&
@@ -188,7 +215,7 @@ export function Component() {
           </div>
         </div>
       </section>
-      <section className="booth-words">
+      <section className="booth-words" ref={words}>
         <span className="booth-number">{shown.number}</span>
         <p className="booth-line" data-testid="booth-line" style={{ fontSize: Math.round(page.size * 2.1) }}>
           {shown.text ? <Words line={shown} progress={progress} /> : 'No words yet. Speak freely, or write them in Script.'}
@@ -207,6 +234,20 @@ export function Component() {
       </section>
       <section className="booth-bar">
         <State state={state} onDismiss={() => recorder.dismiss()} />
+        {quiet && (from !== null || to !== null) && (
+          <p className="booth-run" data-testid="point">
+            <b>Just there</b> {from !== null && `from ${timecodeAt(production, from)} `}
+            {to !== null && `to ${timecodeAt(production, to)} `}
+            {between ? (
+              <Key action="record">record</Key>
+            ) : from === null ? (
+              <Key action="pointFrom">begins here</Key>
+            ) : (
+              <Key action="pointTo">ends here</Key>
+            )}{' '}
+            <Key action="callOff">leave it</Key>
+          </p>
+        )}
         {run && (
           <p className="booth-run" data-testid="run">
             <b>Reading run</b>{' '}
@@ -227,7 +268,7 @@ export function Component() {
           onClick={toggle}
           data-testid="record"
         >
-          {state.kind === 'counting in' ? 'Call off' : stoppable ? 'Stop' : 'Record'}
+          {state.kind === 'counting in' ? 'Call off' : stoppable ? 'Stop' : scratch ? 'Record a scratch' : 'Record'}
         </Button>
         <span className="booth-keys">
           <Key action="record">{quiet ? 'record' : 'stop'}</Key>{' '}
@@ -263,7 +304,7 @@ export function Component() {
             onChange={(event) => setHeadphones(event.currentTarget.checked)}
           />
           {production.headphones && (
-            <Menu>
+            <Menu onClose={letGoSoon}>
               <Menu.Target>
                 <Button size="compact-xs" variant="subtle" color="gray">
                   heard: {HEARD_WHILE_RECORDING[production.monitor]}
@@ -291,33 +332,68 @@ export function Component() {
           />
           <Switch
             size="xs"
+            label="scratch"
+            title="holds a place and a slot until the real reading is there; sounds only until then"
+            checked={scratch}
+            disabled={!quiet}
+            onChange={(event) => setScratch(event.currentTarget.checked)}
+          />
+          <Switch
+            size="xs"
             label="beeps"
-            title="three beeps before the first frame; through loudspeakers two, so that none is in the take"
+            title="a beep on each beat before the first frame; through loudspeakers one fewer, so that none is in the take"
             checked={production.count_in === 'heard'}
             disabled={!quiet}
             onChange={(event) =>
               settings.mutate({ count_in: event.currentTarget.checked ? 'heard' : 'seen' }, { onError: sayProblem })
             }
           />
-          <Menu>
+          <Menu closeOnItemClick={false} onClose={letGoSoon}>
             <Menu.Target>
-              <Button size="compact-xs" variant="subtle" color="gray">
-                level window: {production.level_window.key}
+              <Button size="compact-xs" variant="subtle" color="gray" disabled={!quiet}>
+                count-in: {page.beats} × {page.beat} s
               </Button>
             </Menu.Target>
             <Menu.Dropdown>
-              {WINDOWS.map(({ key, name }) => (
-                <Menu.Item key={key} onClick={() => settings.mutate({ level_window: key }, { onError: sayProblem })}>
-                  {name}
+              <Menu.Label>Beats</Menu.Label>
+              {Array.from({ length: BEATS.most - BEATS.least + 1 }, (_, n) => BEATS.least + n).map((beats) => (
+                <Menu.Item key={beats} onClick={() => page.set({ beats })} fw={beats === page.beats ? 700 : 400}>
+                  {beats}
+                </Menu.Item>
+              ))}
+              <Menu.Label>Each lasts</Menu.Label>
+              {BEATS.lengths.map((beat) => (
+                <Menu.Item key={beat} onClick={() => page.set({ beat })} fw={beat === page.beat ? 700 : 400}>
+                  {beat} s
                 </Menu.Item>
               ))}
             </Menu.Dropdown>
           </Menu>
+          <LevelWindow production={production} />
         </span>
       </section>
       <Meter production={production} onClear={() => recorder.clearClip()} />
     </div>
   )
+}
+
+/** The next line is whole or not there: it is left out where it would be cut. */
+function useWholeNext(shown: string) {
+  const box = useRef<HTMLElement>(null)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: whatever is shown may take more room
+  useLayoutEffect(() => {
+    const place = box.current
+    if (!place) return
+    const look = () => {
+      place.dataset.next = 'whole'
+      if (place.scrollHeight > place.clientHeight + 1) place.dataset.next = 'none'
+    }
+    const seen = new ResizeObserver(look)
+    seen.observe(place)
+    look()
+    return () => seen.disconnect()
+  }, [shown])
+  return box
 }
 
 /** The state in words; its shape and colour are on the edge of the whole screen too. */

@@ -4,9 +4,11 @@ import type { Production } from '../../api/client'
 import { useSettings } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
 import { sayProblem } from '../../app/Said'
-import { type InputChoice, listInputs, SIMULATED, SIMULATED_LOOP } from '../../engine/inputs'
+import { type InputChoice, isBuiltIn, listInputs, SIMULATED, SIMULATED_LOOP } from '../../engine/inputs'
 
 const FAULTS = ['none', 'late', 'early', 'long', 'loud', 'word left out', 'false start', 'silent', 'reads on']
+
+const ASKED = 'fendo-built-in'
 
 const DELAYS = [11, 40, 87, 160]
 
@@ -26,6 +28,7 @@ export function InputChooser({ production }: { production: Production }) {
     return () => navigator.mediaDevices?.removeEventListener?.('devicechange', refresh)
   }, [])
 
+  const real = inputs.filter(({ device }) => !device.startsWith('simulated') && device !== 'default')
   const remembered = production.input
   useEffect(() => {
     if (engine.recorder.input.value.choice || !remembered.device) return
@@ -39,6 +42,13 @@ export function InputChooser({ production }: { production: Production }) {
     setInputs(names)
     const label = names.find((each) => each.device === next.device)?.label ?? next.label
     settings.mutate({ input: { ...next, label } }, { onError: sayProblem })
+  }
+  // Asked once a machine: who has answered knows what they do.
+  const [asked, setAsked] = useState(() => localStorage.getItem(ASKED) === 'yes')
+  const better = choice && isBuiltIn(choice.label) && real.find(({ label }) => !isBuiltIn(label))
+  const stay = () => {
+    localStorage.setItem(ASKED, 'yes')
+    setAsked(true)
   }
   const listed = choice && !inputs.some((input) => input.device === choice.device) ? [choice, ...inputs] : inputs
   return (
@@ -94,6 +104,17 @@ export function InputChooser({ production }: { production: Production }) {
           disabled={busy}
           onChange={(delay) => void choose({ ...choice, delay: Number(delay) })}
         />
+      )}
+      {better && choice && !asked && (
+        <p className="input-said" role="status" data-testid="built-in">
+          {choice.label} sits in the machine, and {better.label} is plugged in.{' '}
+          <button type="button" onClick={() => void choose({ ...better, channel: 0 })}>
+            Use that one
+          </button>{' '}
+          <button type="button" onClick={stay}>
+            Keep this one
+          </button>
+        </p>
       )}
       {said && (
         <p className="input-said" role="alert">

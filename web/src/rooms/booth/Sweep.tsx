@@ -16,8 +16,9 @@ export function Sweep() {
       if (!on) return
       const share = Math.min(1, Math.max(0, (position - value.from) / (value.cue - value.from)))
       line.current.style.left = `${share * 100}%`
-      const left = Math.ceil((value.cue - position) / SAMPLE_RATE)
-      const text = left > 3 ? 'pre-roll' : String(left)
+      const { beats, beat } = value.kind === 'counting in' ? value.count : { beats: 3, beat: SAMPLE_RATE }
+      const left = Math.ceil((value.cue - position) / beat)
+      const text = left > beats ? 'pre-roll' : String(left)
       if (count.current.textContent !== text) count.current.textContent = text
     }
     engine.onFrame.add(draw)

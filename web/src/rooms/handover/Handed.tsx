@@ -3,6 +3,7 @@ import { useState } from 'react'
 import type { Handover, Job, Production } from '../../api/client'
 import { isGoing, useJobActions } from '../../api/production'
 import { sayProblem } from '../../app/Said'
+import { TimelineBack } from './TimelineBack'
 import { bytesText } from './text'
 
 type Props = { production: Production; jobs: Job[] | undefined; handovers: Handover[] }
@@ -29,6 +30,7 @@ export function Handed({ production, jobs, handovers }: Props) {
           <Kept key={one.id} one={one} />
         ))}
       </ul>
+      {handovers.length > 0 && <TimelineBack production={production} />}
     </div>
   )
 }
@@ -43,6 +45,7 @@ function OneJob({ job, onCancel, onRetry }: { job: Job; onCancel: () => void; on
           {job.state === 'failed' && job.error}
           {job.state === 'cancelled' && 'stopped; nothing was kept'}
           {going && (job.step || 'waiting for its turn')}
+          {going && job.left !== null && `, about ${leftText(job.left)} left`}
         </small>
       </span>
       {going && <Progress value={job.progress * 100} w={110} aria-label="written so far" />}
@@ -57,6 +60,10 @@ function OneJob({ job, onCancel, onRetry }: { job: Job; onCancel: () => void; on
       )}
     </li>
   )
+}
+
+function leftText(seconds: number): string {
+  return seconds < 90 ? `${Math.max(1, seconds)} s` : `${Math.round(seconds / 60)} min`
 }
 
 /** How hard the ceiling had to work. */

@@ -17,7 +17,7 @@ import { WillBeWritten } from './WillBeWritten'
 import './handover.css'
 
 const KINDS = ['hand over']
-const PICTURED = ['film', 'mix', 'bed']
+const PICTURED = ['film', 'slides', 'mix', 'bed']
 
 /** Hand over: what will leave and under which names, what is open, what was written. */
 export function Component() {
@@ -53,6 +53,10 @@ function Room({ production, presets, handovers, forms }: Props) {
   const read = voicesOf(production).length
   const stops = error ? error.message : (plan?.stops ?? '')
   const ready = Boolean(plan) && !stops && asked === order
+  const change = (changed: Order) => {
+    setOrder(changed)
+    setShows('plan')
+  }
   const write = () => {
     if (!ready) return
     begin.mutate(order, { onSuccess: () => setShows('written'), onError: sayProblem })
@@ -65,17 +69,17 @@ function Room({ production, presets, handovers, forms }: Props) {
           <Presets
             presets={presets}
             order={order}
-            onChoose={(chosen) => setOrder(fitted(chosen, production))}
+            onChoose={(chosen) => change(fitted(chosen, production))}
             onRemove={(id) => remove.mutate(id, { onError: sayProblem })}
           />
-          <OrderForm production={production} forms={forms} order={order} line={line} onChange={setOrder} />
-          <Findings findings={plan?.findings ?? []} refused={error?.message} />
+          <OrderForm production={production} forms={forms} order={order} line={line} onChange={change} />
         </div>
         <div className="handover-write">
           <Button onClick={write} disabled={!ready} data-testid="write">
             {plan && !stops ? `Write ${filesText(plan)}` : 'Write'}
           </Button>
           <Key action="write" />
+          {stops && shows !== 'plan' && <span role="alert">{stops}</span>}
           <span className="quiet">
             {plan && !stops && `about ${bytesText(plan.bytes)}, into the production’s folder Handover`}
           </span>
@@ -93,6 +97,7 @@ function Room({ production, presets, handovers, forms }: Props) {
             { value: 'written', label: `Handed over${handovers.length ? ` (${handovers.length})` : ''}` },
           ]}
         />
+        {shows === 'plan' && <Findings findings={plan?.findings ?? []} refused={error?.message} />}
         {shows === 'plan' ? (
           !read ? (
             <p className="quiet">

@@ -10,7 +10,8 @@ const PARTS: Known[] = [
   { part: 'voice', name: 'The whole voice', says: 'as long as the programme' },
   { part: 'readers', name: 'A voice for each reader', says: 'each in full length' },
   { part: 'folders', name: 'A voice for each folder', says: 'by where takes lie' },
-  { part: 'film', name: 'The film with the voice', says: 'MP4, uncut picture untouched', pictured: true },
+  { part: 'film', name: 'The film with the voice', says: 'uncut picture untouched', pictured: true },
+  { part: 'slides', name: 'Each slide as a film', says: 'with what is said to it', pictured: true },
   { part: 'mix', name: 'The mix', says: 'film and voice, stereo WAV', pictured: true },
   { part: 'bed', name: 'All but the voice', says: 'ducked as in the mix', pictured: true },
   { part: 'subtitles', name: 'Subtitles', says: 'timed by what was said' },
@@ -24,6 +25,8 @@ const WHICH: { value: Order['which']; label: string }[] = [
   { value: 'all', label: 'all lines that were read' },
   { value: 'picked', label: 'picked lines only' },
   { value: 'changed', label: 'what has changed since the last time' },
+  { value: 'marked', label: 'lines whose take is marked …' },
+  { value: 'shots', label: 'lines of the shots …' },
   { value: 'folder', label: 'lines whose take lies in …' },
   { value: 'reader', label: 'lines read by …' },
   { value: 'chosen', label: 'lines that I tick' },
@@ -52,8 +55,17 @@ export function OrderForm({ production, forms, order, line, onChange }: Props) {
     set({ parts: PARTS.map((each) => each.part).filter((each) => (each === part) !== has(each)) })
   const here = production.speech_level
   const voiced = order.parts.some((part) => ['lines', 'voice', 'readers', 'folders'].includes(part))
+  const whole = order.parts.some((part) => ['voice', 'readers', 'folders'].includes(part))
   const choose = (which: Order['which']) => {
-    const starts = { folder: firstFolder(production), reader: [production.reader], chosen: line?.voice ? [line.id] : [] }
+    const starts = {
+      marked: ['keep'],
+      shots: shotsWithLines(production)
+        .slice(0, 1)
+        .map(({ value }) => value),
+      folder: firstFolder(production),
+      reader: [production.reader],
+      chosen: line?.voice ? [line.id] : [],
+    }
     set({ which, of: which in starts ? starts[which as keyof typeof starts] : [] })
   }
   return (
@@ -79,6 +91,24 @@ export function OrderForm({ production, forms, order, line, onChange }: Props) {
           allowDeselect={false}
           onChange={(value) => choose(value as Order['which'])}
         />
+        {order.which === 'marked' && (
+          <MultiSelect
+            label="Marks"
+            value={order.of}
+            data={['keep', 'maybe', 'no', 'scratch']}
+            onChange={(of) => set({ of })}
+          />
+        )}
+        {order.which === 'shots' && (
+          <MultiSelect
+            label="Shots"
+            value={order.of}
+            data={shotsWithLines(production)}
+            searchable
+            limit={100}
+            onChange={(of) => set({ of })}
+          />
+        )}
         {order.which === 'folder' && (
           <MultiSelect
             label="Folders"
@@ -133,6 +163,16 @@ export function OrderForm({ production, forms, order, line, onChange }: Props) {
           ]}
           onChange={(edges) => set({ edges })}
         />
+        <Choice
+          name="Between lines"
+          disabled={!whole}
+          value={order.between ?? 'silence'}
+          data={[
+            { value: 'silence', label: 'silence' },
+            { value: 'room tone', label: 'room tone' },
+          ]}
+          onChange={(between) => set({ between })}
+        />
         <Select
           label="Written as"
           disabled={!voiced}
@@ -150,6 +190,16 @@ export function OrderForm({ production, forms, order, line, onChange }: Props) {
             { value: '2', label: 'dual mono' },
           ]}
           onChange={(channels) => set({ channels: Number(channels) })}
+        />
+        <Choice
+          name="Films as"
+          disabled={!has('film') && !has('slides')}
+          value={order.film ?? 'mp4'}
+          data={[
+            { value: 'mp4', label: 'MP4' },
+            { value: 'webm', label: 'WebM' },
+          ]}
+          onChange={(film) => set({ film })}
         />
       </div>
       <div className="handover-names">
@@ -173,6 +223,16 @@ export function OrderForm({ production, forms, order, line, onChange }: Props) {
         </div>
       </div>
     </>
+  )
+}
+
+/** The shots in which a line begins, by number and name. */
+function shotsWithLines({ lines, picture: { shots, shot_names: names } }: Production) {
+  const starts = lines.flatMap(({ slot, voice }) => slot?.[0] ?? voice?.span[0] ?? [])
+  return shots.flatMap(([from, to], n) =>
+    starts.some((at) => from! <= at && at < to!)
+      ? [{ value: String(n + 1), label: names[n] ? `${n + 1} ${names[n]}` : `shot ${n + 1}` }]
+      : [],
   )
 }
 

@@ -6,6 +6,7 @@ import { sayProblem } from '../../app/Said'
 import { KeptTreatments } from './KeptTreatments'
 import { TreatmentDrawing } from './TreatmentDrawing'
 
+type Which = 'all' | 'folder' | 'line'
 type Stage = Chain['stages'][number]
 type Props = {
   production: Production
@@ -19,10 +20,15 @@ type Props = {
 
 /** How a voice is treated: for all lines, or for this one; the nearest wins. */
 export function Treatment({ production, polish, line, onSet, onHear, onAway }: Props) {
-  const [nearest, setNearest] = useState(false)
-  const scope = nearest && line ? `line:${line.id}` : 'production'
-  const chainOf = (which: string) => polish.treatments.find((one) => one.scope === which)?.chain
-  const own = line && chainOf(`line:${line.id}`)
+  const [which, setWhich] = useState<Which>('all')
+  const folder = production.folders.find(({ path }) => path === line?.voice?.folder)
+  const scopes = { all: 'production', folder: folder && `folder:${folder.id}`, line: line && `line:${line.id}` }
+  const scope = scopes[which] ?? 'production'
+  const nearest = scope !== 'production'
+  const chainOf = (of: string | undefined) => polish.treatments.find((one) => one.scope === of)?.chain
+  const own = chainOf(scopes.line)
+  const ofFolder = chainOf(scopes.folder)
+  const wider = which === 'line' && ofFolder ? 'as its folder' : 'as all lines'
   const chain = chainOf(scope)
   const set = (kind: string, change: (stage: Stage) => Stage) =>
     chain && onSet(scope, { ...chain, stages: chain.stages.map((stage) => (stage.kind === kind ? change(stage) : stage)) })
@@ -45,18 +51,20 @@ export function Treatment({ production, polish, line, onSet, onHear, onAway }: P
       <SegmentedControl
         fullWidth
         size="xs"
-        value={nearest ? 'line' : 'all'}
-        onChange={(value) => setNearest(value === 'line')}
+        value={nearest ? which : 'all'}
+        onChange={(value) => setWhich(value as Which)}
         aria-label="which lines"
         data={[
           { value: 'all', label: 'all lines' },
+          { value: 'folder', label: `folder${ofFolder ? ' (own)' : ''}`, disabled: !folder },
           { value: 'line', label: line ? `line ${line.number}${own ? ' (own)' : ''}` : 'this line', disabled: !line },
         ]}
       />
+      {which === 'folder' && folder && <p className="quiet">What lies in {folder.path}.</p>}
       <Select
         size="xs"
         label="start from"
-        placeholder={chain ? chain.name : nearest ? 'as all lines' : 'as it was read'}
+        placeholder={chain ? chain.name : nearest ? wider : 'as it was read'}
         value={null}
         onChange={(name) => {
           const start = [...polish.kept.map((one) => one.chain), ...polish.starts].find((one) => one.name === name)
@@ -113,15 +121,18 @@ export function Treatment({ production, polish, line, onSet, onHear, onAway }: P
             })}
           </ol>
           <Button size="compact-xs" variant="default" onClick={() => onSet(scope, null)} data-testid="untreated">
-            {nearest ? 'As all lines' : 'No treatment'}
+            {nearest ? `${wider[0]!.toUpperCase()}${wider.slice(1)}` : 'No treatment'}
           </Button>
         </>
       ) : (
         <p className="quiet">
-          {nearest ? 'This line is treated as all lines are.' : 'The voice sounds as it was read. Choose where to start.'}
+          {nearest
+            ? `${which === 'line' ? 'This line' : 'This folder'} is treated ${wider}.`
+            : 'The voice sounds as it was read. Choose where to start.'}
         </p>
       )}
-      {!nearest && own && <p className="quiet">Line {line.number} has a treatment of its own.</p>}
+      {which !== 'line' && own && line && <p className="quiet">Line {line.number} has a treatment of its own.</p>}
+      {which === 'all' && ofFolder && !own && folder && <p className="quiet">{folder.path} has a treatment of its own.</p>}
     </aside>
   )
 }

@@ -8,7 +8,7 @@ import { asSpan } from '../../app/room'
 import { SAMPLE_RATE, type Span, secondsText } from '../../engine/time'
 import { type Inks, type Paint, useDrawing } from '../../page/drawing'
 import { Playhead } from '../../page/Playhead'
-import { drawWave, useWave, type Wave } from '../../page/wave'
+import { AROUND, drawWave, useAround, useWave, type Wave } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
 import { TakeFile } from './TakeFile'
 
@@ -43,11 +43,13 @@ type RowProps = {
   onApart: () => void
   /** Another place for a seam: its index, and the sample of the comp. */
   onSeam: (seam: number, to: number) => void
+  /** It begins or ends at another sample of the programme. */
+  onEnd: (end: End, at: number) => void
 }
 
 /** A take or a comp on its row: drawn over the slot's brackets, its numbers, and what is wrong or right with it. */
 export function TakeRow(props: RowProps) {
-  const { take, line, span, on, words, onHear, onPick, onWords, onApart, onSeam } = props
+  const { take, line, span, on, words, onHear, onPick, onWords, onApart } = props
   const sounds = line.voice?.id === take.id
   const picked = line.pick === take.id
   const isComp = take.kind === 'comp'
@@ -79,7 +81,7 @@ export function TakeRow(props: RowProps) {
         {(status || !how) && <small>{status || ' '}</small>}
       </button>
       <div className="take-shown">
-        <TakeWave take={take} slot={slot} span={span} old={props.old} picked={picked} on={on} onSeam={onSeam} />
+        <TakeWave {...{ take, slot, span, picked, on }} old={props.old} onSeam={props.onSeam} onEnd={props.onEnd} />
         <ReadWords take={take} span={span} chosen={words} onHear={onHear} onWords={onWords} />
       </div>
       <div className="take-said">
@@ -146,7 +148,7 @@ function shortName(name: string): [string, string] {
 }
 
 /** A mark has a shape of its own, so that it is told without its word. */
-const MARK_SIGNS: Record<Take['mark'], string> = { '': '○', keep: '●', maybe: '◐', no: '✕' }
+const MARK_SIGNS: Record<Take['mark'], string> = { '': '○', keep: '●', maybe: '◐', no: '✕', scratch: '▱' }
 
 /** What somebody has noted of a take; pressed, it can be written anew. */
 function Note({ take, noting, onNote }: Pick<RowProps, 'take' | 'noting' | 'onNote'>) {
@@ -308,14 +310,21 @@ type WaveProps = {
   picked: boolean
   on: boolean
   onSeam: (seam: number, to: number) => void
+  onEnd: (end: End, at: number) => void
 }
+
+export type End = 'first' | 'last'
+/** What is dragged: a seam by its index, or an end; `at` is where it would be. */
+type Held = { what: number | End; at: number }
 
 const REACH = 7
 
-function TakeWave({ take, slot, span, old, picked, on, onSeam }: WaveProps) {
+function TakeWave({ take, slot, span, old, picked, on, onSeam, onEnd }: WaveProps) {
   const { voice } = take
   const wave = useWave(voice)
-  const [held, setHeld] = useState<{ seam: number; at: number } | null>(null)
+  const [held, setHeld] = useState<Held | null>(null)
+  const [near, setNear] = useState(false)
+  const around = useAround(voice, near || held !== null)
   const [from, to] = span
   const [start, end] = slot ?? [null, null]
   const still = useDrawing(
@@ -332,14 +341,22 @@ function TakeWave({ take, slot, span, old, picked, on, onSeam }: WaveProps) {
         if (wave && sounds) {
           const box = { x: x(sounds[0]), y: 5, width: x(sounds[1]) - x(sounds[0]), height: height - 10 }
           drawWave(ctx, wave, box, 0, perPoint, picked ? inks.sea : inks.ink)
+          if (held?.what === 'first' || held?.what === 'last')
+            drawEnd(
+              ctx,
+              held.what,
+              { from: x(sounds[0]), to: x(sounds[1]), at: x(held.at), height, perPoint },
+              inks,
+              around,
+            )
         }
         ctx.fillStyle = inks.straw
         for (const clip of take.clipped) ctx.fillRect(x(clip[0]!) - 1, 0, 2, 5)
         for (const mark of take.marks) drawMark(ctx, x(mark), inks)
-        for (const [n, seam] of take.seams.entries()) drawSeam(ctx, x(held?.seam === n ? held.at : seam), height, inks)
+        for (const [n, seam] of take.seams.entries()) drawSeam(ctx, x(held?.what === n ? held.at : seam), height, inks)
         if (start !== null) drawBrackets(ctx, x(start), 2, x(end) - x(start), height - 4, inks.ink, 1.4)
       },
-      [wave, old, take, voice, start, end, from, to, picked, held],
+      [wave, old, take, voice, start, end, from, to, picked, held, around],
     ),
   )
   const sampleAt = (event: React.PointerEvent) => {
@@ -349,22 +366,35 @@ function TakeWave({ take, slot, span, old, picked, on, onSeam }: WaveProps) {
       perPoint: (to - from) / box.width,
     }
   }
-  const seamAt = (event: React.PointerEvent) => {
+  /** What can be dragged at the pointer. */
+  const heldAt = (event: React.PointerEvent): Held | null => {
     const { at, perPoint } = sampleAt(event)
-    return take.seams.findIndex((seam) => Math.abs(seam - at) < REACH * perPoint)
+    const reached = (sample: number) => Math.abs(sample - at) < REACH * perPoint
+    const seam = take.seams.findIndex(reached)
+    if (seam >= 0) return { what: seam, at: take.seams[seam]! }
+    const [begins, ends] = asSpan(voice?.span) ?? [Number.NaN, Number.NaN]
+    if (reached(begins)) return { what: 'first', at: begins }
+    return reached(ends) ? { what: 'last', at: ends } : null
   }
   const press = (event: React.PointerEvent) => {
-    const seam = seamAt(event)
-    if (seam < 0) return
+    const found = heldAt(event)
+    if (!found) return
     event.currentTarget.setPointerCapture(event.pointerId)
-    setHeld({ seam, at: take.seams[seam]! })
+    setHeld(found)
   }
   const drag = (event: React.PointerEvent) => {
     if (held && event.buttons === 1) return setHeld({ ...held, at: sampleAt(event).at })
-    ;(event.currentTarget as HTMLElement).style.cursor = seamAt(event) >= 0 ? 'ew-resize' : ''
+    const found = heldAt(event)
+    setNear(typeof found?.what === 'string')
+    ;(event.currentTarget as HTMLElement).style.cursor = found ? 'ew-resize' : ''
   }
   const drop = () => {
-    if (held && voice && held.at !== take.seams[held.seam]) onSeam(held.seam, held.at - voice.span[0]!)
+    if (held && voice) {
+      const { what, at } = held
+      const [begins, ends] = voice.span as [number, number]
+      if (typeof what === 'number') at !== take.seams[what] && onSeam(what, at - begins)
+      else if (at !== (what === 'first' ? begins : ends)) onEnd(what, at)
+    }
     setHeld(null)
   }
   return (
@@ -380,6 +410,37 @@ function TakeWave({ take, slot, span, old, picked, on, onSeam }: WaveProps) {
       {on && <Playhead from={from} to={to} playing />}
     </span>
   )
+}
+
+type EndBox = { from: number; to: number; at: number; height: number; perPoint: number }
+
+/** An end that is dragged: what would go is veiled, what would come is drawn; a line where it would lie. */
+function drawEnd(
+  ctx: CanvasRenderingContext2D,
+  end: End,
+  { from, to, at, height, perPoint }: EndBox,
+  inks: Inks,
+  around: readonly [Wave, Wave] | undefined,
+): void {
+  const first = end === 'first'
+  const edge = first ? from : to
+  const grows = first ? at < from : at > to
+  ctx.save()
+  if (grows) {
+    const wide = AROUND / perPoint
+    ctx.beginPath()
+    ctx.rect(Math.min(at, edge), 0, Math.abs(at - edge), height)
+    ctx.clip()
+    const box = { x: first ? from - wide : to, y: 5, width: wide, height: height - 10 }
+    if (around) drawWave(ctx, around[first ? 0 : 1], box, 0, perPoint, inks.ink)
+  } else {
+    ctx.globalAlpha = 0.75
+    ctx.fillStyle = inks.sheet
+    ctx.fillRect(Math.min(at, edge), 0, Math.abs(at - edge), height)
+  }
+  ctx.restore()
+  ctx.fillStyle = inks.sea
+  ctx.fillRect(at - 1, 0, 2, height)
 }
 
 /** Where the reader marked a mistake: a small arrow from above. */

@@ -1,8 +1,8 @@
 import { Button } from '@mantine/core'
 import { useEffect, useMemo, useState } from 'react'
 import { Link } from 'react-router'
-import type { Line, Production, Take } from '../../api/client'
-import { type ChosenWords, useMaking } from '../../api/making'
+import type { Line, Patch, Production, Take } from '../../api/client'
+import { type ChosenWords, madeBy, useMaking } from '../../api/making'
 import { useEdits, useTakes } from '../../api/production'
 import { Cutting, useCutting } from '../../app/Cutting'
 import { useDesk } from '../../app/desk'
@@ -19,13 +19,13 @@ import { FindTakes } from './FindTakes'
 import { Fit } from './Fit'
 import { spanOfWords, useHearing } from './hearing'
 import { wordAt, wordsText } from './making'
-import { rowSpan, TakeRow } from './TakeRow'
+import { type End, rowSpan, TakeRow } from './TakeRow'
 import { TooLong } from './TooLong'
 import { useFilmWave } from './useFilmWave'
 import './takes.css'
 
 /** In the order in which the key goes through them. */
-const MARKS: readonly Take['mark'][] = ['', 'keep', 'maybe', 'no']
+const MARKS: readonly Take['mark'][] = ['', 'keep', 'maybe', 'no', 'scratch']
 
 /** Choose: the takes of a line one above another, each heard against the picture with one key. */
 export function Component() {
@@ -118,6 +118,15 @@ export function Component() {
     const to = current.seams[0]! - current.voice.span[0]! + by
     edit.mutate({ kind: 'move_seam', comp: current.id, seam: 0, to }, say)
   }
+  /** Of a take a comp is made, which is chosen then. */
+  const moveEnd = (take: Take | undefined, end: End, at: number) => {
+    if (!take?.voice) return
+    const onSuccess = (patch: Patch) => {
+      const made = madeBy(patch, takes)
+      if (made) chooseTake(made.id)
+    }
+    edit.mutate({ kind: 'move_end', voice: take.id, end, at: Math.round(at) }, { ...say, onSuccess })
+  }
   /** The chosen take goes on from what sounds for the line now. */
   const join = () => {
     if (!line?.voice || current?.kind !== 'take' || current.id === line.voice.id) return
@@ -146,6 +155,8 @@ export function Component() {
     snap: () => putFirstWord(),
     seamBack: () => seam(-SAMPLE_RATE / 100),
     seamOn: () => seam(SAMPLE_RATE / 100),
+    takeBegins: () => moveEnd(current, 'first', engine.transport.position()),
+    takeEnds: () => moveEnd(current, 'last', engine.transport.position()),
     joinTakes: join,
     fitTake: () => setFitting((on) => !on && canFit),
     filmSilent: () => line?.slot && film && silent(!line.silences),
@@ -222,7 +233,10 @@ export function Component() {
                     {canFit && <Key action="fitTake">fit to …</Key>}
                     <Key action="nudgeBack" /> <Key action="nudgeOn">a frame</Key> <Key action="finerBack" />{' '}
                     <Key action="finerOn">10 ms</Key> <Key action="snap">to the slot</Key>
-                    {current.kind === 'comp' && (
+                    <span className="takes-pair">
+                      <Key action="takeBegins" /> <Key action="takeEnds">begins, ends here</Key>
+                    </span>
+                    {current.seams.length > 0 && (
                       <>
                         <Key action="seamBack" /> <Key action="seamOn">seam</Key>
                       </>
@@ -279,7 +293,7 @@ export function Component() {
             )}
             {open.length > 0 && (
               <p className="takes-open" data-testid="provisional">
-                {open.length === 1 ? 'One line sounds' : `${open.length} lines sound`} with what was read last.{' '}
+                {open.length === 1 ? 'One line sounds' : `${open.length} lines sound`} with the take to try first.{' '}
                 <button type="button" onClick={() => pickOpen(open)}>
                   Pick {open.length === 1 ? 'it' : 'all'}
                 </button>
@@ -323,6 +337,7 @@ export function Component() {
                 onNote={(note) => (note === null ? setNoting(take.id) : noted(take, note))}
                 onApart={() => edit.mutate({ kind: 'take_apart', comp: take.id }, say)}
                 onSeam={(which, to) => edit.mutate({ kind: 'move_seam', comp: take.id, seam: which, to }, say)}
+                onEnd={(end, at) => moveEnd(take, end, at)}
               />
             ))}
           </ol>
