@@ -18,7 +18,7 @@ sys.path[:0] = [str(ROOT), *(str(ROOT / part) for part in ("tests", "core", "ser
 from playwright.sync_api import Page, Playwright  # noqa: E402
 
 from bench.own import own_fendo  # noqa: E402
-from conftest import CHROMIUM  # noqa: E402
+from conftest import BROWSER, CHROMIUM  # noqa: E402
 from harness import World, state, until  # noqa: E402
 from probe import api, script, stolen, takes_of  # noqa: E402
 
@@ -51,8 +51,8 @@ def page_memory() -> int:
 
 def browsing(folder: Path) -> tuple[subprocess.Popen[bytes], str]:
     """Start a browser of its own; returns it and the address its developer tools answer at."""
-    options = [*CHROMIUM, "--headless=new", "--remote-debugging-port=0", f"--user-data-dir={folder}", "about:blank"]
-    browser = subprocess.Popen(["/usr/bin/chromium", *options], stderr=subprocess.DEVNULL)
+    options = [*CHROMIUM, "--remote-debugging-port=0", f"--user-data-dir={folder}", "about:blank"]
+    browser = subprocess.Popen([BROWSER, *options], stderr=subprocess.DEVNULL)
     port = folder / "DevToolsActivePort"
     until(lambda: port.exists() and port.read_text().count("\n"), seconds=60)
     return browser, f"http://127.0.0.1:{port.read_text().split()[0]}"

@@ -71,7 +71,7 @@ def main() -> None:
     with _test_cluster() as url, tempfile.TemporaryDirectory() as name:
         os.environ["DATABASE_URL"] = url
         import numbered
-        from conftest import CHROMIUM
+        from conftest import BROWSER, CHROMIUM
         from harness import World
 
         film = numbered.make(Path(name) / "bench.mp4", 1, FILM)
@@ -81,7 +81,7 @@ def main() -> None:
             world.begin("web")
             world.begin("worker")
             with sync_playwright() as play:
-                browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+                browser = play.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 page.goto(world.link("bench"))
                 for pieces in PIECES:

@@ -22,7 +22,7 @@ from playwright.sync_api import Error  # noqa: E402
 
 import probe  # noqa: E402
 from bench.own import own_fendo  # noqa: E402
-from conftest import CHROMIUM  # noqa: E402
+from conftest import BROWSER, CHROMIUM  # noqa: E402
 
 SPIN = [sys.executable, "-c", "while True: pass"]
 IN_A_ROW = 4
@@ -116,7 +116,7 @@ def main() -> None:
     end = time.monotonic() + asked.minutes * 60
     kinds = itertools.cycle(itertools.product((False, True), probe.RATES, ("eye", "ear")))
     with own_fendo() as (world, folder, driver):
-        browser = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        browser = driver.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
         if asked.drift:
             return drift(world, browser, folder, asked.drift)
         while time.monotonic() < end and sum(taken.healthy for taken, _ in all_taken) < asked.takes:

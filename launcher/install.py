@@ -32,7 +32,7 @@ def _missing(for_tests: bool) -> list[str]:
         "util-linux": shutil.which("prlimit"),
     }
     if for_tests:
-        packages["chromium"] = shutil.which("chromium")
+        packages["chromium-headless-shell"] = shutil.which("chromium-headless-shell")
     return [name for name, there in packages.items() if not there]
 
 

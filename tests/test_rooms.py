@@ -217,7 +217,10 @@ def test_words_on_a_slow_connection_are_not_taken_up_twice_nor_lost_when_refused
         page.keyboard.press("Enter")
         page.get_by_label("words of line 1").fill(words)
         page.get_by_role("link", name="Booth").click()
+        # Until the Booth is loaded the room is not left.
+        expect(page).to_have_url(re.compile("/booth$"))
         page.get_by_role("link", name="Script").click()
+        expect(page).to_have_url(re.compile("/script$"))
         expect(page.get_by_test_id("page")).to_be_visible()
         expect(page.get_by_label("words of line 1")).to_have_count(0)
         return held.pop()

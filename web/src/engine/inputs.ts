@@ -51,6 +51,15 @@ export async function listInputs(): Promise<InputChoice[]> {
   return [...real, SIMULATED, SIMULATED_LOOP]
 }
 
+const INSECURE =
+  'Browsers open microphones only to secure addresses: this machine’s own (127.0.0.1, localhost), or https. ' +
+  'Open Fendo there; the simulated reader works here, too.'
+
+/** Whether a microphone is one that sits in the machine, by its name. */
+export function isBuiltIn(label: string): boolean {
+  return /built[- ]?in|internal|integrated|eingebaut|intern[eo]?\b|intégré|array/i.test(label)
+}
+
 function said(error: unknown): string {
   const name = error instanceof DOMException ? error.name : ''
   if (name === 'NotAllowedError') {
@@ -68,6 +77,7 @@ function said(error: unknown): string {
 /** Open a real microphone, with everything off that browsers do to voices. */
 async function openMicrophone(audio: Audio, choice: InputChoice, onLost: Lost): Promise<OpenInput> {
   let stream: MediaStream
+  if (!navigator.mediaDevices) throw new InputProblem(INSECURE)
   try {
     stream = await navigator.mediaDevices.getUserMedia({
       audio: {
@@ -203,7 +213,8 @@ class SimulatedReader implements OpenInput {
     const source = new AudioBufferSourceNode(this.audio.context, { buffer })
     source.connect(this.node)
     const late = Math.max(0, this.audio.soon(0.01) - (frame - cue))
-    source.start((frame - cue + late) / SAMPLE_RATE, late / SAMPLE_RATE)
+    // Who got the words too late reads late, but all of them.
+    source.start((frame - cue + late) / SAMPLE_RATE, Math.min(late, cue) / SAMPLE_RATE)
     this.speaking = source
   }
 

@@ -106,6 +106,26 @@ describe('the picture', () => {
     }
   })
 
+  it('of a faster film draws what the programme’s own frames show, however late the film is decoded', async () => {
+    const slow = { above: 16, below: 1, drop: false }
+    const count = 60
+    picture.open([{ ...whole, span: [0, firstSample(count, slow)] }], slow, [4, 3])
+    await settle()
+    // Decoding lags behind what is heard: each frame is drawn as soon as it is there.
+    picture.roll(0)
+    drawn.length = 0
+    for (let n = 0; n < 2000; n++) {
+      picture.tick(firstSample(count, slow), n)
+      await Promise.resolve()
+    }
+    const due = Array.from({ length: count }, (_, n) => Math.floor(((n + 0.5) / 16) * (24_000 / 1001)))
+    expect(drawn.filter((frame) => !due.includes(frame))).toEqual([])
+    expect(drawn.length).toBeGreaterThan(20)
+    picture.halt()
+    await settle()
+    expect(held().length).toBeLessThanOrEqual(1)
+  })
+
   it('skips what was not heard after a stall, and never goes back', async () => {
     const seen: number[] = []
     picture.onSeen = (frame) => seen.push(frame + 0)

@@ -236,11 +236,23 @@ export class Picture {
     }
     const { sink, offset } = await this.films.get(part.show.url)
     const end = offset + (part.first + part.span[1] - part.span[0] - STAMP_TOLERANCE) / SAMPLE_RATE
-    for await (const sample of sink.samples(offset + this.secondsIn(part, from), end)) {
-      const stamp = (sample.timestamp - offset) * SAMPLE_RATE - part.first + part.span[0]
-      // Of a film of another rate is seen what the programme's own frames show, as when it rests and when it is handed over.
-      const frame = Math.ceil((stamp * this.rate.above) / (SAMPLE_RATE * this.rate.below) - 0.5 - GRID_TOLERANCE)
-      yield this.filmed(sample, Math.max(firstSample(frame, this.rate), part.span[0]))
+    // Of two that fall on one frame of the programme the later is seen: each waits for the one behind it.
+    let held: Shot | undefined
+    try {
+      for await (const sample of sink.samples(offset + this.secondsIn(part, from), end)) {
+        const stamp = (sample.timestamp - offset) * SAMPLE_RATE - part.first + part.span[0]
+        // Of a film of another rate is seen what the programme's own frames show, as when it rests and when it is handed over.
+        const frame = Math.ceil((stamp * this.rate.above) / (SAMPLE_RATE * this.rate.below) - 0.5 - GRID_TOLERANCE)
+        const before = held
+        held = this.filmed(sample, Math.max(firstSample(frame, this.rate), part.span[0]))
+        if (before?.at === held.at) before.close()
+        else if (before) yield before
+      }
+      const last = held
+      held = undefined
+      if (last) yield last
+    } finally {
+      held?.close()
     }
   }
 
