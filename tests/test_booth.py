@@ -94,6 +94,36 @@ def test_what_was_read_is_judged_heard_and_set_aside_without_leaving_the_booth(d
     expect(page.get_by_test_id("page").get_by_role("option")).to_have_count(1)
 
 
+def test_a_line_read_wild_counts_down_to_the_length_that_is_wanted(desk: Page):
+    page = desk
+    new_production(page, "Wild")
+    type_script(page, "The heron waits below the weir until the water turns.")
+    page.keyboard.press("w")
+    length = page.get_by_label("wanted length, s")
+    length.fill("2")
+    length.press("Enter")
+    expect(page.locator("[data-line='1'] .page-note")).to_have_text("wild · 2.0 s")
+    length.fill("")
+    length.press("Enter")
+    expect(page.locator("[data-line='1'] .page-note")).to_have_text("wild")
+    page.keyboard.press("Control+z")
+    expect(page.locator("[data-line='1'] .page-note")).to_have_text("wild · 2.0 s")
+    page.keyboard.press("3")
+    state(page, "Ready")
+    clock = page.get_by_test_id("booth-clock")
+    expect(clock).to_have_text("to last 2.0 s")
+    choose_simulated(page)
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    expect(clock).to_have_text(re.compile(r"^[01]\.\d s left of 2\.0 s$"))
+    expect(clock).to_have_text(re.compile(r"^[1-9]\.\d s over 2\.0 s$"))
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    expect(page.get_by_test_id("verdict")).to_contain_text("s longer than wanted")
+    page.keyboard.press("4")
+    expect(page.get_by_test_id("too-long")).to_contain_text("longer than wanted")
+
+
 def test_mistakes_are_marked_while_reading_and_go_with_the_take(desk: Page, world):
     page = desk
     in_slot(page, "Marked")

@@ -20,6 +20,7 @@ from fendo_core.script.lines import (
     set_notes,
     set_reader,
     set_stress,
+    set_wanted_length,
     set_wild,
     set_words,
     split_at,
@@ -188,6 +189,9 @@ def test_parting_and_joining_give_the_same_line_again(rate, words, at, start, fr
     if text[at - 1 : at].isspace() or text[at : at + 1].isspace():
         assert (again[0].text, again[0].stress) == (text, lines[0].stress)
     assert "".join(again[0].text.split()) == "".join(text.split())
+    wild = replace(lines[0], slot=None, wild=True, wanted_length=SAMPLE_RATE + start)
+    parts = split_at((wild,), "a", at, (), rate, length_of, ids())
+    assert join(parts, "a", ())[0].wanted_length == SAMPLE_RATE + start
 
 
 def test_long_lines_are_parted_but_not_recorded_ones():
@@ -282,6 +286,15 @@ def test_notes_readers_and_wild_lines():
     wild = set_wild(lines, "a", True)
     assert wild[0].slot is None and fit("x", None, CALM, wild=True).state == "wild"
     assert not set_start(wild, "a", 0, RATE, need)[0].wild
+    with pytest.raises(EditRefused, match="lasts as long as its slot"):
+        set_wanted_length(lines, "a", 480_000)
+    with pytest.raises(EditRefused, match=r"0\.2 s to four hours"):
+        set_wanted_length(lines, "b", 10)
+    wanted = set_wanted_length(lines, "b", 480_000)[1]
+    assert wanted.wild and set_wanted_length((wanted,), "b", None) == (replace(wanted, wanted_length=None),)
+    told = fit("x", None, CALM, wild=True, wanted=480_000)
+    assert (told.state, told.spare) == ("fits", 480_000 - told.needed)
+    assert fit("x", None, CALM, wild=True, wanted=9_600).words_over == 1
     with pytest.raises(EditRefused, match="or is wild"):
         spread(set_wild(wild, "b", True), 480_000, RATE, need)
 

@@ -52,6 +52,19 @@ def test_a_good_reading_has_no_fault():
     assert judged.remarks == ("on cue", "inside its slot")
 
 
+def test_a_reading_without_a_slot_is_held_against_the_length_that_is_wanted():
+    read = Span(48_000, 48_000 + 10 * SAMPLE_RATE)
+
+    def said(wanted):
+        found = judge(read, 0, None, 0, wanted=wanted)
+        return (*found.faults, *found.remarks), found.past_end
+
+    assert said(None) == ((), None)
+    assert said(9 * SAMPLE_RATE) == (("1.0 s longer than wanted",), SAMPLE_RATE)
+    assert said(12 * SAMPLE_RATE) == (("2.0 s shorter than wanted",), -2 * SAMPLE_RATE)
+    assert said(10 * SAMPLE_RATE + 480)[0] == ("as long as wanted",)
+
+
 def test_a_reading_is_the_same_for_a_seed_and_another_for_the_next():
     one, again, other = (narrator.read(WORDS, seed) for seed in (1, 1, 2))
     assert np.array_equal(one.samples, again.samples)

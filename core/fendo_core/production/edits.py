@@ -140,6 +140,14 @@ class SetWild:
 
 
 @dataclass(frozen=True, slots=True)
+class SetWantedLength:
+    """A line read wild that is to last so many samples; None: as long as it takes."""
+
+    line: str
+    length: int | None
+
+
+@dataclass(frozen=True, slots=True)
 class SetSilences:
     """A line that replaces what the film says in its slot, so that the film's own sound is silent there; or one over it."""
 
@@ -463,6 +471,7 @@ Edit: TypeAlias = (
     | SetStress
     | SetReader
     | SetWild
+    | SetWantedLength
     | SetSilences
     | SetSaying
     | SpreadSlots
@@ -718,6 +727,10 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
             return replace(
                 state, lines=lines.set_wild(state.lines, line, wild)
             ), f"{called(line)} wild" if wild else called(line)
+        case SetWantedLength(line, length):
+            return replace(
+                state, lines=lines.set_wanted_length(state.lines, line, length)
+            ), f"wanted length of {called(line)}"
         case SetSilences(line, silences):
             new = lines.set_silences(state.lines, line, silences)
             return replace(state, lines=new), f"the film {'silent' if silences else 'heard'} under {called(line)}"

@@ -183,6 +183,7 @@ def rows(state: State) -> Rows:
             "reader": line.reader,
             "wild": line.wild,
             "silences": line.silences,
+            "wanted_length": line.wanted_length,
         }
         for line in state.lines
     }

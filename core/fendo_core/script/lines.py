@@ -7,11 +7,13 @@ from difflib import SequenceMatcher
 
 from fendo_core.production.refusal import EditRefused
 from fendo_core.script.splitting import split
-from fendo_core.timebase import FrameRate, Span
+from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span, milliseconds
 
 LONGEST_TEXT = 4_000
 LONGEST_NOTES = 2_000
 MOST_LINES = 20_000
+SHORTEST_WANTED, LONGEST_WANTED = milliseconds(200), 4 * 3600 * SAMPLE_RATE
+"""A line read wild may be wanted so short and so long."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +27,7 @@ class Line:
         stress: ordinals of the words (`tokens`) that are to be stressed, rising.
         reader: who reads it; None for the production's reader.
         wild: it is read without picture, and so wants no slot.
+        wanted_length: samples that it is to last where it has no slot; None: as long as it takes.
         silences: it replaces what the film says in its slot: the film's own sound is silent there while the line sounds.
     """
 
@@ -38,6 +41,7 @@ class Line:
     reader: str | None = None
     wild: bool = False
     silences: bool = False
+    wanted_length: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,6 +169,22 @@ def set_reader(lines: Sequence[Line], line_ids: Collection[str], reader: str | N
 def set_wild(lines: Sequence[Line], line_id: str, wild: bool) -> tuple[Line, ...]:
     """A line read without picture has no slot; back among the others it has none either until it gets one."""
     return changed(lines, line_id, lambda line: replace(line, wild=wild, slot=None if wild else line.slot))
+
+
+def set_wanted_length(lines: Sequence[Line], line_id: str, length: int | None) -> tuple[Line, ...]:
+    """A line read wild that is to last so many samples (None: as long as it takes).
+
+    Raises:
+        EditRefused: when it has a slot, or nothing of that length can be read.
+    """
+    line = lines[find(lines, line_id)]
+    if line.slot:
+        raise EditRefused(f"Line {line.number} lasts as long as its slot. Take the slot away first, or change that.")
+    if length is not None and not SHORTEST_WANTED <= length <= LONGEST_WANTED:
+        raise EditRefused("A line lasts from 0.2 s to four hours. The wanted length stays as it was.")
+    return changed(
+        lines, line_id, lambda line: replace(line, wanted_length=length, wild=line.wild if length is None else True)
+    )
 
 
 def set_silences(lines: Sequence[Line], line_id: str, silences: bool) -> tuple[Line, ...]:
@@ -337,13 +357,14 @@ def _parted(
         following = [] if line.id == last else ["more"]
         numbers = [line.number, *_numbers(line.number, following, taken, len(texts) - 1)]
         taken.update(numbers)
-        slots, first = shared(line.slot, [max(1, length_of(text)) for text in texts], rate), 0
-        for place, (text, number, slot) in enumerate(zip(texts, numbers, slots, strict=True)):
+        needs = [max(1, length_of(text)) for text in texts]
+        slots, lengths, first = shared(line.slot, needs, rate), _lengths(line.wanted_length, needs), 0
+        for place, (text, number, slot, wanted) in enumerate(zip(texts, numbers, slots, lengths, strict=True)):
             size = len(tokens(text))
             stress = tuple(n - first for n in line.stress if first <= n < first + size)
             first += size
             if place == 0:
-                out.append(replace(line, text=text, slot=slot, stress=stress))
+                out.append(replace(line, text=text, slot=slot, stress=stress, wanted_length=wanted))
             else:
                 out.append(
                     Line(
@@ -355,9 +376,22 @@ def _parted(
                         reader=line.reader,
                         wild=line.wild,
                         silences=line.silences,
+                        wanted_length=wanted,
                     )
                 )
     return tuple(out)
+
+
+def _both(one: int | None, other: int | None) -> int | None:
+    return None if one is None or other is None else one + other
+
+
+def _lengths(wanted: int | None, needs: Sequence[int]) -> list[int | None]:
+    """A wanted length parted in proportion to `needs`."""
+    if wanted is None:
+        return [None] * len(needs)
+    edges = [wanted * sum(needs[:n]) // sum(needs) for n in range(len(needs) + 1)]
+    return [b - a for a, b in zip(edges, edges[1:], strict=False)]
 
 
 def shared(slot: Span | None, needs: Sequence[int], rate: FrameRate) -> list[Span | None]:
@@ -402,6 +436,7 @@ def join(lines: Sequence[Line], line_id: str, recorded: Collection[str]) -> tupl
         notes="\n".join(filter(None, (line.notes, below.notes))),
         wild=line.wild and below.wild,
         silences=line.silences or below.silences,
+        wanted_length=_both(line.wanted_length, below.wanted_length),
     )
     return tuple(
         one if each.id == line.id else replace(each, dropped=True) if each.id == below.id else each for each in lines

@@ -30,8 +30,9 @@ class Fit:
 
 
 @lru_cache(maxsize=1 << 14)
-def fit(text: str, slot: Span | None, pace: Pace, wild: bool = False) -> Fit:
-    """Whether the words fit the slot, and the sentence that says it.
+def fit(text: str, slot: Span | None, pace: Pace, wild: bool = False, wanted: int | None = None) -> Fit:
+    """Whether the words fit the slot, or the samples that a line without one is `wanted` to last; and the sentence that
+    says it.
 
     Within 3 % of the slot is called tight: nobody reads more evenly than that. Less than a twentieth of a second over
     is no more than the frame that a slot ends on.
@@ -39,15 +40,16 @@ def fit(text: str, slot: Span | None, pace: Pace, wild: bool = False) -> Fit:
     if not text.strip():
         return Fit(0, None, "no words", "no words yet")
     needed = expected_length(text, pace)
-    if wild:
+    length = slot.length if slot else wanted
+    if wild and length is None:
         return Fit(needed, None, "wild", f"wild, needs {seconds_text(needed)} s")
-    if slot is None:
+    if length is None:
         return Fit(needed, None, "no slot", f"no slot yet; needs {seconds_text(needed)} s")
-    spare = slot.length - needed
+    spare = length - needed
     if spare < -NOTHING:
         count = max(1, round(-spare * len(tokens(text)) / needed))
         return Fit(needed, spare, "over", f"{seconds_text(-spare)} s over", count)
-    if spare < slot.length * 3 // 100:
+    if spare < length * 3 // 100:
         return Fit(needed, spare, "tight", "fits, just")
     return Fit(needed, spare, "fits", f"fits, {seconds_text(spare)} s spare")
 

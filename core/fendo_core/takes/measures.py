@@ -80,8 +80,8 @@ def measure_blocks(blocks: Iterable[NDArray[np.float32]]) -> tuple[Measures, NDA
 
 @dataclass(frozen=True, slots=True)
 class Judgement:
-    """A take against its slot. Positive `late` and `past_end` are samples after the slot's start and end; `faults` are
-    in the order in which they matter."""
+    """A take against its slot. Positive `late` and `past_end` are samples after the slot's start and end, or beyond the
+    length that is wanted; `faults` are in the order in which they matter."""
 
     late: int | None
     past_end: int | None
@@ -174,6 +174,7 @@ def judge(
     level: Sequence[str] = (),
     words: Sequence[str] = (),
     doubtful: Sequence[str] = (),
+    wanted: int | None = None,
 ) -> Judgement:
     """Say what is wrong and what is right with a take.
 
@@ -188,6 +189,7 @@ def judge(
         level: what is wrong with its level, from `level_faults`.
         words: what is amiss with its words, from the read check; `doubtful` what may be.
         measured: its sound was looked at; until then nothing is said of it.
+        wanted: samples that a line without a slot is to last; None: as long as it takes.
     """
     faults, remarks = list[str](), list[str]()
     if cut_off:
@@ -223,4 +225,11 @@ def judge(
             )
         else:
             remarks.append("inside its slot")
+    elif wanted is not None and cue is None:
+        past_end = speech_span.length - wanted
+        if past_end >= PAST_END:
+            faults.append(f"{seconds_text(past_end)} s longer than wanted")
+        else:
+            as_wanted = -past_end < PAST_END
+            remarks.append("as long as wanted" if as_wanted else f"{seconds_text(-past_end)} s shorter than wanted")
     return Judgement(late, past_end, tuple(faults), tuple(remarks))

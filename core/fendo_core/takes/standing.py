@@ -54,7 +54,7 @@ def standing(state: State, line: Line) -> Standing | None:
 
 def _candidate(state: State, line: Line, take: TakeRef) -> Candidate:
     """A take by what is known of it, where it was read: moved, it doesn't give way to another one."""
-    at, slot = take.start, line.slot
+    slot = line.slot
     return Candidate(
         take.id,
         take.number,
@@ -62,10 +62,18 @@ def _candidate(state: State, line: Line, take: TakeRef) -> Candidate:
         whole=take.whole,
         amiss=take.amiss,
         clipped=take.clipped,
-        late=None if slot is None or take.speaks is None else at + take.speaks - slot.start,
-        past_end=None if slot is None or take.ends is None else at + take.ends - slot.end,
+        late=None if slot is None or take.speaks is None else take.start + take.speaks - slot.start,
+        past_end=_past_end(line, take),
         level=take.level,
     )
+
+
+def _past_end(line: Line, take: TakeRef) -> int | None:
+    if take.speaks is None or take.ends is None:
+        return None
+    if line.slot is not None:
+        return take.start + take.ends - line.slot.end
+    return take.ends - take.speaks - line.wanted_length if line.wanted_length else None
 
 
 def is_scratch(state: State, take: str) -> bool:

@@ -111,7 +111,7 @@ class LineTakes(APIView):
         """All takes of the line, in order of their numbers."""
         line = get_owned(Line, request.user, line_id, "production")
         comps = [one.value for one in line.comps.all()]
-        return Response(take_rows(line.production, Take.objects.filter(line=line), {str(line.id): line.slot}, comps))
+        return Response(take_rows(line.production, Take.objects.filter(line=line), {str(line.id): line}, comps))
 
     @extend_schema(
         operation_id="begin_take", request=NewTakeSerializer, responses={201: BegunTakeSerializer, 422: ProblemSerializer}
@@ -162,7 +162,7 @@ def finish(request: Request, take_id: UUID) -> Response:
     values = asked.validated_data
     take = capture.finish(take, values["total"], [values["clock"]], values["cut_off"])
     line = take.line
-    (row,) = take_rows(line.production, Take.objects.filter(pk=take.pk), {str(line.id): line.slot})
+    (row,) = take_rows(line.production, Take.objects.filter(pk=take.pk), {str(line.id): line})
     return Response(row)
 
 
@@ -244,7 +244,7 @@ def after(request: Request, take_id: UUID) -> Response:
     asked = ReadingSerializer(data=request.query_params)
     asked.is_valid(raise_exception=True)
     line = take.line
-    (row,) = take_rows(line.production, Take.objects.filter(pk=take.pk), {str(line.id): line.slot})
+    (row,) = take_rows(line.production, Take.objects.filter(pk=take.pk), {str(line.id): line})
     return Response({"next": run.after(row["faults"], asked.validated_data["readings"]), "faults": row["faults"]})
 
 

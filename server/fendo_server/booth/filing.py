@@ -47,7 +47,7 @@ def file_take(request: Request, take_id: UUID) -> Response:
             raise Problem(422, "Not possible", "This folder is not in this production. Choose one of the list.")
     filed(take, folder, asked.validated_data.get("name", ""))
     line = take.line
-    (row,) = take_rows(line.production, Take.objects.filter(pk=take.pk), {str(line.id): line.slot})
+    (row,) = take_rows(line.production, Take.objects.filter(pk=take.pk), {str(line.id): line})
     return Response(row)
 
 

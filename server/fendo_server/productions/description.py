@@ -65,7 +65,7 @@ def _pair(span: Span | None) -> list[int] | None:
 
 def line_row(line: Line, present: State) -> dict[str, Any]:
     """One line by itself: its fit, and how words in it are said."""
-    found = fit(line.text, line.slot, present.pace_of(line), line.wild)
+    found = fit(line.text, line.slot, present.pace_of(line), line.wild, line.wanted_length)
     return {
         "id": line.id,
         "number": line.number,
@@ -81,6 +81,7 @@ def line_row(line: Line, present: State) -> dict[str, Any]:
         "reader": line.reader,
         "wild": line.wild,
         "silences": line.silences,
+        "wanted_length": line.wanted_length,
         "sayings": [list(hint) for hint in hints(line.text, present.sayings)],
     }
 
@@ -199,7 +200,7 @@ def to_do(present: State, lines_with_takes: set[str], left: int) -> dict[str, in
     """What is left in each room: the numbers on the spine; `left` in Polish."""
     lines = [line for line in present.lines if not line.dropped]
     wordy = [line for line in lines if line.text]
-    fits = [fit(line.text, line.slot, present.pace_of(line), line.wild).state for line in wordy]
+    fits = [fit(line.text, line.slot, present.pace_of(line), line.wild, line.wanted_length).state for line in wordy]
     return {
         "picture": sum(1 for piece in present.pieces if piece.is_hole) if present.pieces else 1,
         "script": len(lines) - len(wordy) + fits.count("no slot") + fits.count("over"),
@@ -306,9 +307,8 @@ def patch(production: Production, change: Change | None, present: State | None =
     by_id = {line.id: line for line in present.lines if not line.dropped}
     takes = None
     if len(lines) <= MOST_LINES:
-        slots = {key: line.slot for key, line in by_id.items()}
         comps = [one for one in present.comps if one.line in lines and one.line in by_id]
-        takes = take_rows(production, Take.objects.filter(line_id__in=lines, line__dropped=False), slots, comps)
+        takes = take_rows(production, Take.objects.filter(line_id__in=lines, line__dropped=False), by_id, comps)
     return {
         "label": change.label if change else None,
         "order": list(by_id) if touched["order"] or touched["line"] else None,

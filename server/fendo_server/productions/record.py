@@ -169,7 +169,7 @@ class _LineRow(serializers.ModelSerializer):
 
     class Meta:
         model = Line
-        fields = ("number", "text", "slot", "dropped", "notes", "stress", "reader", "wild", "silences")
+        fields = ("number", "text", "slot", "dropped", "notes", "stress", "reader", "wild", "silences", "wanted_length")
 
 
 class _PieceRow(serializers.ModelSerializer):

@@ -186,6 +186,9 @@ class LineSerializer(serializers.Serializer):
     reader = serializers.CharField(allow_null=True, help_text="null: the production's reader")
     wild = serializers.BooleanField()
     silences = serializers.BooleanField(help_text="it replaces what the film says in its slot")
+    wanted_length = serializers.IntegerField(
+        allow_null=True, help_text="samples that it is to last without a slot; null: as long as it takes"
+    )
     silence = SpanField(allow_null=True, help_text="where the film's own sound is silent for it now")
     rooms = RoomPartSerializer(many=True, help_text="what of the film's own room is heard there")
     sayings = serializers.ListField(child=HintField(), help_text="how words in it are said")
@@ -639,6 +642,9 @@ EDITS: dict[str, type[_EditSerializer]] = {
         reader=_line(allow_null=True),
     ),
     "set_silences": _kind("set_silences", edits.SetSilences, line=_line(), silences=serializers.BooleanField()),
+    "set_wanted_length": _kind(
+        "set_wanted_length", edits.SetWantedLength, line=_line(), length=serializers.IntegerField(allow_null=True)
+    ),
     "set_wild": _kind("set_wild", edits.SetWild, line=_line(), wild=serializers.BooleanField()),
     "set_saying": _kind(
         "set_saying",

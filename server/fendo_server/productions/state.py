@@ -48,6 +48,7 @@ def load(production: Production, spoken: bool = True) -> State:
         "reader_id",
         "wild",
         "silences",
+        "wanted_length",
     )
     lines = tuple(
         CoreLine(
@@ -61,8 +62,9 @@ def load(production: Production, spoken: bool = True) -> State:
             str(reader) if reader else None,
             wild,
             silences,
+            wanted,
         )
-        for key, number, text, start, end, dropped, notes, stress, reader, wild, silences in rows
+        for key, number, text, start, end, dropped, notes, stress, reader, wild, silences, wanted in rows
     )
     # All texts at once: the phoneme library is quick with many, not with one after another.
     if spoken:
@@ -303,7 +305,10 @@ def _in_order(model: type[Piece] | type[Line], production: Production, wanted: I
     _written(model, list(moved), {"position": ("int", list(moved.values()))})
 
 
-COLUMNS = ("number", "text", "dropped", "slot_start", "slot_end", "notes", "stress", "reader_id", "wild", "silences")
+COLUMNS = (
+    "number", "text", "dropped", "slot_start", "slot_end", "notes", "stress", "reader_id", "wild", "silences",
+    "wanted_length",
+)  # fmt: skip
 
 
 def _values(row: Row) -> dict[str, Any]:
@@ -312,7 +317,7 @@ def _values(row: Row) -> dict[str, Any]:
     values = {"number": row["number"], "text": row["text"], "dropped": row["dropped"], "slot_start": start}
     values |= {"slot_end": end, "notes": row.get("notes", ""), "stress": row.get("stress", [])}
     values |= {"wild": row.get("wild", False), "silences": row.get("silences", False)}
-    return values | {"reader_id": row.get("reader")}
+    return values | {"reader_id": row.get("reader"), "wanted_length": row.get("wanted_length")}
 
 
 def _lines(production: Production, rows: Mapping[str, Row | None]) -> None:

@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Any, Protocol
 
 from django.db.models import QuerySet
 from django.db.models.fields.json import KeyTextTransform, KeyTransform
@@ -71,11 +71,18 @@ def _as_read(late: int | None, moved: int) -> int | None:
     return None if late is None else late - moved
 
 
+class Asked(Protocol):
+    """What is asked of a line's reading: where it lies in the programme, or how many samples it is to last."""
+
+    slot: Span | None
+    wanted_length: int | None
+
+
 class Describer:
     """Describes takes and comps of one production: what they all need is read once."""
 
-    def __init__(self, production: Any, slots: Mapping[str, Span | None]) -> None:
-        self.production, self.slots = production, slots
+    def __init__(self, production: Any, lines: Mapping[str, Asked]) -> None:
+        self.production, self.lines = production, lines
         self.folders = dict(production.folders.values_list("id", "path"))
         self.readers = dict(production.readers.values_list("id", "name"))
         self.window = level_window(production.level_window)
@@ -110,6 +117,10 @@ class Describer:
         said = self.voice(sounding, phrases, loudness, id=str(take.id), kind="take", name=f"take {take.number}")
         return said, found
 
+    def _asked(self, line: str) -> tuple[Span | None, int | None]:
+        asked = self.lines.get(line)
+        return (asked.slot, asked.wanted_length) if asked else (None, None)
+
     def _levels(self, sounding: Sounding) -> dict[str, Any] | None:
         """Levels of what is not plain. A comp is short work; of all treated lines at once a job makes them."""
         working = sounding.comp.treatment and sounding.comp.treatment.working
@@ -125,7 +136,7 @@ class Describer:
         moved = place - take.recording__start
         measured = take.peak is not None
         voice, said = None, None
-        slot = self.slots.get(str(take.line_id))
+        slot, wanted = self._asked(str(take.line_id))
         clipped = [Span(a + place, b + place) for a, b in take.clipped]
         level = sound_faults(take.peak, take.loudness, take.noise, take.bleed, self.window)
         if finished:
@@ -142,6 +153,7 @@ class Describer:
                 level,
                 faults(check, take.words) if check else (),
                 remarks(check, take.words) if check else (),
+                wanted,
             )
         self.candidates[str(take.line_id)].append(
             Candidate(
@@ -152,8 +164,8 @@ class Describer:
                 whole=not take.recording__cut_off,
                 amiss=check.amiss if check else None,
                 clipped=len(clipped),
-                late=_as_read(said and said.late, moved),
-                past_end=_as_read(said and said.past_end, moved),
+                late=_as_read(said and said.late, moved if slot else 0),
+                past_end=_as_read(said and said.past_end, moved if slot else 0),
                 level=len(level),
             )
         )
@@ -221,7 +233,8 @@ class Describer:
         voice, found = self.comp_voice(one, spoken)
         clipped = [Span(a + one.comp.at, b + one.comp.at) for a, b in found["clipped"]] if found else []
         speech = Span(*voice["speech"]) if voice["speech"] else None
-        said = judge(speech, 0, self.slots.get(one.line), len(clipped), measured=found is not None)
+        slot, wanted = self._asked(one.line)
+        said = judge(speech, 0, slot, len(clipped), measured=found is not None, wanted=wanted)
         levels = found or {"peak": None, "true_peak": None, "loudness": None, "noise": None}
         return {
             "id": one.id,
@@ -286,10 +299,10 @@ def spoken_in(production: Any, comps: Iterable[Comp]) -> dict[str, list[Span]]:
 
 
 def take_rows(
-    production: Any, takes: QuerySet[Take], slots: Mapping[str, Span | None], comps: Iterable[LineComp] = ()
+    production: Any, takes: QuerySet[Take], lines: Mapping[str, Asked], comps: Iterable[LineComp] = ()
 ) -> list[dict[str, Any]]:
-    """Some takes of the production in order of their numbers, and comps; `slots` by their lines' identities."""
-    describer, comps = Describer(production, slots), list(comps)
+    """Some takes of the production in order of their numbers, and comps; `lines` by their identities."""
+    describer, comps = Describer(production, lines), list(comps)
     spoken = spoken_in(production, [one.comp for one in comps])
     heard = words_of({one.line for one in comps})
     made = (describer.comp(one, spoken, heard.get(one.line, LineWords())) for one in comps)

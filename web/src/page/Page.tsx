@@ -44,7 +44,9 @@ export function Page({ production, chosen, onChoose, row, rowHeight = 88 }: Page
     line.slot
       ? `${timecodeAt(production, line.slot[0]!)} · ${secondsText(line.slot[1]! - line.slot[0]!)} s`
       : line.wild
-        ? 'wild'
+        ? line.wanted_length
+          ? `wild · ${secondsText(line.wanted_length)} s`
+          : 'wild'
         : 'no slot'
   const set = { '--page-size': `${size}px`, '--page-measure': measure } as React.CSSProperties
   return (

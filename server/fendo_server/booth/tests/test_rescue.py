@@ -15,7 +15,7 @@ from PIL import Image
 from fendo_core.audio import pcm, wav
 from fendo_core.production import edits
 from fendo_core.production.state import rows
-from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
 from fendo_server.booth.rescue import rescue
 from fendo_server.productions import description, services, state
@@ -219,8 +219,8 @@ def run_jobs():
 
 def the_whole(production):
     found = description.whole(Production.objects.get(pk=production.pk))
-    slots = {row["id"]: Span(*row["slot"]) if row["slot"] else None for row in found["lines"]}
-    found["takes"] = sorted(take_rows(production, Take.objects.filter(line__in=slots), slots), key=lambda take: take["id"])
+    lines = {str(line.id): line for line in production.lines.filter(dropped=False)}
+    found["takes"] = sorted(take_rows(production, Take.objects.filter(line__in=lines), lines), key=lambda take: take["id"])
     return {key: value for key, value in found.items() if key not in ("revision", "undo", "redo")}
 
 

@@ -145,6 +145,10 @@ def test_notes_stress_and_sayings_are_kept_and_come_back_after_undo(desk):
     assert desk.lines()[0]["sayings"] == [] and desk.whole()["sayings"] == []
     desk.edit("set_wild", line=line, wild=True)
     assert (desk.lines()[0]["fit"], desk.lines()[0]["slot"]) == ("wild", None)
+    assert desk.edit("set_wanted_length", line=line, length=1_440_000).status_code == 200
+    assert (desk.lines()[0]["wanted_length"], desk.lines()[0]["fit"]) == (1_440_000, "fits")
+    desk.undo()
+    assert (desk.lines()[0]["wanted_length"], desk.lines()[0]["fit"]) == (None, "wild")
     assert desk.edit("mend_slots").status_code == 422
 
 

@@ -444,27 +444,37 @@ function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void 
   )
 }
 
-/** How much of the slot is used, while it is read. */
+/** How much of the slot is used, while it is read; of a line that is to last so long without one, how much is left. */
 function Clock({ line }: { line: Line }) {
   const engine = useEngine()
   const place = useRef<HTMLSpanElement>(null)
   const slot = asSpan(line.slot)
   const start = slot?.[0]
   const length = slot ? slot[1] - slot[0] : 0
+  const wanted = slot ? null : line.wanted_length
   useEffect(() => {
     const draw = (position: number) => {
+      if (!place.current) return // leaving the room
       const { value } = engine.recorder.state
       const used = value.kind === 'recording' ? Math.max(0, position - value.cue) : 0
-      const slotted = start !== undefined
-      const total = slotted ? `slot ${secondsText(length)} s` : 'no slot'
-      const reading = `${secondsText(used)}${slotted ? ` of ${secondsText(length)} s` : ' s, no slot'}`
-      const text = value.kind === 'recording' ? reading : total
-      if (place.current && place.current.textContent !== text) place.current.textContent = text
+      const text = clockText(used, value.kind === 'recording', start === undefined ? null : length, wanted)
+      if (place.current.textContent !== text) place.current.textContent = text
+      place.current.dataset.over = String(wanted !== null && used > wanted)
     }
     engine.onFrame.add(draw)
     return () => void engine.onFrame.delete(draw)
-  }, [engine, start, length])
-  return <span ref={place} className="booth-clock" />
+  }, [engine, start, length, wanted])
+  return <span ref={place} className="booth-clock" data-counts={wanted !== null} data-testid="booth-clock" />
+}
+
+function clockText(used: number, reading: boolean, slot: number | null, wanted: number | null): string {
+  if (wanted !== null) {
+    const of = `${secondsText(wanted)} s`
+    if (!reading) return `to last ${of}`
+    return used > wanted ? `${secondsText(used - wanted)} s over ${of}` : `${secondsText(wanted - used)} s left of ${of}`
+  }
+  if (slot === null) return reading ? `${secondsText(used)} s, no slot` : 'no slot'
+  return reading ? `${secondsText(used)} of ${secondsText(slot)} s` : `slot ${secondsText(slot)} s`
 }
 
 function EmptyBooth({ production }: { production: Production }) {

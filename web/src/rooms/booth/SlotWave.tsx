@@ -21,7 +21,7 @@ function shownOf(length: number, wave: GrowingWave): number {
 export function SlotWave({ line, read }: { line: Line | undefined; read: Voice | null }) {
   const engine = useEngine()
   const slot = asSpan(line?.slot)
-  const length = slot ? slot[1] - slot[0] : 6 * SAMPLE_RATE
+  const length = slot ? slot[1] - slot[0] : (line?.wanted_length ?? 6 * SAMPLE_RATE)
   const start = slot?.[0]
   const wave = useWave(read)
   const sounds = read?.span[0]

@@ -13,7 +13,7 @@ const MOST = 6
 /** What a line lasts, and a way to make it last exactly as long as it must: shown before it is done. */
 export function Length({ production, line }: { production: Production; line: Line }) {
   const voice = line.voice?.speech ? line.voice : null
-  const slot = line.slot ? line.slot[1]! - line.slot[0]! : null
+  const slot = line.slot ? line.slot[1]! - line.slot[0]! : line.wanted_length
   const [asked, setAsked] = useState<{ line: string; wanted: number } | null>(null)
   const [most, setMost] = useState(MOST)
   const { busy, setLength } = useMaking(production.id, line)
@@ -40,7 +40,7 @@ export function Length({ production, line }: { production: Production; line: Lin
         Line {line.number} lasts <b className="tc">{secondsText(now, 3)} s</b> from its first word to its last
         {slot !== null && (
           <>
-            ; its slot lasts <b className="tc">{secondsText(slot, 3)} s</b>
+            ; {line.slot ? 'its slot lasts' : 'it is to last'} <b className="tc">{secondsText(slot, 3)} s</b>
           </>
         )}
         .
@@ -65,7 +65,7 @@ export function Length({ production, line }: { production: Production; line: Lin
         />
         {slot !== null && slot !== wanted && (
           <Button size="xs" variant="default" onClick={() => setAsked({ line: line.id, wanted: slot })}>
-            as long as its slot
+            as long as {line.slot ? 'its slot' : 'wanted'}
           </Button>
         )}
         <Button size="xs" onClick={make} disabled={there || !data || Boolean(data.refused)} loading={busy}>

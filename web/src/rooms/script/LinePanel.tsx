@@ -3,14 +3,16 @@ import { useEffect, useRef, useState } from 'react'
 import type { Line, Production } from '../../api/client'
 import { useEdits } from '../../api/production'
 import { Key } from '../../app/Key'
+import { NumberField } from '../../app/NumberField'
 import { sayProblem } from '../../app/Said'
-import { secondsText } from '../../engine/time'
+import { SAMPLE_RATE, secondsText } from '../../engine/time'
 
 /** The chosen line: whether it fits, who reads it, and notes that only the reader sees. */
 export function LinePanel({ production, line, writing }: { production: Production; line: Line; writing: number }) {
   const { edit } = useEdits(production.id)
   const say = { onError: sayProblem }
   const many = line.words_over
+  const wanted = (length: number | null) => edit.mutate({ kind: 'set_wanted_length', line: line.id, length }, say)
   const own = production.readers.find((reader) => reader.id === production.reader)
   return (
     <div className="panel">
@@ -20,11 +22,11 @@ export function LinePanel({ production, line, writing }: { production: Productio
       </b>
       <p className="quiet">
         {many
-          ? `About ${many === 1 ? 'one word' : `${many} words`} too many at this pace. Shorten it, or give it a longer slot.`
+          ? `About ${many === 1 ? 'one word' : `${many} words`} too many at this pace. Shorten it, or give it ${line.slot ? 'a longer slot' : 'more time'}.`
           : line.slot
             ? `${line.fit_text}.`
             : line.wild
-              ? 'Wild: it is read without picture and wants no slot.'
+              ? `Wild: it is read without picture and wants no slot${line.wanted_length ? `; ${line.fit_text}` : ''}.`
               : 'No slot yet: play the picture and mark where the line starts and ends.'}
       </p>
       <div className="panel-row">
@@ -48,6 +50,17 @@ export function LinePanel({ production, line, writing }: { production: Productio
         </Button>
         <Key action="wild" />
       </div>
+      {line.wild && (
+        <NumberField
+          label="wanted length, s"
+          placeholder="as long as it takes"
+          value={line.wanted_length && Number(secondsText(line.wanted_length, 2))}
+          min={0.2}
+          max={14_400}
+          onSet={(seconds) => wanted(Math.round(seconds * SAMPLE_RATE))}
+          onClear={() => wanted(null)}
+        />
+      )}
       <Notes key={line.id} production={production} line={line} writing={writing} />
       {production.readers.length > 1 && (
         <Select

@@ -64,7 +64,15 @@ function Sheet({ production }: { production: Production }) {
                     {secondsText(line.slot[1]! - line.slot[0]!)} s
                   </>
                 ) : line.wild ? (
-                  'wild'
+                  <>
+                    wild
+                    {line.wanted_length && (
+                      <>
+                        <br />
+                        {secondsText(line.wanted_length)} s
+                      </>
+                    )}
+                  </>
                 ) : (
                   '–'
                 )}

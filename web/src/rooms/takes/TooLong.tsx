@@ -16,12 +16,12 @@ type Props = {
   onEdit: (edit: Edit) => Promise<unknown>
 }
 
-/** What can be done with a reading that is longer than its slot, each with its consequence. */
+/** What can be done with a reading that is longer than its slot, or than it is wanted, each with its consequence. */
 export function TooLong({ production, line, take, busy, onShorten, onEdit }: Props) {
   const over = take.past_end ?? 0
   const slot = line.slot
   const speech = take.voice?.speech
-  const wanted = slot && speech ? slot[1]! - speech[0]! : 0
+  const wanted = slot && speech ? slot[1]! - speech[0]! : (line.wanted_length ?? 0)
   const query = { voice: take.id, wanted }
   const { data, error } = useQuery({
     queryKey: ['length', line.id, take.voice?.key, take.voice?.span, wanted, null],
@@ -35,9 +35,10 @@ export function TooLong({ production, line, take, busy, onShorten, onEdit }: Pro
   const can = data && !data.refused && !busy
   const shorten = () => can && onShorten(wanted)
   useKeys({ shorten })
-  if (!slot) return null
+  if (!wanted) return null
   const wait = () =>
     rests &&
+    slot &&
     inTurn(async () => {
       await onEdit({
         kind: 'trim_piece',
@@ -51,7 +52,7 @@ export function TooLong({ production, line, take, busy, onShorten, onEdit }: Pro
     })
   return (
     <p className="takes-open" data-testid="too-long">
-      {secondsText(over, 2)} s longer than its slot.{' '}
+      {secondsText(over, 2)} s longer than {slot ? 'its slot' : 'wanted'}.{' '}
       {can ? (
         <>
           <button type="button" onClick={shorten}>
@@ -72,7 +73,8 @@ export function TooLong({ production, line, take, busy, onShorten, onEdit }: Pro
           Let the picture wait
         </button>
       )}
-      <Link to="../booth">Read it again</Link> <span className="quiet">or let it run over.</span>
+      <Link to="../booth">Read it again</Link>{' '}
+      <span className="quiet">or let it {slot ? 'run over' : 'last so long'}.</span>
     </p>
   )
 }
