@@ -271,3 +271,39 @@ def test_the_count_in_has_the_beats_that_were_chosen(desk: Page):
     beats = {text: at for text, at in page.evaluate("beats") if text.isdigit()}
     assert list(beats) == ["5", "4", "3", "2", "1"]
     assert abs((beats["1"] - beats["4"]) / 3 - 1250) < 150
+
+
+def test_a_second_screen_shows_the_words_and_the_state_of_the_booth(desk: Page):
+    page = desk
+    new_production(page, "Two screens")
+    type_script(page, "The heron waits below the weir until the water turns.\nNobody ever paid him for the nails.")
+    page.keyboard.press("3")
+    state(page, "Ready")
+    choose_simulated(page)
+    with page.expect_popup() as opened:
+        page.get_by_role("link", name="second screen").click()
+    second = opened.value
+    second.set_viewport_size({"width": 1024, "height": 768})
+    words, said = second.get_by_test_id("second-line"), second.get_by_test_id("second-state")
+    expect(words).to_contain_text("The heron waits")
+    expect(said).to_have_text("Ready")
+    # The whole line, larger than the Booth has it.
+    size = "e => [parseFloat(getComputedStyle(e).fontSize), e.parentElement.scrollHeight <= e.parentElement.clientHeight]"
+    assert words.evaluate(size)[1] and words.evaluate(size)[0] > 60
+    page.keyboard.press("Enter")
+    expect(said).to_contain_text("Recording")
+    expect(said).to_contain_text("take 1")
+    expect(words.locator(".word").first).to_be_attached()
+    page.keyboard.press("ArrowDown")
+    expect(words).to_contain_text("Nobody ever paid him")
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    expect(said).to_contain_text("Saved")
+    # Without the server an old state is not shown as if it held; and it comes back.
+    second.route("**/screen/", lambda route: route.abort())
+    expect(said).to_have_text("No connection")
+    expect(words).to_have_count(0)
+    second.unroute("**/screen/")
+    expect(said).to_contain_text("Saved")
+    page.goto(page.url.rsplit("/", 1)[0] + "/takes")
+    expect(said).to_have_text("No Booth is open")

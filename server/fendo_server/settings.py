@@ -146,6 +146,7 @@ SPECTACULAR_SETTINGS = {
         "TakeMarkEnum": "fendo_core.production.edits.MARKS",
         "FindingKindEnum": "fendo_core.handover.checks.FINDING_KINDS",
         "FormEnum": "fendo_core.handover.forms.FORM_KEYS",
+        "BoothStateEnum": "fendo_server.booth.screen.STATES",
         "HeardEnum": "fendo_core.picture.reel.HEARD",
     },
 }

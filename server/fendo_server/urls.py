@@ -5,7 +5,7 @@ from django.urls import include, path, re_path
 
 from fendo_server.accounts import views as accounts
 from fendo_server.booth import api as booth
-from fendo_server.booth import elsewhere, filing, outside, room
+from fendo_server.booth import elsewhere, filing, outside, room, screen
 from fendo_server.handover import api as handover
 from fendo_server.handover import opening
 from fendo_server.picture import api as picture
@@ -49,6 +49,7 @@ api = [
     path("handover-presets/", handover.presets),
     path("handover-presets/<uuid:preset_id>/", handover.one_preset),
     path("productions/<uuid:production_id>/room-check/", room.room_check),
+    path("productions/<uuid:production_id>/screen/", screen.screen),
     path("productions/<uuid:production_id>/polish/", polish.room),
     path("productions/<uuid:production_id>/polish/scan/", polish.scan),
     path("productions/<uuid:production_id>/loudness/", loudness.loudness),

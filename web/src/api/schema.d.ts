@@ -744,6 +744,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/screen/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What the Booth of a production shows, for a second screen. The Booth tells it, and hears whether anybody looks. */
+        get: operations["screen"];
+        put?: never;
+        /** @description What the Booth of a production shows, for a second screen. The Booth tells it, and hears whether anybody looks. */
+        post: operations["tell_screen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/script-file/": {
         parameters: {
             query?: never;
@@ -1448,6 +1466,27 @@ export interface components {
         BetweenEnum: "silence" | "room tone";
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description What a Booth tells: the line in sight, the state of the recording, and the word that is being read. */
+        BoothSaidRequest: {
+            /** Format: uuid */
+            line: string | null;
+            state: components["schemas"]["BoothStateEnum"];
+            take: number | null;
+            word: number | null;
+        };
+        /**
+         * @description * `ready` - ready
+         *     * `counting in` - counting in
+         *     * `recording` - recording
+         *     * `paused` - paused
+         *     * `going on` - going on
+         *     * `finishing` - finishing
+         *     * `saving` - saving
+         *     * `saved` - saved
+         *     * `failed` - failed
+         * @enum {string}
+         */
+        BoothStateEnum: "ready" | "counting in" | "recording" | "paused" | "going on" | "finishing" | "saving" | "saved" | "failed";
         /**
          * @description * `bring_in_lines` - bring_in_lines
          * @enum {string}
@@ -3207,6 +3246,17 @@ export interface components {
             scope: string;
             chain: components["schemas"]["Chain"];
         };
+        /** @description What a second screen shows; `open` when a Booth tells it, `seconds` since the state is as it is. */
+        Screen: {
+            open: boolean;
+            /** Format: uuid */
+            line: string | null;
+            state: components["schemas"]["BoothStateEnum"];
+            take: number | null;
+            word: number | null;
+            /** Format: double */
+            seconds: number;
+        };
         /** @description Who is signed in. */
         Session: {
             name: string;
@@ -3928,6 +3978,10 @@ export interface components {
              * @default 0
              */
             decibel?: number;
+        };
+        /** @description Whether a second screen looks. */
+        Watched: {
+            watched: boolean;
         };
         /** @description Words of one reading that are to be put into another of the same line. */
         WeaveRequest: {
@@ -5552,6 +5606,68 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    screen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Screen"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tell_screen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BoothSaidRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watched"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

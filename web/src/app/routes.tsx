@@ -22,6 +22,7 @@ export const router = createBrowserRouter([
           { path: 'handover', lazy: () => import('../rooms/handover/HandoverRoom') },
         ],
       },
+      { path: 'productions/:id/second-screen', lazy: () => import('../rooms/booth/SecondScreen') },
       { path: 'productions/:id/print', lazy: () => import('../rooms/script/Print') },
       { path: '*', element: <Failed said="There is nothing at this address." /> },
     ],

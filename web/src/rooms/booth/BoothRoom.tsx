@@ -26,6 +26,8 @@ import { useRun } from './run'
 import { Safety } from './Safety'
 import { SlotWave } from './SlotWave'
 import { Sweep } from './Sweep'
+import { STATES } from './states'
+import { useTelling } from './telling'
 import { Verdict } from './Verdict'
 import './booth.css'
 
@@ -180,6 +182,12 @@ export function Component() {
 
   const shown = lines[index + ahead] ?? line
   const next = lines[index + ahead + 1]
+  useTelling(production.id, {
+    line: shown?.id ?? null,
+    state: state.kind,
+    take: 'take' in state ? state.take : null,
+    word: followed && followed.line === shown?.id ? followed.word : null,
+  })
   const words = useWholeNext([shown?.id, shown?.text, shown?.notes, next?.text, page.size].join())
   if (!line || !shown) return <EmptyBooth production={production} />
   const before = lines[index - 1]
@@ -370,6 +378,17 @@ export function Component() {
             </Menu.Dropdown>
           </Menu>
           <LevelWindow production={production} />
+          <Button
+            component={Link}
+            to="../second-screen"
+            target="_blank"
+            size="compact-xs"
+            variant="subtle"
+            color="gray"
+            title="the words and the state alone, for a screen beside the microphone"
+          >
+            second screen
+          </Button>
         </span>
       </section>
       <Meter production={production} onClear={() => recorder.clearClip()} />
@@ -401,17 +420,6 @@ function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void 
   const { recorder } = useEngine()
   const crowded = useWatched(recorder.crowded)
   const unheard = useWatched(recorder.unheard)
-  const words = {
-    ready: 'Ready',
-    'counting in': 'Counting in',
-    recording: 'Recording',
-    paused: 'Paused',
-    'going on': 'Going on',
-    finishing: 'Stopping',
-    saving: 'Saving',
-    saved: 'Saved',
-    failed: 'Not recorded',
-  }[state.kind]
   const more =
     state.kind === 'saved'
       ? `take ${state.take} · ${state.file}`
@@ -424,7 +432,7 @@ function State({ state, onDismiss }: { state: BoothState; onDismiss: () => void 
     <div className="booth-state" data-state={state.kind} role="status" data-testid="booth-state">
       <span className="booth-state-sign" aria-hidden="true" />
       <span>
-        <b>{words}</b> <span className="booth-state-more">{more}</span>
+        <b>{STATES[state.kind]}</b> <span className="booth-state-more">{more}</span>
         {state.kind === 'saved' && state.said && <span className="booth-state-said">{state.said}</span>}
         {unheard && (
           <span className="booth-unheard" role="alert">

@@ -2,9 +2,12 @@ import type { Line } from '../../api/client'
 
 const WIDE = 236
 
+/** Samples that a line has: its slot's, or what is wanted of one without. */
+const roomOf = (line: Line) => (line.slot ? line.slot[1]! - line.slot[0]! : (line.wanted_length ?? 0))
+
 /** The words as a bar in the slot's brackets; what is over stands outside them. */
 export function FitBar({ line, scale }: { line: Line; scale: number }) {
-  const slot = line.slot ? (line.slot[1]! - line.slot[0]!) * scale : 0
+  const slot = roomOf(line) * scale
   const need = line.needed * scale
   const over = line.fit === 'over'
   const many = line.words_over
@@ -19,7 +22,7 @@ export function FitBar({ line, scale }: { line: Line; scale: number }) {
         {over && (
           <rect className="fit-over" x={end + 3} y="7" width={Math.max(3, Math.min(need, WIDE + 8) - end)} height="8" />
         )}
-        {line.slot && <path className="fit-slot" d={`M7 2h-5v18h5M${end - 4} 2h5v18h-5`} />}
+        {slot > 0 && <path className="fit-slot" d={`M7 2h-5v18h5M${end - 4} 2h5v18h-5`} />}
       </svg>
       <small className={over ? 'fit-said over' : 'fit-said'}>{said}</small>
     </span>
@@ -28,9 +31,6 @@ export function FitBar({ line, scale }: { line: Line; scale: number }) {
 
 /** Points a sample, so that the longest slot or text of the script fills the width. */
 export function fitScale(lines: readonly Line[]): number {
-  const longest = lines.reduce(
-    (most, line) => Math.max(most, line.needed, line.slot ? line.slot[1]! - line.slot[0]! : 0),
-    0,
-  )
+  const longest = lines.reduce((most, line) => Math.max(most, line.needed, roomOf(line)), 0)
   return WIDE / Math.max(longest, 6 * 48_000)
 }
