@@ -307,3 +307,65 @@ def test_a_second_screen_shows_the_words_and_the_state_of_the_booth(desk: Page):
     expect(said).to_contain_text("Saved")
     page.goto(page.url.rsplit("/", 1)[0] + "/takes")
     expect(said).to_have_text("No Booth is open")
+
+
+HEARD = """
+  const connect = AudioNode.prototype.connect
+  AudioNode.prototype.connect = function (to, ...more) {
+    if (to instanceof AudioDestinationNode) {
+      window.__ear = this.context.createAnalyser()
+      connect.call(this, window.__ear)
+    }
+    return connect.call(this, to, ...more)
+  }
+"""
+"""Before the page is there: a tap on what goes to the headphones."""
+LOUDEST = """() => {
+  const x = new Float32Array(2048)
+  window.__ear.getFloatTimeDomainData(x)
+  return Math.max(...x.map(Math.abs))
+}"""
+
+
+def test_the_own_voice_is_heard_in_headphones_and_a_howl_cuts_it(desk: Page):
+    page = desk
+    page.add_init_script(HEARD)
+    page.reload()
+    new_production(page, "Own voice")
+    type_script(page, "The heron waits below the weir until the water turns.")
+    page.keyboard.press("3")
+    state(page, "Ready")
+    choose_simulated(page)
+    page.keyboard.press("h")
+    heard = page.get_by_role("button", name=re.compile("^heard:"))
+
+    def own_voice(level: str) -> None:
+        heard.click()
+        page.get_by_role("menuitem", name=level, exact=True).click()
+        expect(page.get_by_role("menu")).to_have_count(0)
+        # The focus is let go of a moment after the menu.
+        until(lambda: page.evaluate("document.activeElement === document.body"))
+
+    def chosen():
+        return page.evaluate("JSON.parse(localStorage.getItem('fendo-page') ?? '{}').ownVoice ?? null")
+
+    own_voice("as it is")
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    until(lambda: page.evaluate(LOUDEST) > 0.05)
+    expect(page.locator(".booth-clock")).to_contain_text(re.compile(r"^[4-9]\."))
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    assert chosen() == 0, "a voice is no howl"
+    own_voice("not heard")
+    page.wait_for_timeout(300)
+    assert page.evaluate(LOUDEST) < 1e-3
+    # Headphones that lie on the microphone: the count-in's first beep goes round and grows.
+    page.get_by_role("combobox", name="microphone").click()
+    page.get_by_role("option", name="Simulated loop").click()
+    own_voice("loud")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("The headphones howled into the microphone")).to_be_visible()
+    assert chosen() is None
+    until(lambda: page.evaluate(LOUDEST) < 0.5)
+    page.keyboard.press("Escape")

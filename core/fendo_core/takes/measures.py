@@ -121,7 +121,7 @@ def _level(peak: float | None, loudness: float | None, noise: float | None, wind
 
 def bleed_faults(below: float | None) -> tuple[str, ...]:
     """What is said of a take in which the programme is heard, so many dB below the voice; None: it is not."""
-    return () if below is None else (f"the film is heard in it, {below:.0f} dB below the voice",)
+    return () if below is None else (f"the programme is heard in it, {below:.0f} dB below the voice",)
 
 
 def sound_faults(

@@ -37,7 +37,7 @@ from fendo_server.productions.models import Folder
 from fendo_server.script import pace
 from fendo_server.script.models import Line
 from fendo_server.takes import joining, listening
-from fendo_server.takes.making import film_sound
+from fendo_server.takes.making import heard_while_reading
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
 from fendo_server.voice.reading import blocks_of, read_sound, samples_of
@@ -402,7 +402,7 @@ def _look_for_bleed(take: Take) -> None:
     span = Span(take.first, min(take.last, take.first + LONGEST_BLEED))
     start = recording.start + span.start
     present = state.load(production, spoken=False)
-    programme = film_sound(production, present, Span(max(0, start), max(1, start + span.length)))
+    programme = heard_while_reading(production, present, Span(max(0, start), max(1, start + span.length)))
     if programme is None:
         return
     programme = np.concatenate([np.zeros(max(0, -start), np.float32), programme])

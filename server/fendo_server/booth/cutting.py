@@ -8,7 +8,7 @@ from django.db import transaction
 
 from fendo_core.booth.passes import Attempt, Pass, PassLine, comments_of, cut_by_pauses, cut_by_words
 from fendo_core.production import edits
-from fendo_core.timebase import Span, seconds_text
+from fendo_core.timebase import Span, milliseconds, seconds_text
 from fendo_core.words import LISTENS
 from fendo_server.booth import capture
 from fendo_server.productions import changes, state
@@ -50,19 +50,38 @@ def cut_into_lines(progress: running.Progress) -> dict[str, Any]:
             new.place = line.slot_start - new.speech_start
         made.append(new)
         tell((count + 1) / len(found.attempts))
+    loose = _loose(take, found)
     progress.still_wanted()
     with transaction.atomic():
-        _number(production, made)
-        Take.objects.bulk_create(made)
+        _number(production, [*made, *loose])
+        Take.objects.bulk_create([*made, *loose])
         production.refresh_from_db()
         whole = {one.line for one in found.attempts if one.whole}
         wanted = [(str(new.pk), one.whole or one.line not in whole) for new, one in zip(made, found.attempts, strict=True)]
         used = edits.UsePass(str(take.pk), tuple(key for key, good in wanted if good))
         changes.perform(production, production.owner, production.revision, used)
-    for new in made:
+    for new in [*made, *loose]:
         listening.ask(new)
-    loose = [f"{seconds_text(span.start - take.first)}–{seconds_text(span.end - take.first)} s" for span in found.loose]
-    return {"lines": len({one.line for one in found.attempts}), "takes": len(made), "loose": loose[:20]}
+    told = [f"{seconds_text(span.start - take.first)}–{seconds_text(span.end - take.first)} s" for span in found.loose]
+    return {"lines": len({one.line for one in found.attempts}), "takes": len(made), "loose": told[:MOST_LOOSE]}
+
+
+MOST_LOOSE = 20
+LOOSE_NOTE = "fits no line of the pass"
+_AROUND = milliseconds(200)
+
+
+def _loose(take: Take, found: Pass) -> list[Take]:
+    """What was said and fits no line, as takes that are set aside, of the line that was read before it."""
+    made = []
+    for span in found.loose[:MOST_LOOSE]:
+        before = [one.line for one in found.attempts if one.span.start < span.start]
+        line = Line.objects.get(pk=before[-1]) if before else take.line
+        around = Span(max(take.first, span.start - _AROUND), min(take.last, span.end + _AROUND))
+        new = _measured(take, line, around)
+        new.note = LOOSE_NOTE
+        made.append(new)
+    return made
 
 
 def _comment(progress: running.Progress, production: Production, take: Take) -> dict[str, Any]:

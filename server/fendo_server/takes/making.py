@@ -6,9 +6,10 @@ from typing import Any
 
 import numpy as np
 
+from fendo_core.audio.levels import gain
 from fendo_core.audio.speech import hear
 from fendo_core.picture.film import read_sound as read_source
-from fendo_core.picture.laid import one_channel, own_sounds
+from fendo_core.picture.laid import LaidSound, one_channel, own_sounds
 from fendo_core.production import edits
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line as CoreLine
@@ -184,17 +185,32 @@ def film_phrases(readings: LineReadings) -> list[Span]:
 
 def film_sound(production: Production, present: State, span: Span) -> np.ndarray | None:
     """The film's own sound at a stretch of the programme and what is laid as its original, mono; None: there is none."""
-    sources = {str(source.id): source for source in production.sources.all()}
     own = own_sounds(present.pieces, present.sources, present.rate)
+    originals = [replace(each, level=0.0) for each in present.laid if each.original]
+    return _mixed(production, [*(replace(each, level=0.0) for each in own), *originals], span)
+
+
+def heard_while_reading(production: Production, present: State, span: Span) -> np.ndarray | None:
+    """What was in a reader's headphones at a stretch of the programme, mono: the film's own sound and all that is laid
+    under it, or the original alone; None: there is none."""
+    alone = production.monitor == "original"
+    own = () if alone else own_sounds(present.pieces, present.sources, present.rate)
+    heard = [*own, *(each for each in present.laid if each.original or not alone)]
+    return _mixed(production, [each for each in heard if each.heard != "silent"], span)
+
+
+def _mixed(production: Production, sounds: Iterable[LaidSound], span: Span) -> np.ndarray | None:
+    """Sounds at a stretch of the programme, mono; None: there are none."""
+    sources = {str(source.id): source for source in production.sources.all()}
     mixed, any_sound = np.zeros(span.length, np.float32), False
-    for sound in (*own, *(each for each in present.laid if each.original)):
+    for sound in sounds:
         source = sources.get(sound.source)
         if source is None or not source.sound_pieces or not sound.span.meets(span):
             continue
         start, end = max(span.start, sound.span.start), min(span.end, sound.span.end)
         by = sound.first - sound.span.start
         samples = one_channel(read_source(source.derived, source.sound_pieces, start + by, end + by), sound.channel)
-        mixed[start - span.start : start - span.start + len(samples)] += samples.mean(axis=1)
+        mixed[start - span.start : start - span.start + len(samples)] += samples.mean(axis=1) * gain(sound.level)
         any_sound = True
     return mixed if any_sound else None
 

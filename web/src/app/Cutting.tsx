@@ -25,7 +25,7 @@ export function Cutting({ production, job }: { production: string; job: Job }) {
   return (
     <span className="cutting" data-testid="cut">
       cut into {takes} takes of {lines} lines
-      {loose.length > 0 && `; nothing fits what is said at ${loose.join(', ')}`}
+      {loose.length > 0 && `; what is said at ${loose.join(', ')} fits no line and is kept aside`}
     </span>
   )
 }

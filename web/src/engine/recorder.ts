@@ -7,6 +7,7 @@ import { type Devices, devicesOf, type InputChoice, InputProblem, type OpenInput
 import { Observable } from './observable'
 import type { OutboxNews, OutboxOrder } from './outbox'
 import OutboxWorker from './outbox.worker?worker'
+import { OwnVoice } from './ownvoice'
 import { packSamples } from './pack'
 import type { Picture } from './picture'
 import { SAMPLE_RATE, type Span } from './time'
@@ -138,6 +139,8 @@ export class Recorder {
   readonly level: Level = { peak: 0, rms: 0, held: 0, clipped: false }
   /** The waveform of the take that is being recorded. */
   readonly wave = new GrowingWave(COLUMN)
+  /** What the reader hears of it. */
+  readonly own: OwnVoice
   onSaved: (take: unknown) => void = () => {}
   private outbox = new OutboxWorker()
   private capture: AudioWorkletNode | undefined
@@ -157,6 +160,7 @@ export class Recorder {
     picture: Picture,
     private readonly doors: RecorderDoors,
   ) {
+    this.own = new OwnVoice(audio)
     this.outbox.onmessage = ({ data }: MessageEvent<OutboxNews>) => this.hear(data)
     this.outbox.onerror = () => this.outboxFailed()
     window.addEventListener('beforeunload', (event) => this.isBusy && event.preventDefault())
@@ -195,6 +199,7 @@ export class Recorder {
 
   private async open(choice: InputChoice): Promise<void> {
     const opening = ++this.opening
+    this.own.attach(undefined)
     this.opened?.close()
     this.opened = undefined
     this.loop.set(null)
@@ -206,6 +211,7 @@ export class Recorder {
       if (opening !== this.opening) return opened.close()
       opened.node.connect(capture)
       this.opened = opened
+      this.own.attach(opened.node)
       this.broken = false
       this.input.set({ choice, channels: opened.channels, said: '' })
       void this.recall(opened)
@@ -238,7 +244,8 @@ export class Recorder {
   /** The loop test: play the test sound, hear it come back, let the server find how long that took. */
   async measureLoop(signal: AbortSignal): Promise<void> {
     const sound = await this.audio.context.decodeAudioData(await this.doors.loopSound())
-    const heard = await this.listenTo(sound, signal)
+    this.own.hold(true)
+    const heard = await this.listenTo(sound, signal).finally(() => this.own.hold(false))
     const { opened } = this
     if (!opened) return
     const found = await this.doors.measure(await devicesOf(opened.choice), packSamples(heard))

@@ -15,6 +15,8 @@ export type PageSettings = {
   /** Beats of the count-in, and how long each is in seconds. */
   beats: number
   beat: number
+  /** The reader's own voice in the headphones, dB against the microphone; null: not at all. */
+  ownVoice: number | null
   /** Lines of this reader only; null for all. */
   reader: string | null
 }
@@ -30,6 +32,7 @@ const AT_FIRST: PageSettings = {
   follow: true,
   beats: 3,
   beat: 1,
+  ownVoice: null,
   reader: null,
 }
 

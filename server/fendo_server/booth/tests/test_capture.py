@@ -459,10 +459,24 @@ def test_a_film_that_leaks_out_of_the_headphones_is_said_with_the_take(productio
     leaking, dry = read(0.02, True), read(0.0, True)
     unheard, simulated = read(0.02, False), read(0.02, True, "none")
     rows = {row["id"]: row for row in send(client, "GET", f"/api/lines/{line.pk}/takes/").json()}
-    assert any("the film is heard in it" in fault for fault in rows[str(leaking.pk)]["faults"])
+    assert any("the programme is heard in it" in fault for fault in rows[str(leaking.pk)]["faults"])
     assert "turn the headphones down, or wear closed ones" in rows[str(leaking.pk)]["advice"]
-    for other in (dry, unheard, simulated):
-        assert not any("the film is heard" in fault for fault in rows[str(other.pk)]["faults"])
+    # Music that is laid under the picture is heard too, unless the original alone is.
+    music = np.random.default_rng(8).standard_normal(8 * SAMPLE_RATE) * 0.1 * (np.arange(8 * SAMPLE_RATE) % 24_000 < 12_000)
+    soundfile.write(arrived, music, SAMPLE_RATE, format="WAV")
+    laid = services.bring_in(production, ada, "music.wav", arrived, laid=False)
+    running.run(str(Job.objects.first().pk))
+    production.refresh_from_db()
+    edit(production, ada, edits.LaySound(str(laid.pk), 0))
+    leak = music.astype(np.float32)
+    with_music = read(0.1, True)
+    production.monitor = "original"
+    production.save(update_fields=["monitor"])
+    without = read(0.1, True)
+    rows = {row["id"]: row for row in send(client, "GET", f"/api/lines/{line.pk}/takes/").json()}
+    assert any("the programme is heard in it" in fault for fault in rows[str(with_music.pk)]["faults"])
+    for other in (dry, unheard, simulated, without):
+        assert not any("the programme is heard" in fault for fault in rows[str(other.pk)]["faults"])
 
 
 def test_a_reading_is_followed_in_its_words_while_it_is_recorded_and_on_into_the_next_line(client, production, monkeypatch):

@@ -11,6 +11,7 @@ from fendo_core.production.state import rows
 from fendo_core.reader import narrator
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_server.booth import capture
+from fendo_server.booth.cutting import LOOSE_NOTE
 from fendo_server.booth.rescue import rescue
 from fendo_server.productions import record as records
 from fendo_server.productions import services, state
@@ -78,6 +79,20 @@ def test_a_pass_becomes_takes_that_lie_in_their_slots_and_no_file_is_touched(cli
     assert [take.aside for take in Take.objects.order_by("line__position", "number")] == [False, True, True, True, True]
     send(client, "POST", f"/api/productions/{production.id}/redo/")
     assert Take.objects.filter(aside=False).count() == 3
+
+
+def test_what_fits_no_line_is_kept_aside_with_the_line_before_it(client, read):
+    production, _, _ = read
+    remark = said("Could somebody please open that large window.")
+    sound = np.concatenate([QUIET, said(LINES[0]), QUIET, remark, QUIET, QUIET, said(LINES[1]), QUIET])
+    sound = sound + np.random.default_rng(2).standard_normal(len(sound)) * 0.0008
+    take = record(production.lines.first(), pcm.from_floats(sound), start=0)
+    job = cut(client, take)
+    assert job.state == "done" and job.result["takes"] == 2 and len(job.result["loose"]) == 1, job.result
+    kept = Take.objects.get(note=LOOSE_NOTE)
+    at = 2 * SAMPLE_RATE + len(said(LINES[0]))
+    assert (kept.line, kept.aside) == (production.lines.first(), True)
+    assert kept.first < at + SAMPLE_RATE // 5 and kept.last > at + len(remark) - SAMPLE_RATE // 5
 
 
 def test_a_take_that_holds_only_its_line_is_left_alone(client, read):

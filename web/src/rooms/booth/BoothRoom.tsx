@@ -21,6 +21,7 @@ import { InputChooser } from './InputChooser'
 import { LevelWindow } from './LevelWindow'
 import { LoopTest } from './LoopTest'
 import { Meter } from './Meter'
+import { OwnVoiceItems, useOwnVoice } from './OwnVoice'
 import { RoomCheck } from './RoomCheck'
 import { useRun } from './run'
 import { Safety } from './Safety'
@@ -138,6 +139,7 @@ export function Component() {
     recorder.dismiss()
     step(by)
   }
+  useOwnVoice(production.headphones)
   const setHeadphones = (headphones: boolean) => quiet && settings.mutate({ headphones }, { onError: sayProblem })
   const { takes } = useTakes(production.id, line)
   const read =
@@ -328,6 +330,7 @@ export function Component() {
                     {said}
                   </Menu.Item>
                 ))}
+                <OwnVoiceItems />
               </Menu.Dropdown>
             </Menu>
           )}
