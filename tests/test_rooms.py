@@ -21,7 +21,7 @@ from probe import api, takes_of
 pytestmark = pytest.mark.browser
 
 OUTSIDE = """() => [...document.querySelectorAll('.shell button, .shell a, .shell input')]
-  .filter(e => !e.closest('.page, .picture-side, .script-side, .takes-rows, .booth-words'))
+  .filter(e => !e.closest('.page, .picture-side, .script-side, .takes-rows, .booth-words, .booth-choices'))
   .filter(e => !e.closest('.handover-body, .handover-list'))
   .map(e => [e.getBoundingClientRect(), e.getAttribute('aria-label') || e.textContent])
   .filter(([b]) => b.width && (b.left < -1 || b.top < -1 || b.right > innerWidth + 1 || b.bottom > innerHeight + 1))
@@ -276,21 +276,31 @@ def test_slots_are_marked_while_the_picture_plays(desk: Page, own_film):
     page.keyboard.press("Space")
 
 
-@pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 720)])
-@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize(
+    ("width", "height", "scheme"),
+    [(1280, 800, "light"), (1280, 800, "dark"), (1024, 720, "dark"), (768, 1024, "light"), (640, 400, "light")],
+)
 def test_nothing_is_hidden_off_the_screen(browser: Browser, world, demo, width, height, scheme):
+    """As on a desk, on a tablet held upright, and at 200 %: the words have room in each."""
     context = browser.new_context(viewport={"width": width, "height": height}, color_scheme=scheme)
     page = context.new_page()
     page.goto(world.link())
     page.get_by_text("The Tide Mill at Orsey").first.click()
-    for key in "12345":
+    state(page, "Ready")
+    rooms = {"1": "picture", "2": "script", "3": "booth", "4": "takes", "5": "polish"}
+    for key in "12345" if width > 1000 else "234":
         page.keyboard.press(key)
+        page.wait_for_url(f"**/{rooms[key]}")
         page.wait_for_timeout(400)
         assert page.evaluate(
             "document.documentElement.scrollWidth <= innerWidth && document.documentElement.scrollHeight <= innerHeight"
         )
         outside = page.evaluate(OUTSIDE)
         assert outside == [], f"room {key}"
+        if key in "234":
+            own = {"2": "[aria-selected=true] .page-words", "3": ".booth-line", "4": ".takes-line"}
+            words = page.locator(own[key]).bounding_box()
+            assert words["width"] >= 150 and 44 <= words["y"] < height - 40, (f"room {key}", words)
     context.close()
 
 

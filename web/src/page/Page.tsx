@@ -30,8 +30,8 @@ export function Page({ production, chosen, onChoose, row, rowHeight = 88 }: Page
     getItemKey: (index) => lines[index]!.id,
     overscan: 6,
     // A chosen line is seen among its neighbours, not at the edge.
-    scrollPaddingStart: 90,
-    scrollPaddingEnd: 170,
+    scrollPaddingStart: Math.min(90, 0.15 * (scroller.current?.clientHeight ?? 600)),
+    scrollPaddingEnd: Math.min(170, 0.25 * (scroller.current?.clientHeight ?? 600)),
   })
   const index = lines.findIndex((line) => line.id === chosen)
   // biome-ignore lint/correctness/useExhaustiveDependencies: type of another size makes rows of another height

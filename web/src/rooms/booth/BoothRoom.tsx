@@ -227,7 +227,11 @@ export function Component() {
       </section>
       <section className="booth-words" ref={words}>
         <span className="booth-number">{shown.number}</span>
-        <p className="booth-line" data-testid="booth-line" style={{ fontSize: Math.round(page.size * 2.1) }}>
+        <p
+          className="booth-line"
+          data-testid="booth-line"
+          style={{ '--booth-size': `${Math.round(page.size * 2.1)}px` } as React.CSSProperties}
+        >
           {shown.text ? <Words line={shown} progress={progress} /> : 'No words yet. Speak freely, or write them in Script.'}
         </p>
         {(shown.notes || reader) && (
