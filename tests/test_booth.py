@@ -1,6 +1,7 @@
 """The Booth before and after a reading: the room is listened to, and what was read is judged where it was read."""
 
 import re
+import time
 
 import pytest
 from playwright.sync_api import Page, Route, expect
@@ -369,3 +370,33 @@ def test_the_own_voice_is_heard_in_headphones_and_a_howl_cuts_it(desk: Page):
     assert chosen() is None
     until(lambda: page.evaluate(LOUDEST) < 0.5)
     page.keyboard.press("Escape")
+
+
+def test_a_first_take_is_recorded_within_six_actions_and_two_minutes_of_an_empty_browser(desk: Page, browser, world):
+    """A production with words is there, as after the start command; the browser knows nothing."""
+    new_production(desk, "First visit")
+    type_script(desk, "The heron waits below the weir until the water turns.")
+    production = desk.url.split("/")[4]
+    context = browser.new_context(permissions=["microphone"])
+    context.add_cookies(desk.context.cookies())
+    page = context.new_page()
+    began = time.monotonic()
+    page.goto(world.address)
+    actions = [
+        page.get_by_text("First visit").first.click,
+        lambda: page.get_by_role("combobox", name="microphone").click(),
+        lambda: page.get_by_role("option", name="Simulated reader").click(),
+        lambda: page.keyboard.press("Enter"),
+        lambda: page.keyboard.press("Enter"),
+    ]
+    assert len(actions) <= 6
+    for action in actions[:-1]:
+        action()
+    state(page, "Recording")
+    until(lambda: float((page.locator(".booth-clock").inner_text().split() or ["0"])[0]) >= 2.0)
+    actions[-1]()
+    state(page, "Saved")
+    assert time.monotonic() - began < 120
+    (take,) = takes_of(page, production)
+    assert take["state"] == "finished" and take["voice"]["speech"]
+    context.close()
