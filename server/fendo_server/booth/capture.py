@@ -32,7 +32,7 @@ from fendo_core.production.state import SCRATCH
 from fendo_core.takes.measures import BLOCK, measure_blocks, shifted
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_server.problems import Problem
-from fendo_server.productions import changes, state
+from fendo_server.productions import changes, quotas, state
 from fendo_server.productions.models import Folder
 from fendo_server.script import pace
 from fendo_server.script.models import Line
@@ -72,6 +72,8 @@ def begin(line: Line, input_label: str, cue: int | None = None, scratch: bool = 
         .get(pk=line.pk)
     )
     production = line.production
+    quotas.check_takes(production.owner)
+    quotas.check_disk(production.owner)
     folder, reader = production.landing, line.reader or production.reader
     if line.dropped:
         raise Problem(

@@ -31,7 +31,7 @@ from fendo_server.handover.models import Handover, Preset
 from fendo_server.handover.plan import Plan, plan
 from fendo_server.media import attachment, send_file
 from fendo_server.problems import Problem, ProblemSerializer
-from fendo_server.productions import description
+from fendo_server.productions import description, quotas
 from fendo_server.productions.models import Production
 from fendo_server.productions.serializers import PatchSerializer, SpanField
 from fendo_server.work import running
@@ -204,6 +204,7 @@ class HandoverRoom(APIView):
         """Begin to write an order."""
         production = get_owned(Production, request.user, production_id)
         order = _asked(request)
+        quotas.check_disk(production.owner)
         job = running.start(production, jobs.KIND, order=order.as_row())
         return Response(JobSerializer(job).data, status=201)
 

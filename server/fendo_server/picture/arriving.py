@@ -11,6 +11,7 @@ from fendo_core.picture import film
 from fendo_server.picture import services
 from fendo_server.picture.models import Arrival, Source
 from fendo_server.problems import Problem
+from fendo_server.productions import quotas
 from fendo_server.productions import services as productions
 from fendo_server.productions.models import Production
 
@@ -28,6 +29,7 @@ def announce(production: Production, name: str, size: int, digest: str, archive:
         raise film.FilmRefused("This file is empty. Nothing was changed; check that its copy was finished.")
     if size > services.LARGEST_FILE:
         raise film.FilmRefused("This file is larger than 64 GB. Nothing was sent; bring in a smaller copy.")
+    quotas.check_disk(production.owner, size)
     (settings.DATA / "arriving").mkdir(parents=True, exist_ok=True)
     arrival, made = Arrival.objects.get_or_create(
         production=production, digest=digest, size=size, defaults={"name": name[:200], "archive": archive}

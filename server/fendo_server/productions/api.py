@@ -23,7 +23,7 @@ from fendo_core.timebase import parse_timecode, typed_position
 from fendo_server.access import get_owned, owned
 from fendo_server.picture.models import Piece
 from fendo_server.problems import Problem, ProblemSerializer
-from fendo_server.productions import changes, description, services, state
+from fendo_server.productions import changes, description, quotas, services, state
 from fendo_server.productions.models import Folder, Production
 from fendo_server.productions.serializers import (
     EDITS,
@@ -163,6 +163,7 @@ class NowSerializer(serializers.Serializer):
     revision = serializers.IntegerField()
     takes = serializers.IntegerField(help_text="finished takes of lines that are in the script")
     others = serializers.CharField(help_text="differs when settings, folders, readers or files do")
+    notice = serializers.CharField(allow_blank=True, help_text="what is to be said before a limit of the account is hit")
 
 
 @extend_schema(operation_id="now", responses={200: NowSerializer, 404: ProblemSerializer})
@@ -182,7 +183,9 @@ def now(request: Request, production_id: UUID) -> Response:
     ):
         told.append(str(sorted(rows.values_list(*names), key=str)))
     others = hashlib.blake2s("\n".join(told).encode(), digest_size=12).hexdigest()
-    return Response({"revision": production.revision, "takes": takes.count(), "others": others})
+    return Response(
+        {"revision": production.revision, "takes": takes.count(), "others": others, "notice": quotas.notice(request.user)}
+    )
 
 
 @extend_schema(

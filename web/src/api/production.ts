@@ -46,15 +46,20 @@ export function useProduction(id: string) {
 
 const LOOK_MS = 3_000
 
-/** Other windows are followed: what was changed there is asked for, without anything being drawn anew for what is known. */
-export function useOthers(id: string): void {
-  const queries = useQueryClient()
-  const { data: now } = useQuery({
+/** How things stand on the server, in a few bytes. */
+export function useNow(id: string) {
+  return useQuery({
     queryKey: ['now', id],
     queryFn: () =>
       answered(client.GET('/api/productions/{production_id}/now/', { params: { path: { production_id: id } } })),
     refetchInterval: LOOK_MS,
   })
+}
+
+/** Other windows are followed: what was changed there is asked for, without anything being drawn anew for what is known. */
+export function useOthers(id: string): void {
+  const queries = useQueryClient()
+  const { data: now } = useNow(id)
   const others = useRef<string>(undefined)
   useEffect(() => {
     const known = knownProduction(queries, id)

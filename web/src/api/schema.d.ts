@@ -2611,6 +2611,8 @@ export interface components {
             takes: number;
             /** @description differs when settings, folders, readers or files do */
             others: string;
+            /** @description what is to be said before a limit of the account is hit */
+            notice: string;
         };
         /** @enum {unknown} */
         NullEnum: null;

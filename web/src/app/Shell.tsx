@@ -5,7 +5,7 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link, Outlet, useBlocker, useLocation, useNavigate, useParams } from 'react-router'
 import { answered, client, isAway, type Patch, type Production } from '../api/client'
-import { knownProduction, useEdits, useOthers, useProduction } from '../api/production'
+import { knownProduction, useEdits, useNow, useOthers, useProduction } from '../api/production'
 import { type Part, partsOf, sizeOf } from '../engine/reel'
 import { firstSample, frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
 import { Spine } from '../spine/Spine'
@@ -17,7 +17,7 @@ import { letGo, useKeys } from './keys'
 import { Landing } from './Landing'
 import { pedalsAsBefore } from './pedals'
 import { duckingOf, rateOf, scoreOf, useLines, voicesOf } from './room'
-import { Failed, Loading, sayProblem } from './Said'
+import { Failed, Loading, sayNote, sayProblem } from './Said'
 import { Scheme } from './Scheme'
 
 /** A production: its spine, its top line, the room, and the strip. */
@@ -144,6 +144,7 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
         <Landing production={production} />
         <span className="top-right">
           <Connection stale={stale} />
+          <Notice production={production.id} />
           <Tooltip label={production.undo ? `take back: ${production.undo}` : 'nothing to take back'}>
             <ActionIcon variant="subtle" color="gray" aria-label="undo" disabled={!production.undo} onClick={takeBack}>
               <IconArrowBackUp size={18} />
@@ -199,6 +200,17 @@ function Connection({ stale }: { stale: Error | null }) {
         {few ? 'about storing: see the Booth' : `${how} · ${secondsText(bytes / 3)} s kept here`}
       </span>
     </Tooltip>
+  )
+}
+
+/** A limit that the owner of the machine has set is near. */
+function Notice({ production }: { production: string }) {
+  const notice = useNow(production).data?.notice
+  if (!notice) return null
+  return (
+    <button type="button" className="connection" onClick={() => sayNote(notice)} data-testid="notice">
+      a limit is near
+    </button>
   )
 }
 
