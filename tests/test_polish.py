@@ -1,5 +1,7 @@
 """Polish by hand: a raw reading is cleaned by keys, treated, and handed over as it is heard."""
 
+import re
+
 import numpy as np
 import pytest
 import soundfile
@@ -130,6 +132,19 @@ def test_a_place_is_marked_by_keys_and_a_treatment_is_suggested_kept_and_chosen_
     expect(page.get_by_test_id("reasons")).to_contain_text("of this voice")
     expect(page.get_by_role("img", name="spectrum of line 1")).to_be_visible()
     page.get_by_role("button", name="hear what it takes away").first.click()
+    page.get_by_role("button", name="Compare blind").click()
+    blind = page.get_by_test_id("blind")
+    better = blind.get_by_role("button", name="A is better")
+    for side in "ab":
+        expect(better).to_be_disabled()
+        with page.expect_response("**/treatment/compared/**") as answer:
+            page.keyboard.press(side)
+        assert answer.value.ok
+    better.click()
+    expect(blind.get_by_test_id("told")).to_have_text(
+        re.compile(r"^A was as it (is now|was read), B was as it (was read|is now)\.$")
+    )
+    page.keyboard.press("Escape")
     page.get_by_role("button", name="keep under a name").click()
     page.get_by_label("keep it as").fill("By hand, mine")
     page.keyboard.press("Enter")

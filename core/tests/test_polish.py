@@ -9,8 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import sosfreqz
 
-from fendo_core.audio.levels import gain
+from fendo_core.audio.levels import gain, measure
 from fendo_core.audio.speech import hear
+from fendo_core.polish.comparing import WANTED, TooShort, as_loud
 from fendo_core.polish.drawing import drawing, taken_away
 from fendo_core.polish.edits import CloseGap, DropRepairs, Mend, SetTreatment, Wanted, checked
 from fendo_core.polish.places import left, of_words, open_places
@@ -365,6 +366,18 @@ def test_what_the_stages_take_away_is_together_what_is_missing():
     assert missing == pytest.approx(sound - treated(sound, chain), abs=2e-6)
     with pytest.raises(ValueError, match="not on"):
         taken_away(sound, chain, "hum")
+
+
+def test_what_is_compared_is_as_loud_as_one_another_and_clips_nowhere():
+    read = narrator.read("The heron waits below the weir until the water turns.", 4).samples
+    squashed = treated(read, made("x", compressor={"threshold": -40.0, "ratio": 8.0}))
+    loud = np.clip(read * 6, -1, 1).astype(np.float32)
+    for pair in ((read, squashed), (loud, read * 0.01), (read,)):
+        told = [measure(sound) for sound in as_loud(pair)]
+        assert max(one.loudness for one in told) - min(one.loudness for one in told) < 0.05
+        assert max(one.true_peak for one in told) < -0.99 and told[0].loudness < WANTED + 0.05
+    with pytest.raises(TooShort):
+        as_loud([read, np.zeros(SAMPLE_RATE, np.float32)])
 
 
 @pytest.mark.parametrize(("voice", "low"), [(narrator.VOICES[0], True), (narrator.VOICES[1], False)])

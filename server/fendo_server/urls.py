@@ -59,6 +59,7 @@ api = [
     path("treatments/file/", treating_api.bring_in),
     path("treatments/<uuid:treatment_id>/", treating_api.one),
     path("lines/<uuid:line_id>/treatment/drawing/", treating_api.drawn),
+    path("lines/<uuid:line_id>/treatment/compared/", treating_api.compared),
     path("lines/<uuid:line_id>/treatment/suggestion/", treating_api.suggestion),
     path("lines/<uuid:line_id>/treatment/taken-away/<str:kind>/", treating_api.away),
     path("arrivals/<uuid:arrival_id>/", picture.OneArrival.as_view()),

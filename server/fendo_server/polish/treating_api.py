@@ -14,6 +14,7 @@ from rest_framework.response import Response
 
 from fendo_core.audio import pcm
 from fendo_core.booth.naming import safe_name
+from fendo_core.polish.comparing import TooShort, as_loud
 from fendo_core.polish.drawing import HELD_BACK, STEP, drawing, taken_away
 from fendo_core.polish.edits import checked
 from fendo_core.polish.suggestion import suggested
@@ -22,6 +23,7 @@ from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Place as Map
 from fendo_core.voice.chain import STAGE_KINDS, STARTS, Chain
+from fendo_core.voice.treatment import treated
 from fendo_server.access import get_owned, owned
 from fendo_server.answers import bytes_parser
 from fendo_server.media import attachment
@@ -121,6 +123,45 @@ def away(request: Request, line_id: UUID, kind: str) -> HttpResponseBase:
         sound = taken_away(read.samples, read.chain or Chain("none"), kind)
     except ValueError as error:
         raise Problem(422, "Not on", "This stage is not on, so it takes nothing away.") from error
+    return HttpResponse(wav_of(pcm.from_integers(pcm.from_floats(sound))), content_type="audio/wav")
+
+
+class ComparedQuery(serializers.Serializer):
+    """Two treatments of a line: `now` as it is treated, `read` not at all, or `chain:` and the name of one that can be
+    chosen. The voice's key is there for the browser, which keeps what it has heard."""
+
+    of = serializers.CharField(max_length=100)
+    beside = serializers.CharField(max_length=100)
+    key = serializers.CharField(max_length=100, required=False)
+
+
+def _named(read: _Read, user: Any, name: str) -> Chain | None:
+    if name in ("now", "read"):
+        return read.chain if name == "now" else None
+    known = [*(one.value for one in owned(KeptTreatment, user)), *STARTS]
+    found = next((chain for chain in known if f"chain:{chain.name}" == name), None)
+    if found is None:
+        raise Problem(422, "Not there", "This treatment is kept no longer. Choose another one to compare.")
+    return found
+
+
+@extend_schema(
+    operation_id="compared_treatment",
+    parameters=[ComparedQuery],
+    responses={(200, "audio/wav"): OpenApiTypes.BINARY, 404: ProblemSerializer, 422: ProblemSerializer},
+)
+@api_view(["GET"])
+def compared(request: Request, line_id: UUID) -> HttpResponseBase:
+    """A line in one treatment, as loud as it is in the other, to be compared with that; nothing is changed."""
+    get_owned(Line, request.user, line_id)
+    asked = ComparedQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    read = _Read(request, line_id)
+    chains = [_named(read, request.user, asked.validated_data[name]) for name in ("of", "beside")]
+    try:
+        sound, _ = as_loud([treated(read.samples, chain) if chain else read.samples for chain in chains])
+    except TooShort as error:
+        raise Problem(422, "Too short", f"In this line {error}. Choose a longer one.") from error
     return HttpResponse(wav_of(pcm.from_integers(pcm.from_floats(sound))), content_type="audio/wav")
 
 

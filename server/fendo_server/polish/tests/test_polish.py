@@ -12,6 +12,7 @@ import soundfile
 
 from fendo_core.audio import pcm
 from fendo_core.audio.ceiling import Ceiling
+from fendo_core.audio.levels import measure
 from fendo_core.polish.scan import scan as core_scan
 from fendo_core.production import edits
 from fendo_core.reader import narrator, noises
@@ -356,6 +357,13 @@ def test_what_a_treatment_does_is_drawn_heard_suggested_kept_and_comes_back_from
     kept = send(client, "POST", "/api/treatments/", chain)
     assert kept.status_code == 201 and desk.look()["kept"][0]["chain"]["name"] == "Mine, for the mill"
     assert send(client, "POST", "/api/treatments/", chain | {"name": "Plain"}).status_code == 422
+    # Two treatments compared: what is heard is as loud each way, and something else.
+    pairs = (("now", "read"), ("read", "now"), ("chain:Mine, for the mill", "read"))
+    answers = [client.get(f"{base}/compared/", {"of": of, "beside": beside}) for of, beside in pairs]
+    one, other, same = (soundfile.read(io.BytesIO(answer.content), dtype="float32")[0] for answer in answers)
+    assert abs(measure(one).loudness - measure(other).loudness) < 0.1
+    assert np.array_equal(one, same) and not np.allclose(one, other, atol=1e-3)
+    assert client.get(f"{base}/compared/", {"of": "chain:Gone", "beside": "read"}).status_code == 422
     file = client.get(f"/api/treatments/{kept.json()['id']}/")
     assert "Mine%2C%20for%20the%20mill.treatment.json" in file["Content-Disposition"]
     client.force_login(stranger, backend="django.contrib.auth.backends.ModelBackend")

@@ -144,13 +144,20 @@ function Room({ production, polish }: { production: Production; polish: Polish }
     }
     edit.mutate({ kind: 'mend', places: [wanted(place, asked)], on }, say)
   }
-  const hearAway = async (kind: string) => {
+  /** The line as another sound has it. */
+  const hearAs = (url: string, level: number) => {
     if (!here?.voice || engine.recorder.isBusy) return
     const [start, to] = here.voice.span as [number, number]
-    const url = `/api/lines/${here.id}/treatment/taken-away/${kind}/?of=${here.voice.key}`
     const load = async () => ({ buffer: await engine.sounds.buffer(url), offset: 0 })
-    const sound = { key: url, span: [start, to], bus: 'voice', level: here.voice.gain, load } as const
+    const sound = { key: url, span: [start, to], bus: 'voice', level, load } as const
     void engine.transport.play(start, { to, score: () => [{ ...sound, span: [start, to] }], follow: false })
+  }
+  const hearAway = (kind: string) =>
+    here?.voice && hearAs(`/api/lines/${here.id}/treatment/taken-away/${kind}/?of=${here.voice.key}`, here.voice.gain)
+  const hearCompared = (of: string, beside: string) => {
+    if (!here?.voice) return
+    const query = new URLSearchParams({ of, beside, key: here.voice.key })
+    hearAs(`/api/lines/${here.id}/treatment/compared/?${query}`, 0)
   }
   const alike = polish.places.filter((one) => one.kind === place?.kind && one.sure >= place.sure)
   const settleAlike = () => {
@@ -284,7 +291,8 @@ function Room({ production, polish }: { production: Production; polish: Polish }
         line={here}
         onSet={(scope, chain) => edit.mutate({ kind: 'set_treatment', scope, chain }, say)}
         onHear={hearLine}
-        onAway={(kind) => void hearAway(kind)}
+        onAway={hearAway}
+        onCompare={hearCompared}
       />
     </div>
   )

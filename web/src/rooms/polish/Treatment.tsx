@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { answered, type Chain, client, type Line, type Polish, type Production, type StageKind } from '../../api/client'
 import { Key } from '../../app/Key'
 import { sayProblem } from '../../app/Said'
+import { BlindCompare } from './BlindCompare'
 import { KeptTreatments } from './KeptTreatments'
 import { TreatmentDrawing } from './TreatmentDrawing'
 
@@ -16,10 +17,12 @@ type Props = {
   onHear: (bare: boolean) => void
   /** Hear what a stage takes away of the line. */
   onAway: (kind: string) => void
+  /** Hear the line in one treatment, as loud as in another. */
+  onCompare: (of: string, beside: string) => void
 }
 
 /** How a voice is treated: for all lines, or for this one; the nearest wins. */
-export function Treatment({ production, polish, line, onSet, onHear, onAway }: Props) {
+export function Treatment({ production, polish, line, onSet, onHear, onAway, onCompare }: Props) {
   const [which, setWhich] = useState<Which>('all')
   const folder = production.folders.find(({ path }) => path === line?.voice?.folder)
   const scopes = { all: 'production', folder: folder && `folder:${folder.id}`, line: line && `line:${line.id}` }
@@ -34,6 +37,7 @@ export function Treatment({ production, polish, line, onSet, onHear, onAway }: P
     chain && onSet(scope, { ...chain, stages: chain.stages.map((stage) => (stage.kind === kind ? change(stage) : stage)) })
   const [suggested, setSuggested] = useState<{ line: string; reasons: string[] } | null>(null)
   const reasons = chain?.name === 'Suggested' && suggested?.line === line?.id ? (suggested?.reasons ?? []) : []
+  const [comparing, setComparing] = useState(false)
   const suggest = async () => {
     if (!line) return
     try {
@@ -98,7 +102,20 @@ export function Treatment({ production, polish, line, onSet, onHear, onAway }: P
         <Button size="compact-sm" variant="default" disabled={!line?.voice} onClick={() => onHear(true)}>
           As it was read
         </Button>
+        <Button size="compact-sm" variant="default" disabled={!line?.voice} onClick={() => setComparing(true)}>
+          Compare blind
+        </Button>
       </div>
+      {comparing && line && (
+        <BlindCompare
+          polish={polish}
+          treated={Boolean(own ?? ofFolder ?? chainOf('production'))}
+          number={line.number}
+          onHear={onCompare}
+          onUse={(used) => onSet(scope, used)}
+          onClose={() => setComparing(false)}
+        />
+      )}
       <p className="quiet polish-keys">
         <Key action="hearLine" /> <Key action="lineAsRead">the line now, as read</Key>
       </p>
