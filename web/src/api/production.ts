@@ -2,6 +2,7 @@ import {
   keepPreviousData,
   type QueryClient,
   queryOptions,
+  useIsMutating,
   useMutation,
   useQuery,
   useQueryClient,
@@ -60,16 +61,17 @@ export function useNow(id: string) {
 export function useOthers(id: string): void {
   const queries = useQueryClient()
   const { data: now } = useNow(id)
+  const changing = useIsMutating() > 0
   const others = useRef<string>(undefined)
   useEffect(() => {
     const known = knownProduction(queries, id)
     // What this window is changing itself comes with the answer to that.
-    if (!now || !known || queries.isMutating()) return
+    if (!now || !known || changing) return
     const takes = known.lines.reduce((count, { tally }) => count + tally.length, 0)
     const elsewhere = others.current !== undefined && others.current !== now.others
     others.current = now.others
     if (now.revision > known.revision || takes < now.takes || elsewhere) void refetchProduction(queries, id)
-  }, [now, queries, id])
+  }, [now, changing, queries, id])
 }
 
 /** A production with a change worked in: changed lines, their order. */
@@ -221,6 +223,8 @@ export function useEdits(id: string) {
 export function useSettings(id: string) {
   const queries = useQueryClient()
   return useMutation({
+    // One after another: each is answered with the whole, and what was asked for last is to be seen.
+    scope: { id: `settings ${id}` },
     mutationFn: (body: Settings) =>
       answered(client.PATCH('/api/productions/{production_id}/', { params: { path: { production_id: id } }, body })),
     onSuccess: (whole) => {
