@@ -55,6 +55,10 @@ class Pass:
     attempts: tuple[Attempt, ...]
     loose: tuple[Span, ...]
 
+    def line_before(self, at: int) -> str | None:
+        """The line that was read last before sample `at`, to which a remark made there most likely belongs."""
+        return next((one.line for one in reversed(self.attempts) if one.span.start < at), None)
+
 
 Reader: TypeAlias = Callable[[int, int], NDArray[np.float32]]
 """Gives samples `start` to `end` of the pass, mono at 48 kHz."""

@@ -75,8 +75,8 @@ def _loose(take: Take, found: Pass) -> list[Take]:
     """What was said and fits no line, as takes that are set aside, of the line that was read before it."""
     made = []
     for span in found.loose[:MOST_LOOSE]:
-        before = [one.line for one in found.attempts if one.span.start < span.start]
-        line = Line.objects.get(pk=before[-1]) if before else take.line
+        before = found.line_before(span.start)
+        line = Line.objects.get(pk=before) if before else take.line
         around = Span(max(take.first, span.start - _AROUND), min(take.last, span.end + _AROUND))
         new = _measured(take, line, around)
         new.note = LOOSE_NOTE

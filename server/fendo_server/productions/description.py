@@ -14,7 +14,7 @@ from fendo_core.production.state import State
 from fendo_core.script.lines import Line
 from fendo_core.script.pace import STYLES, Pace
 from fendo_core.script.pronunciation import hints
-from fendo_core.script.slots import fit, out_of_order
+from fendo_core.script.slots import Fit, fit, out_of_order
 from fendo_core.script.syllables import LANGUAGES, speech_of_all
 from fendo_core.takes.standing import rooms_under, silence, standing
 from fendo_core.timebase import Span
@@ -63,9 +63,13 @@ def _pair(span: Span | None) -> list[int] | None:
     return [span.start, span.end] if span else None
 
 
+def _fit(line: Line, present: State) -> Fit:
+    return fit(line.text, line.slot, present.pace_of(line), line.wild, line.wanted_length)
+
+
 def line_row(line: Line, present: State) -> dict[str, Any]:
     """One line by itself: its fit, and how words in it are said."""
-    found = fit(line.text, line.slot, present.pace_of(line), line.wild, line.wanted_length)
+    found = _fit(line, present)
     return {
         "id": line.id,
         "number": line.number,
@@ -200,7 +204,7 @@ def to_do(present: State, lines_with_takes: set[str], left: int) -> dict[str, in
     """What is left in each room: the numbers on the spine; `left` in Polish."""
     lines = [line for line in present.lines if not line.dropped]
     wordy = [line for line in lines if line.text]
-    fits = [fit(line.text, line.slot, present.pace_of(line), line.wild, line.wanted_length).state for line in wordy]
+    fits = [_fit(line, present).state for line in wordy]
     return {
         "picture": sum(1 for piece in present.pieces if piece.is_hole) if present.pieces else 1,
         "script": len(lines) - len(wordy) + fits.count("no slot") + fits.count("over"),

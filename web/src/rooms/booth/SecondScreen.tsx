@@ -5,7 +5,7 @@ import { useParams } from 'react-router'
 import { answered, client, type Line, type Production } from '../../api/client'
 import { useOthers, useProduction } from '../../api/production'
 import type { components } from '../../api/schema'
-import { asSpan } from '../../app/room'
+import { roomOf } from '../../app/room'
 import { Failed, Loading } from '../../app/Said'
 import { SAMPLE_RATE } from '../../engine/time'
 import { Words } from '../../page/Words'
@@ -124,8 +124,7 @@ function Fitted({ line, word }: { line: Line; word: number | null }) {
 /** How much of the line's time is left: a bar that empties. */
 function Left({ line, screen, at }: { line: Line; screen: Screen; at: number }) {
   const bar = useRef<HTMLDivElement>(null)
-  const slot = asSpan(line.slot)
-  const length = (slot ? slot[1] - slot[0] : (line.wanted_length ?? 0)) / SAMPLE_RATE
+  const length = (roomOf(line) ?? 0) / SAMPLE_RATE
   useEffect(() => {
     const began = performance.now() - (Date.now() - at) - screen.seconds * 1000
     let asked = 0

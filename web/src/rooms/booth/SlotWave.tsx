@@ -1,7 +1,7 @@
 import { useCallback } from 'react'
 import type { Line, Voice } from '../../api/client'
 import { useEngine } from '../../app/engine'
-import { asSpan } from '../../app/room'
+import { asSpan, roomOf } from '../../app/room'
 import type { GrowingWave } from '../../engine/growing'
 import type { BoothState } from '../../engine/recorder'
 import { SAMPLE_RATE } from '../../engine/time'
@@ -21,7 +21,7 @@ function shownOf(length: number, wave: GrowingWave): number {
 export function SlotWave({ line, read }: { line: Line | undefined; read: Voice | null }) {
   const engine = useEngine()
   const slot = asSpan(line?.slot)
-  const length = slot ? slot[1] - slot[0] : (line?.wanted_length ?? 6 * SAMPLE_RATE)
+  const length = (line && roomOf(line)) ?? 6 * SAMPLE_RATE
   const start = slot?.[0]
   const wave = useWave(read)
   const sounds = read?.span[0]

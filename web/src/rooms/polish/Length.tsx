@@ -6,6 +6,7 @@ import { useMaking } from '../../api/making'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { NumberField } from '../../app/NumberField'
+import { roomOf } from '../../app/room'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 
 const MOST = 6
@@ -13,7 +14,7 @@ const MOST = 6
 /** What a line lasts, and a way to make it last exactly as long as it must: shown before it is done. */
 export function Length({ production, line }: { production: Production; line: Line }) {
   const voice = line.voice?.speech ? line.voice : null
-  const slot = line.slot ? line.slot[1]! - line.slot[0]! : line.wanted_length
+  const slot = roomOf(line)
   const [asked, setAsked] = useState<{ line: string; wanted: number } | null>(null)
   const [most, setMost] = useState(MOST)
   const { busy, setLength } = useMaking(production.id, line)

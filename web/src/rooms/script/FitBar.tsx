@@ -1,13 +1,11 @@
 import type { Line } from '../../api/client'
+import { roomOf } from '../../app/room'
 
 const WIDE = 236
 
-/** Samples that a line has: its slot's, or what is wanted of one without. */
-const roomOf = (line: Line) => (line.slot ? line.slot[1]! - line.slot[0]! : (line.wanted_length ?? 0))
-
 /** The words as a bar in the slot's brackets; what is over stands outside them. */
 export function FitBar({ line, scale }: { line: Line; scale: number }) {
-  const slot = roomOf(line) * scale
+  const slot = (roomOf(line) ?? 0) * scale
   const need = line.needed * scale
   const over = line.fit === 'over'
   const many = line.words_over
@@ -31,6 +29,6 @@ export function FitBar({ line, scale }: { line: Line; scale: number }) {
 
 /** Points a sample, so that the longest slot or text of the script fills the width. */
 export function fitScale(lines: readonly Line[]): number {
-  const longest = lines.reduce((most, line) => Math.max(most, line.needed, roomOf(line)), 0)
+  const longest = lines.reduce((most, line) => Math.max(most, line.needed, roomOf(line) ?? 0), 0)
   return WIDE / Math.max(longest, 6 * 48_000)
 }
