@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, client, type Production } from '../api/client'
 import { refetchProduction, useSettings } from '../api/production'
+import { letGoSoon } from './keys'
 import { NamePattern } from './NamePattern'
 import { sayProblem } from './Said'
 
@@ -29,7 +30,7 @@ export function Landing({ production }: { production: Production }) {
   return (
     <span className="lands">
       takes land in{' '}
-      <Menu position="bottom-start" withinPortal>
+      <Menu position="bottom-start" withinPortal returnFocus={false} onClose={letGoSoon}>
         <Menu.Target>
           <button type="button" className="lands-folder" aria-label="choose where takes land">
             {landing?.path.replaceAll('/', ' / ') ?? 'no folder'}

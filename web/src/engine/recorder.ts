@@ -312,12 +312,17 @@ export class Recorder {
     await this.audio.warm()
     const begun = this.doors.begin(line.id, this.opened.choice.label, reading.cue ?? null, reading.scratch ?? false)
     begun.catch(() => {})
-    if (!(await this.transport.play(from, { score: reading.score })) || live.off) {
+    const countIn = async () => {
+      const plays = await this.transport.play(from, { score: reading.score })
+      if (!plays || live.off) return false
+      for (let beat = count.beats; beeps !== 'none' && beat > (beeps === 'aloud' ? 1 : 0); beat--)
+        this.transport.beep(cue - beat * count.beat)
+      return true
+    }
+    if (!(await countIn())) {
       if (this.live === live) await this.callOff()
       return
     }
-    for (let beat = count.beats; beeps !== 'none' && beat > (beeps === 'aloud' ? 1 : 0); beat--)
-      this.transport.beep(cue - beat * count.beat)
     try {
       live.begun = await begun
     } catch (error) {
@@ -332,11 +337,10 @@ export class Recorder {
       return
     }
     if (live.off) return void this.doors.abandon(live.begun.id)
-    if (this.transport.position() > cue - LATEST) {
-      await this.callOff()
-      return this.fail(
-        'The server took longer to make a place for the take than the count-in. Nothing was recorded; begin again.',
-      )
+    // The place came later than the first word: it is there now, so the count-in is given again.
+    if (this.transport.position() > cue - LATEST && !(await countIn())) {
+      if (this.live === live) await this.callOff()
+      return
     }
     await this.arm(live)
   }

@@ -318,7 +318,7 @@ export function Component() {
             onChange={(event) => setHeadphones(event.currentTarget.checked)}
           />
           {production.headphones && (
-            <Menu onClose={letGoSoon}>
+            <Menu returnFocus={false} onClose={letGoSoon}>
               <Menu.Target>
                 <Button size="compact-xs" variant="subtle" color="gray">
                   heard: {HEARD_WHILE_RECORDING[production.monitor]}
@@ -363,7 +363,7 @@ export function Component() {
               settings.mutate({ count_in: event.currentTarget.checked ? 'heard' : 'seen' }, { onError: sayProblem })
             }
           />
-          <Menu closeOnItemClick={false} onClose={letGoSoon}>
+          <Menu closeOnItemClick={false} returnFocus={false} onClose={letGoSoon}>
             <Menu.Target>
               <Button size="compact-xs" variant="subtle" color="gray" disabled={!quiet}>
                 count-in: {page.beats} × {page.beat} s

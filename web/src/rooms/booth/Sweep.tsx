@@ -18,7 +18,7 @@ export function Sweep() {
       line.current.style.left = `${share * 100}%`
       const { beats, beat } = value.kind === 'counting in' ? value.count : { beats: 3, beat: SAMPLE_RATE }
       const left = Math.ceil((value.cue - position) / beat)
-      const text = left > beats ? 'pre-roll' : String(left)
+      const text = left > beats ? 'pre-roll' : left > 0 ? String(left) : 'waiting for the server'
       if (count.current.textContent !== text) count.current.textContent = text
     }
     engine.onFrame.add(draw)
