@@ -80,6 +80,7 @@ api = [
     path("takes/<uuid:take_id>/abandon/", booth.abandon),
     path("takes/<uuid:take_id>/so-far/", booth.so_far),
     path("takes/<uuid:take_id>/followed/", booth.follow),
+    path("takes/<uuid:take_id>/behind/", booth.behind_original),
     path("takes/<uuid:take_id>/after/", booth.after),
     path("takes/<uuid:take_id>/cut/", booth.cut),
     path("round-trip/", booth.round_trip),

@@ -22,7 +22,7 @@ from fendo_core.script.pace import expected_length
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
 from fendo_server.answers import bytes_parser
-from fendo_server.booth import capture, cutting, following
+from fendo_server.booth import behind, capture, cutting, following, growing
 from fendo_server.booth.models import RoundTrip
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import description
@@ -190,7 +190,7 @@ def so_far(request: Request, take_id: UUID) -> Response:
     asked = SoFarQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     cue = asked.validated_data["cue"]
-    phrases, have = capture.so_far(take)
+    phrases, have = growing.so_far(take)
     said = [phrase.shifted(-cue) for phrase in phrases if phrase.end > cue]
     expected = expected_length(take.words, paces(take.line.production)[str(take.recording.reader_id)])
     before = have > cue + run.WINDOW
@@ -221,6 +221,26 @@ def follow(request: Request, take_id: UUID) -> Response:
     asked = SoFarQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     return Response(asdict(following.followed(take, asked.validated_data["cue"])))
+
+
+class BehindSerializer(serializers.Serializer):
+    """How far an interpreter is behind."""
+
+    behind = serializers.IntegerField(
+        allow_null=True, help_text="samples behind the original; null: there is none, or it can't be told"
+    )
+
+
+@extend_schema(
+    operation_id="take_behind", parameters=[SoFarQuery], responses={200: BehindSerializer, 404: ProblemSerializer}
+)
+@api_view(["GET"])
+def behind_original(request: Request, take_id: UUID) -> Response:
+    """How far the last minute and a half of a take that is being recorded is behind the original."""
+    take = _take(request, take_id)
+    asked = SoFarQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    return Response({"behind": behind.so_far(take, asked.validated_data["cue"])})
 
 
 class ReadingSerializer(serializers.Serializer):

@@ -22,15 +22,15 @@ from django.db import transaction
 
 from fendo_core.audio import pcm, wav
 from fendo_core.audio.bleed import bleed
-from fendo_core.audio.speech import hear
 from fendo_core.booth.clocklog import ClockLog, read_lines
 from fendo_core.booth.clockmap import make_map
 from fendo_core.booth.naming import NameParts, file_name
-from fendo_core.booth.run import WINDOW
 from fendo_core.production import edits
 from fendo_core.production.state import SCRATCH
 from fendo_core.takes.measures import BLOCK, measure_blocks, shifted
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_server.booth import behind
+from fendo_server.booth.growing import on_disk
 from fendo_server.problems import Problem
 from fendo_server.productions import changes, quotas, state
 from fendo_server.productions.models import Folder
@@ -40,7 +40,7 @@ from fendo_server.takes import joining, listening
 from fendo_server.takes.making import heard_while_reading
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
-from fendo_server.voice.reading import blocks_of, read_sound, samples_of
+from fendo_server.voice.reading import blocks_of, read_sound
 from fendo_server.work import running
 
 log = logging.getLogger("fendo")
@@ -182,35 +182,6 @@ def _write(file: Any, data: bytes) -> None:
     rest = memoryview(data)
     while rest:
         rest = rest[file.write(rest) :]
-
-
-def on_disk(recording: Recording) -> int:
-    """Samples of an unfinished recording that are safe."""
-    try:
-        return max(0, recording.part.stat().st_size - wav.HEADER_BYTES) // pcm.BYTES_A_SAMPLE
-    except FileNotFoundError:
-        # Closed on the disk, and then the database went away before it heard of it.
-        return samples_of(recording.path) if recording.path.exists() else 0
-
-
-def so_far(take: Take) -> tuple[Sequence[Span], int]:
-    """Where somebody speaks in the last seconds of a take that is being recorded, and how much of it is on the disk;
-    both in samples of the recording."""
-    have = on_disk(take.recording)
-    start = max(0, have - WINDOW)
-    heard = hear(pcm.to_floats(pcm.to_integers(samples_so_far(take, start, have - start))))
-    return [phrase.shifted(start) for phrase in heard.phrases], have
-
-
-def samples_so_far(take: Take, start: int, most: int) -> bytes:
-    """At most so many samples (s24le) of a take that is being recorded, from `start` on; none of one that is closed."""
-    try:
-        with take.recording.part.open("rb") as file:
-            file.seek(wav.HEADER_BYTES + start * pcm.BYTES_A_SAMPLE)
-            packed = file.read(most * pcm.BYTES_A_SAMPLE)
-    except FileNotFoundError:
-        return b""
-    return packed[: len(packed) // pcm.BYTES_A_SAMPLE * pcm.BYTES_A_SAMPLE]
 
 
 def append(take: Take, offset: int, sound: bytes, clock: str = "") -> int:
@@ -368,6 +339,11 @@ def _measured(take: Take) -> None:
         _look_for_bleed(take)
     except Exception:
         log.exception("it can't be told whether the programme is heard in take %s", take.id)
+    try:
+        if found := behind.of_take(take):
+            Take.objects.filter(pk=take.pk).update(behind=[found.median, found.most])
+    except Exception:
+        log.exception("it can't be told how far take %s is behind the original", take.id)
     try:
         _leave_a_slot(take)
     except Exception:

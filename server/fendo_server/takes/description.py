@@ -8,6 +8,7 @@ from typing import Any, Protocol
 from django.db.models import QuerySet
 from django.db.models.fields.json import KeyTextTransform, KeyTransform
 
+from fendo_core.booth import delay
 from fendo_core.booth.levelwindow import level_window
 from fendo_core.production.state import SCRATCH, LineComp
 from fendo_core.script.lines import tokens
@@ -28,7 +29,7 @@ from fendo_server.voice.sounding import Sounding
 
 OF_TAKE = (
     "id", "line_id", "recording_id", "first", "last", "number", "aside", "mark", "note", "place", "cue", "speech_start",
-    "speech_end", "peak", "true_peak", "loudness", "noise", "clipped", "phrases", "bleed",
+    "speech_end", "peak", "true_peak", "loudness", "noise", "clipped", "phrases", "bleed", "behind",
 )  # fmt: skip
 OF_RECORDING = ("start", "length", "state", "cut_off", "file_name", "folder_id", "reader_id", "within", "doubts")
 COLUMNS = (*OF_TAKE, *(f"recording__{name}" for name in OF_RECORDING))
@@ -152,7 +153,7 @@ class Describer:
                 None if take.cue is None else take.cue + moved,
                 level,
                 faults(check, take.words) if check else (),
-                remarks(check, take.words) if check else (),
+                (*self._behind(take), *(remarks(check, take.words) if check else ())),
                 wanted,
             )
         self.candidates[str(take.line_id)].append(
@@ -203,6 +204,10 @@ class Describer:
             "advice": self._advice(take) if voice and voice["speech"] else [],
             "read": self._read(take, check, place) if said and measured else None,
         }
+
+    @staticmethod
+    def _behind(take: Any) -> tuple[str, ...]:
+        return (delay.said(delay.Delay(*take.behind)),) if take.behind else ()
 
     def _advice(self, take: Any) -> list[str]:
         advice = list(level_advice(take.peak, take.loudness, take.noise, self.window))

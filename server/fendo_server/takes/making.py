@@ -190,6 +190,11 @@ def film_sound(production: Production, present: State, span: Span) -> np.ndarray
     return _mixed(production, [*(replace(each, level=0.0) for each in own), *originals], span)
 
 
+def original_sound(production: Production, present: State, span: Span) -> np.ndarray | None:
+    """What is laid as the original at a stretch of the programme, mono; None: nothing is."""
+    return _mixed(production, [replace(each, level=0.0) for each in present.laid if each.original], span)
+
+
 def heard_while_reading(production: Production, present: State, span: Span) -> np.ndarray | None:
     """What was in a reader's headphones at a stretch of the programme, mono: the film's own sound and all that is laid
     under it, or the original alone; None: there is none."""

@@ -39,6 +39,10 @@ class Take(models.Model):
     loudness = models.FloatField(null=True)
     noise = models.FloatField(null=True)
     bleed = models.FloatField(null=True, help_text="dB below the voice at which the programme is heard; null: it is not")
+    behind = QuickJSONField(
+        null=True,
+        help_text="samples behind the original, at the median and at most; null: there is none, or it can't be told",
+    )
     clipped = QuickJSONField(default=list)
     phrases = QuickJSONField(default=list)
     read = QuickJSONField(

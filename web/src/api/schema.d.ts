@@ -1154,6 +1154,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/behind/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How far the last minute and a half of a take that is being recorded is behind the original. */
+        get: operations["take_behind"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/clock/": {
         parameters: {
             query?: never;
@@ -1474,6 +1491,11 @@ export interface components {
             number: number;
             file: string;
             folder: string;
+        };
+        /** @description How far an interpreter is behind. */
+        Behind: {
+            /** @description samples behind the original; null: there is none, or it can't be told */
+            behind: number | null;
         };
         /**
          * @description * `silence` - silence
@@ -6360,6 +6382,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Next"];
+                };
+            };
+        };
+    };
+    take_behind: {
+        parameters: {
+            query: {
+                /** @description sample of the take at which the line begins */
+                cue: number;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Behind"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -17,7 +17,7 @@ from fendo_core.production import edits
 from fendo_core.reader import narrator
 from fendo_core.takes import measures
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_server.booth import capture, following
+from fendo_server.booth import capture, following, growing
 from fendo_server.picture import services
 from fendo_server.problems import Problem
 from fendo_server.productions import state
@@ -134,7 +134,7 @@ def test_a_full_disk_acknowledges_nothing_and_loses_nothing(booth, monkeypatch):
     answer = booth.put(take, 1000, sound[1000:])
     assert answer.status_code == 507
     assert "is safe" in answer.json()["detail"]
-    assert capture.on_disk(recording_of(take)) == 1000
+    assert growing.on_disk(recording_of(take)) == 1000
     monkeypatch.setattr(capture, "_sync", os.fsync)
     assert booth.put(take, 1000, sound[1000:]).json()["have"] == len(sound)
 
@@ -394,7 +394,7 @@ def test_two_senders_of_one_take_at_once_leave_one_whole_recording(production):
 
     with ThreadPoolExecutor(4) as pool:
         list(pool.map(send_all, range(4)))
-    assert capture.on_disk(take.recording) == len(sound)
+    assert growing.on_disk(take.recording) == len(sound)
     with take.recording.part.open("rb") as file:
         file.seek(wav.HEADER_BYTES)
         assert np.array_equal(pcm.to_integers(file.read()), sound)
@@ -552,3 +552,49 @@ def test_a_scratch_holds_a_place_until_the_real_reading_is_there(client, product
     capture.append(again, 0, bytes(3 * len(sound)))
     capture.finish(again, len(sound), [clock_of(0)], False)
     assert line()["slot"] is None and slot, "nobody spoke: there is nothing to leave"
+
+
+def test_how_far_an_interpreter_is_behind_the_original_is_told_while_reading_and_of_the_take(
+    booth, client, production, ada, tmp_path
+):
+    by, length = round(2.4 * SAMPLE_RATE), 55 * SAMPLE_RATE
+    chance = np.random.default_rng(11)
+    sentence = narrator.read("The keeper opens the sluice a hand’s breadth.", 7).samples
+    spoken, at = np.zeros(length, np.float32), SAMPLE_RATE
+    while at < length:
+        said = sentence[: int(chance.uniform(1.0, 3.0) * SAMPLE_RATE)][: length - at]
+        spoken[at : at + len(said)] = said
+        at += len(said) + int(chance.uniform(0.4, 1.6) * SAMPLE_RATE)
+    soundfile.write(tmp_path / "speaker.wav", spoken, SAMPLE_RATE)
+    bring(client, production, (tmp_path / "speaker.wav").read_bytes(), "speaker.wav", laid=False)
+    for job in Job.objects.filter(state="waiting"):
+        running.run(str(job.pk))
+    key = str(production.sources.get().pk)
+    start = booth.line.slot_start - round(0.85 * SAMPLE_RATE)
+
+    def read_behind():
+        take = booth.begin()
+        read = np.round(np.concatenate([np.zeros(by), spoken[:-by]]) * 2**23).astype(np.int32)
+        for offset in range(0, length, 5 * SAMPLE_RATE):
+            assert booth.put(take, offset, read[offset : offset + 5 * SAMPLE_RATE]).status_code == 200
+        return take, client.get(f"/api/takes/{take['id']}/behind/?cue={round(0.85 * SAMPLE_RATE)}").json()["behind"]
+
+    def remarks_of(take):
+        assert booth.finish(take, length).status_code == 200
+        for job in Job.objects.filter(state="waiting"):
+            running.run(str(job.pk))
+        (row,) = [row for row in takes_of(client, production) if row["id"] == take["id"]]
+        return " ".join(row["remarks"])
+
+    take, told = read_behind()
+    assert told is None, "nothing is laid as an original"
+    assert "behind" not in remarks_of(take)
+    production.refresh_from_db()
+    edit(production, ada, edits.LaySound(key, max(0, start), original=True))
+    take, told = read_behind()
+    assert abs(told - by) <= SAMPLE_RATE // 5
+    assert "behind the original" in remarks_of(take)
+    kept = Take.objects.get(pk=take["id"])
+    # The clock of this take lets it begin where `CLOCK` says, not at its line.
+    due = by + kept.recording.start - start
+    assert abs(kept.behind[0] - due) <= SAMPLE_RATE // 5 if 0 <= due < 10 * SAMPLE_RATE else kept.behind is None

@@ -16,6 +16,7 @@ import { Stage } from '../../page/Stage'
 import { sizedBy, usePageSettings } from '../../page/settings'
 import { Tally } from '../../page/Tally'
 import { Words } from '../../page/Words'
+import { useBehind } from './behind'
 import { type Followed, useFollowing } from './following'
 import { InputChooser } from './InputChooser'
 import { LevelWindow } from './LevelWindow'
@@ -218,6 +219,7 @@ export function Component() {
           {read && <Verdict key={read.id} production={production} line={line} take={read} passed={passed.current > 0} />}
           <div className="booth-under">
             <Clock line={line} />
+            <Behind production={production} />
             <span className="booth-tally">
               <Tally line={line} />
               {line.tally.length > 0 && <Link to="../takes">compare</Link>}
@@ -480,6 +482,16 @@ function Clock({ line }: { line: Line }) {
     return () => void engine.onFrame.delete(draw)
   }, [engine, start, length, wanted])
   return <span ref={place} className="booth-clock" data-counts={wanted !== null} data-testid="booth-clock" />
+}
+
+/** How far an interpreter is behind the original, while it is read. */
+function Behind({ production }: { production: Production }) {
+  const behind = useBehind(production.picture.laid.some((sound) => sound.original))
+  return behind === null ? null : (
+    <span className="booth-behind" data-testid="behind">
+      {secondsText(behind)} s behind the original
+    </span>
+  )
 }
 
 function clockText(used: number, reading: boolean, slot: number | null, wanted: number | null): string {
