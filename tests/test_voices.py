@@ -121,3 +121,34 @@ def test_what_sounds_is_told_and_picked_at_once(desk: Page):
     assert line_of(page)["pick"] == line_of(page)["voice"]["id"]
     page.keyboard.press("Control+z")
     expect(page.get_by_test_id("provisional")).to_be_visible()
+
+
+def test_a_line_is_settled_by_a_key_its_other_takes_fold_away_and_it_is_opened_again(desk: Page):
+    page = desk
+    in_slot(page, "Settled")
+    read_one_take(page, 2.0)
+    read_one_take(page, 2.0)
+    page.keyboard.press("4")
+    rows = page.locator(".take-row")
+    expect(rows).to_have_count(2)
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    until(lambda: line_of(page)["pick"])
+    page.keyboard.press("Alt+Enter")
+    expect(page.get_by_test_id("settled")).to_contain_text("this pick is final")
+    expect(rows).to_have_count(1)
+    page.keyboard.press("Shift+z")
+    expect(rows).to_have_count(2)
+    pick = line_of(page)["pick"]
+    page.locator(".take-row:not(.picked)").get_by_role("button", name="pick").click()
+    expect(page.get_by_text("is settled: its pick is final")).to_be_visible()
+    assert line_of(page)["pick"] == pick
+    page.keyboard.press("c")
+    expect(page.get_by_test_id("compared")).to_contain_text("it takes four lines")
+    expect(page.get_by_test_id("first-picked")).to_contain_text("Of 1 line with a choice")
+    page.keyboard.press("Escape")
+    expect(page.get_by_test_id("compared")).to_have_count(0)
+    page.get_by_role("button", name="Open it again").click()
+    expect(page.get_by_test_id("settled")).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(page.get_by_test_id("settled")).to_be_visible()

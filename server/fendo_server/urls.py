@@ -15,7 +15,7 @@ from fendo_server.productions import api as productions
 from fendo_server.productions import history
 from fendo_server.script import api as script
 from fendo_server.takes import api as takes
-from fendo_server.takes import finding
+from fendo_server.takes import comparison, finding
 from fendo_server.takes import making_api as making
 from fendo_server.work import api as work
 
@@ -85,6 +85,7 @@ api = [
     path("takes/<uuid:take_id>/cut/", booth.cut),
     path("round-trip/", booth.round_trip),
     path("round-trip/sound/", booth.loop_sound),
+    path("productions/<uuid:production_id>/takes/compared/", comparison.compared),
     path("productions/<uuid:production_id>/takes/found/", finding.find),
     path("productions/<uuid:production_id>/takes/found.zip", finding.found_zip),
     path("takes/<uuid:take_id>/file/", filing.file_take),

@@ -61,11 +61,12 @@ def frame_levels(samples: NDArray[np.float32], hop: int = _TEN_MS) -> Levels:
 @dataclass(frozen=True, slots=True)
 class Frames:
     """What was looked at, for each 5 ms: `voiced` whether somebody has a voice, `level` in dB above 250 Hz, `bright` dB of
-    what is bright (2.7 to 9 kHz) over what is dark (0.4 to 2 kHz)."""
+    what is bright (2.7 to 9 kHz) over what is dark (0.4 to 2 kHz), `pitch` in Hz (of a voice alone it means anything)."""
 
     voiced: Mask
     level: Levels
     bright: Levels
+    pitch: Levels
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,6 +146,7 @@ class Ear:
             voiced=_voiced(pitch, len(bands)) if len(bands) else np.zeros(0, bool),
             level=_power_to_db(bands[:, _BODY].sum(axis=1)),
             bright=_brightness(bands),
+            pitch=np.repeat(_LOW_RATE / np.maximum(pitch[:, 1], 1.0), 2)[: len(bands)],
         )
 
     def hear(self) -> Heard:

@@ -18,6 +18,7 @@ from fendo_core.script.lines import Draft
 from fendo_core.script.pace import expected_length
 from fendo_core.takes import standing
 from fendo_core.takes.edits import MoveEnd
+from fendo_core.takes.settled import Settle, hold
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp
 
@@ -451,7 +452,7 @@ class NameShot:
     called: str
 
 
-OfRoom: TypeAlias = Mend | DropRepairs | CloseGap | SetTreatment | MoveVoices | MoveEnd
+OfRoom: TypeAlias = Mend | DropRepairs | CloseGap | SetTreatment | MoveVoices | MoveEnd | Settle
 """Edits that rooms keep themselves: each tells by `on_state` what it does."""
 
 Edit: TypeAlias = (
@@ -665,7 +666,12 @@ def perform(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State,
     Raises:
         EditRefused: with a text for the person who asked; nothing is changed then.
     """
+    after, name = _performed(state, edit, new_id)
+    hold(state, after)
+    return after, name
 
+
+def _performed(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[State, str]:
     def called(line_id: str) -> str:
         return f"line {state.lines[lines.find(state.lines, line_id)].number}"
 

@@ -184,6 +184,7 @@ def rows(state: State) -> Rows:
             "wild": line.wild,
             "silences": line.silences,
             "wanted_length": line.wanted_length,
+            "settled": line.settled,
         }
         for line in state.lines
     }

@@ -29,6 +29,7 @@ class Line:
         wild: it is read without picture, and so wants no slot.
         wanted_length: samples that it is to last where it has no slot; None: as long as it takes.
         silences: it replaces what the film says in its slot: the film's own sound is silent there while the line sounds.
+        settled: its pick is final (`takes.settled`).
     """
 
     id: str
@@ -42,6 +43,7 @@ class Line:
     wild: bool = False
     silences: bool = False
     wanted_length: int | None = None
+    settled: bool = False
 
 
 @dataclass(frozen=True, slots=True)

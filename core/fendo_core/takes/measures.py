@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from fendo_core.audio import levels, speech
 from fendo_core.booth.levelwindow import LevelWindow
+from fendo_core.takes.character import Character, character
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds, seconds_text
 
 MOST_DOUBTS = 3
@@ -22,7 +23,7 @@ PAST_END = milliseconds(50)
 @dataclass(frozen=True, slots=True)
 class Measures:
     """Of a recording alone: `speech` in samples of the recording (None: nobody speaks), levels in dBFS, dBTP and LUFS,
-    `clipped` stretches of flat tops, `noise` floor in dBFS."""
+    `clipped` stretches of flat tops, `noise` floor in dBFS, `character` None where too little is heard of the voice."""
 
     length: int
     speech: Span | None
@@ -32,6 +33,7 @@ class Measures:
     loudness: float | None
     noise: float
     clipped: tuple[Span, ...]
+    character: Character | None = None
 
 
 def shifted(found: Measures, by: int) -> Measures:
@@ -74,6 +76,7 @@ def measure_blocks(blocks: Iterable[NDArray[np.float32]]) -> tuple[Measures, NDA
         loudness=None if level.loudness is None else round(level.loudness, 2),
         noise=round(heard.noise, 1),
         clipped=level.clipped,
+        character=character(ear.frames()) if heard.speech else None,
     )
     return found, np.concatenate(waves) if waves else np.zeros((0, 2), np.uint8)
 

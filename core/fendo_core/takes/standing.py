@@ -52,6 +52,29 @@ def standing(state: State, line: Line) -> Standing | None:
     return Standing(_newest_comp(state.comps, line.id, found) or found.id, True)
 
 
+def first_suggestions(state: State) -> tuple[int, int]:
+    """How often what was picked is the take that would have been suggested first; of how many lines with two takes or more.
+
+    A comp counts for the one take that it is made of: trimmed, moved in phrases, mended it is the same reading.
+    """
+    found = of = 0
+    by_comp = {one.id: one.comp.recordings for one in state.comps}
+    for line in state.lines:
+        pick, reader = state.picks.get(line.id), state.reader_of(line)
+        takes = [
+            take
+            for take in state.takes.get(line.id, ())
+            if take.sounds and not take.is_pickup and (not reader or take.reader == reader)
+        ]
+        if line.dropped or pick is None or len(takes) < 2:
+            continue
+        first = first_of([_candidate(state, line, take) for take in takes]).id
+        recordings = frozenset(take.recording for take in takes if take.id == first)
+        of += 1
+        found += pick == first or by_comp.get(pick) == recordings
+    return found, of
+
+
 def _candidate(state: State, line: Line, take: TakeRef) -> Candidate:
     """A take by what is known of it, where it was read: moved, it doesn't give way to another one."""
     slot = line.slot

@@ -51,7 +51,7 @@ _MEETINGS = 5
 FORGOTTEN_AFTER = 30 * 60
 LONGEST_CLOCK = 8_000
 PLACED = ("start", "clock", "doubts", "within", "length", "cut_off", "forgotten")
-MEASURED = ("speech_start", "speech_end", "phrases", "clipped", "peak", "true_peak", "loudness", "noise")
+MEASURED = ("speech_start", "speech_end", "phrases", "clipped", "peak", "true_peak", "loudness", "noise", "character")
 """What closing and measuring find out. Nothing else is written then: meanwhile a take may have been set aside or moved."""
 WITH = ("line__production", "recording__production", "recording__folder", "recording__reader__production")
 """What belongs to a take that is closed or measured."""
@@ -436,6 +436,7 @@ def measure(take: Take, progress: Callable[[float], None] = lambda share: None) 
     take.speech_end = found.speech.end if found.speech else None
     take.phrases = [[span.start, span.end] for span in found.phrases]
     take.clipped = [[span.start, span.end] for span in found.clipped]
+    take.character = list(found.character or ())
     take.peak, take.true_peak, take.loudness, take.noise = found.peak, found.true_peak, found.loudness, found.noise
     if whole:
         recording.wave.parent.mkdir(parents=True, exist_ok=True)

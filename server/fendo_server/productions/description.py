@@ -86,6 +86,7 @@ def line_row(line: Line, present: State) -> dict[str, Any]:
         "wild": line.wild,
         "silences": line.silences,
         "wanted_length": line.wanted_length,
+        "settled": line.settled,
         "sayings": [list(hint) for hint in hints(line.text, present.sayings)],
     }
 

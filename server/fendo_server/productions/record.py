@@ -169,7 +169,19 @@ class _LineRow(serializers.ModelSerializer):
 
     class Meta:
         model = Line
-        fields = ("number", "text", "slot", "dropped", "notes", "stress", "reader", "wild", "silences", "wanted_length")
+        fields = (
+            "number",
+            "text",
+            "slot",
+            "dropped",
+            "notes",
+            "stress",
+            "reader",
+            "wild",
+            "silences",
+            "wanted_length",
+            "settled",
+        )
 
 
 class _PieceRow(serializers.ModelSerializer):

@@ -189,6 +189,7 @@ class LineSerializer(serializers.Serializer):
     wanted_length = serializers.IntegerField(
         allow_null=True, help_text="samples that it is to last without a slot; null: as long as it takes"
     )
+    settled = serializers.BooleanField(help_text="its pick is final")
     silence = SpanField(allow_null=True, help_text="where the film's own sound is silent for it now")
     rooms = RoomPartSerializer(many=True, help_text="what of the film's own room is heard there")
     sayings = serializers.ListField(child=HintField(), help_text="how words in it are said")
@@ -679,6 +680,12 @@ EDITS: dict[str, type[_EditSerializer]] = {
         comp=_line(),
         seam=serializers.IntegerField(min_value=0, max_value=10_000),
         to=serializers.IntegerField(min_value=0, max_value=DAY),
+    ),
+    "settle": _kind(
+        "settle",
+        edits.Settle,
+        only=serializers.ListField(child=_line(), min_length=1),
+        settled=serializers.BooleanField(default=True),
     ),
     "move_end": _kind(
         "move_end",

@@ -49,6 +49,7 @@ def load(production: Production, spoken: bool = True) -> State:
         "wild",
         "silences",
         "wanted_length",
+        "settled",
     )
     lines = tuple(
         CoreLine(
@@ -62,9 +63,9 @@ def load(production: Production, spoken: bool = True) -> State:
             str(reader) if reader else None,
             wild,
             silences,
-            wanted,
+            *more,
         )
-        for key, number, text, start, end, dropped, notes, stress, reader, wild, silences, wanted in rows
+        for key, number, text, start, end, dropped, notes, stress, reader, wild, silences, *more in rows
     )
     # All texts at once: the phoneme library is quick with many, not with one after another.
     if spoken:
@@ -307,7 +308,7 @@ def _in_order(model: type[Piece] | type[Line], production: Production, wanted: I
 
 COLUMNS = (
     "number", "text", "dropped", "slot_start", "slot_end", "notes", "stress", "reader_id", "wild", "silences",
-    "wanted_length",
+    "wanted_length", "settled",
 )  # fmt: skip
 
 
@@ -316,7 +317,7 @@ def _values(row: Row) -> dict[str, Any]:
     start, end = row["slot"] or (None, None)
     values = {"number": row["number"], "text": row["text"], "dropped": row["dropped"], "slot_start": start}
     values |= {"slot_end": end, "notes": row.get("notes", ""), "stress": row.get("stress", [])}
-    values |= {"wild": row.get("wild", False), "silences": row.get("silences", False)}
+    values |= {name: row.get(name, False) for name in ("wild", "silences", "settled")}
     return values | {"reader_id": row.get("reader"), "wanted_length": row.get("wanted_length")}
 
 

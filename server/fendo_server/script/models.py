@@ -27,10 +27,10 @@ class Line(models.Model):
     )
     wild = models.BooleanField(default=False, help_text="read without picture: it wants no slot")
     silences = models.BooleanField(default=False, help_text="the film's own sound is silent in its slot")
-
     wanted_length = models.PositiveBigIntegerField(
         null=True, help_text="samples that it is to last without a slot; null: as long as it takes"
     )
+    settled = models.BooleanField(default=False, help_text="its pick is final")
 
     class Meta:
         ordering = ["position"]

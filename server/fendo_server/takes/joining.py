@@ -26,7 +26,7 @@ def join_pickup(take: Take) -> Change | None:
         return None
     present = state.load(take.line.production)
     line = next((each for each in present.lines if each.id == str(take.line_id)), None)
-    if line is None:
+    if line is None or line.settled:
         return None
     others = tuple(each for each in present.takes.get(line.id, ()) if each.id != str(take.id))
     before = standing(replace(present, takes={**present.takes, line.id: others}), line)

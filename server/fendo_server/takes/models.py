@@ -43,6 +43,7 @@ class Take(models.Model):
         null=True,
         help_text="samples behind the original, at the median and at most; null: there is none, or it can't be told",
     )
+    character = QuickJSONField(null=True, help_text="pitch in Hz and tone in dB; nothing in it: they can't be told")
     clipped = QuickJSONField(default=list)
     phrases = QuickJSONField(default=list)
     read = QuickJSONField(

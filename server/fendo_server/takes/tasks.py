@@ -3,7 +3,7 @@
 from django.db import connections
 from procrastinate.contrib.django import app
 
-from fendo_server.takes import listening
+from fendo_server.takes import comparison, listening
 
 
 @app.task(name="check_words", queue="work")
@@ -21,5 +21,6 @@ def check_missing_words(timestamp: int) -> None:
     """Listen to takes that nobody listened to yet."""
     try:
         listening.check_missing()
+        comparison.fill_missing()
     finally:
         connections.close_all()

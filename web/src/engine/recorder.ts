@@ -27,6 +27,8 @@ const RUN_UP = 2 * SAMPLE_RATE
 const CLOCK_EVERY_MS = 200
 /** How long a context that was suspended may take to come back before the take is closed without it. */
 const REVIVAL_MS = 1500
+/** So long the next take waits until the server has heard that one was called off. */
+const FORGETTING_MS = 2000
 /** So many ticks of the clock's timer without a word of the outbox: fifteen seconds. */
 const SILENT_TICKS = 75
 const OUTBOX_FAILED =
@@ -85,6 +87,8 @@ type Live = {
   reading: Reading
   cue: number
   begun: Begun | null
+  /** The place that the server was asked for, and may answer late. */
+  asked: Promise<Begun> | null
   armed: boolean
   off: boolean
   /** Ended by a fault, and what to say of it. */
@@ -149,6 +153,8 @@ export class Recorder {
   private opening = 0
   private pending: Promise<void> = Promise.resolve()
   private heldUntil = 0
+  /** The server is told that a take was called off. */
+  private forgetting: Promise<void> = Promise.resolve()
   private readonly samples = new Float32Array(2048)
   /** The sound stood still since the input was opened: its way in may have become longer. */
   private broken = false
@@ -285,7 +291,19 @@ export class Recorder {
     if (this.isBusy) return
     const cue = reading.cue ?? line.slot?.[0] ?? Math.max(0, this.transport.state.value.position)
     const notes = new ClockNotes()
-    const live: Live = { line, reading, cue, begun: null, armed: false, off: false, cut: '', notes, from: 0, base: 0 }
+    const live: Live = {
+      line,
+      reading,
+      cue,
+      begun: null,
+      asked: null,
+      armed: false,
+      off: false,
+      cut: '',
+      notes,
+      from: 0,
+      base: 0,
+    }
     this.live = live
     const { beeps = 'heard', count = THREE } = reading
     const from = cue - count.beats * count.beat - PRE_ROLL
@@ -310,8 +328,12 @@ export class Recorder {
     this.standAlone(live)
     this.opened.prepare(line.id)
     await this.audio.warm()
+    // Else the number of a take that was called off would be left out.
+    await Promise.race([this.forgetting, new Promise((done) => setTimeout(done, FORGETTING_MS))])
+    if (live.off) return
     const begun = this.doors.begin(line.id, this.opened.choice.label, reading.cue ?? null, reading.scratch ?? false)
     begun.catch(() => {})
+    live.asked = begun
     const countIn = async () => {
       const plays = await this.transport.play(from, { score: reading.score })
       if (!plays || live.off) return false
@@ -336,7 +358,7 @@ export class Recorder {
       )
       return
     }
-    if (live.off) return void this.doors.abandon(live.begun.id)
+    if (live.off) return
     // The place came later than the first word: it is there now, so the count-in is given again.
     if (this.transport.position() > cue - LATEST && !(await countIn())) {
       if (this.live === live) await this.callOff()
@@ -462,9 +484,10 @@ export class Recorder {
     this.opened?.hush()
     this.transport.seek(live.cue)
     this.state.set({ kind: 'ready' })
+    if (live.asked) this.forgetting = live.asked.then(({ id }) => this.doors.abandon(id)).catch(() => {})
     if (live.begun) {
       this.tellOutbox({ kind: 'forget', id: live.begun.id })
-      await this.doors.abandon(live.begun.id).catch(() => {})
+      await this.forgetting
     }
   }
 

@@ -7,7 +7,7 @@ import ducking from './ducking.cases.json'
 import { SAMPLE_RATE, type Span } from './time'
 import { type Sounding, Transport } from './transport'
 
-type Started = { key: string; frame: number; offset: number; length: number; stopped?: boolean }
+type Started = { key: string; frame: number; offset: number; length: number; stopped?: boolean; end?: number }
 
 let started: Started[]
 let gains: { events: [string, number, number][] }[]
@@ -53,6 +53,7 @@ function fakeAudio(): Audio {
     }
     stop(when?: number) {
       if (this.own && (when ?? 0) <= now / SAMPLE_RATE) this.own.stopped = true
+      if (this.own && when !== undefined) this.own.end = Math.round(when * SAMPLE_RATE)
     }
   }
   vi.stubGlobal('GainNode', Node)
@@ -104,6 +105,35 @@ describe('the transport', () => {
     now = 1_000_000
     heard = now - 1728
     transport = new Transport(fakeAudio())
+  })
+
+  it('lets one sound go on until another takes over, on the very frame, however long that takes to load', async () => {
+    let loaded = () => {}
+    const slowly = (key: string): Sounding => {
+      const all = new Promise<{ buffer: AudioBuffer; offset: number }>((done) => {
+        loaded = () => done({ buffer: { key } as unknown as AudioBuffer, offset: 0 })
+      })
+      return { ...sounding(key, [0, 20 * SAMPLE_RATE]), load: () => all }
+    }
+    await transport.play(0, { score: among(sounding('one', [0, 20 * SAMPLE_RATE])) })
+    await run(1)
+    const over = transport.play(SAMPLE_RATE, { score: among(slowly('two')), takesOver: true })
+    await run(0.5)
+    expect(started).toHaveLength(1)
+    expect(started[0]!.end).toBeUndefined()
+    loaded()
+    expect(await over).toBe(true)
+    await vi.advanceTimersByTimeAsync(0)
+    expect(started[1]!.key).toBe('two')
+    expect(started[0]!.end).toBe(started[1]!.frame)
+    // What was stopped meanwhile does not begin.
+    const never = transport.play(0, { score: among(slowly('three')), takesOver: true })
+    await run(0.25)
+    transport.stop()
+    loaded()
+    expect(await never).toBe(false)
+    expect(started).toHaveLength(2)
+    expect(started[1]!.stopped).toBe(true)
   })
 
   it('starts everything on the frame where it belongs, from any position', async () => {

@@ -102,9 +102,19 @@ export class Transport {
    */
   async play(
     from: number,
-    options: { to?: number; score: Score; ducks?: Span[]; ducking?: Ducking; follow?: boolean; onEnd?: () => void },
+    options: {
+      to?: number
+      score: Score
+      ducks?: Span[]
+      ducking?: Ducking
+      follow?: boolean
+      onEnd?: () => void
+      /** What plays goes on until this begins, so that there is no dead time between the two. */
+      takesOver?: boolean
+    },
   ): Promise<boolean> {
-    this.stop()
+    if (options.takesOver) clearInterval(this.timer)
+    else this.stop()
     const run = ++this.run
     this.score = options.score
     this.follows = options.follow ?? true
@@ -119,6 +129,7 @@ export class Transport {
     await Promise.all(first.map((sound) => this.loaded(sound, run)))
     if (run !== this.run) return false
     this.anchorFrame = this.align(from, this.audio.soon())
+    this.silence((this.anchorFrame - LATENCY) / SAMPLE_RATE)
     this.anchorPosition = from
     this.scheduledTo = from
     this.onAnchor?.(this.anchorFrame, from)
@@ -143,11 +154,15 @@ export class Transport {
     if (!this.state.value.playing) return
     const position = Math.max(0, this.position())
     clearInterval(this.timer)
-    const now = this.audio.context.currentTime
-    for (const source of this.sounding) source.stop(now)
+    this.silence(this.audio.context.currentTime)
+    this.state.set({ playing: false, position, from: this.state.value.from })
+  }
+
+  /** All that sounds ends at a time of the context. */
+  private silence(at: number): void {
+    for (const source of this.sounding) source.stop(at)
     this.sounding.clear()
     this.ducked.clear()
-    this.state.set({ playing: false, position, from: this.state.value.from })
   }
 
   /** Put the position somewhere; what plays is stopped. */

@@ -18,6 +18,7 @@ import { Elsewhere } from './Elsewhere'
 import { FindTakes } from './FindTakes'
 import { Fit } from './Fit'
 import { spanOfWords, useHearing } from './hearing'
+import { LinesCompared } from './LinesCompared'
 import { wordAt, wordsText } from './making'
 import { type End, rowSpan, TakeRow } from './TakeRow'
 import { TooLong } from './TooLong'
@@ -52,13 +53,18 @@ export function Component() {
   }, [engine, takes])
 
   const { hear, before, withFilm, setWithFilm, looping, setLooping } = useHearing(production, line, current)
+  const [unfolded, setUnfolded] = useState<string | null>(null)
+  const settled = Boolean(line?.settled)
+  const folded = settled && unfolded !== line?.id
+  const shown = folded ? takes.filter(({ id }) => id === line?.pick) : takes
   const stepTake = (by: number) => {
-    const now = current ? takes.indexOf(current) : -1
-    hear(chosenTake === null ? current : takes[Math.max(0, Math.min(takes.length - 1, now + by))])
+    const now = current ? shown.indexOf(current) : -1
+    hear(chosenTake === null ? current : shown[Math.max(0, Math.min(shown.length - 1, now + by))])
   }
   const [chosenWords, setWords] = useState<ChosenWords | null>(null)
   const [fitting, setFitting] = useState(false)
   const [finding, setFinding] = useState(false)
+  const [comparing, setComparing] = useState(false)
   const making = useMaking(production.id, line, takes, (made) => hear(made))
   const words = takes.some(({ id }) => id === chosenWords?.take) ? chosenWords : null
   /** What the chosen words would be put into: what sounds now, or, where they are its own, what was heard before. */
@@ -109,6 +115,9 @@ export function Component() {
     setNoting(null)
     if (note !== take.note) edit.mutate({ kind: 'note_take', take: take.id, note }, say)
   }
+  const settle = (which: readonly Line[], settled: boolean) =>
+    which.length && edit.mutate({ kind: 'settle', only: which.map((each) => each.id), settled }, say)
+  const toSettle = production.lines.filter((each) => each.pick && !each.settled)
   const nudge = (by: number) => current?.voice && edit.mutate({ kind: 'move_voice', voice: current.id, by }, say)
   const putFirstWord = (timecode?: string) =>
     current?.voice && edit.mutate({ kind: 'place_voice', voice: current.id, timecode: timecode ?? null }, say)
@@ -164,7 +173,8 @@ export function Component() {
     wordsTo: () => chooseEnd('last'),
     putWords: () => void putWords(),
     findTakes: () => setFinding(true),
-    leave: () => (fitting ? setFitting(false) : setWords(null)),
+    compareLines: () => setComparing((on) => !on),
+    leave: () => (fitting ? setFitting(false) : comparing ? setComparing(false) : setWords(null)),
     against,
     markTake: () => markTake(current),
     noteTake: () => current?.kind === 'take' && setNoting(current.id),
@@ -172,6 +182,8 @@ export function Component() {
     hearSuggested: () => hear(suggested),
     withFilm: () => setWithFilm((on) => !on),
     pickOpen: () => pickOpen(open),
+    ...(line?.pick ? { settle: () => settle([line], !settled) } : {}),
+    ...(settled ? { otherTakes: () => setUnfolded(folded ? line!.id : null) } : {}),
   })
   const count = line?.tally.length ?? 0
   const slot = asSpan(line?.slot)
@@ -206,9 +218,11 @@ export function Component() {
                 <>
                   <Key action="down" /> <Key action="up">hear next, previous</Key>
                   <Key action="pick">pick</Key> <Key action="aside">set aside</Key>
+                  {line?.pick && <Key action="settle">{settled ? 'open again' : 'settle'}</Key>}
                 </>
               )}
               <Key action="findTakes">find</Key>
+              <Key action="compareLines">compare lines</Key>
               {takes.length > 1 && <Key action="against">the other, same word</Key>}
               {current?.kind === 'take' && isPass(current, line) && (
                 <Key action="cutPass">{line?.text ? 'cut into its lines' : 'make lines of what is said'}</Key>
@@ -291,6 +305,30 @@ export function Component() {
                 </button>
               </p>
             )}
+            {line && settled && (
+              <p className="takes-open" data-testid="settled">
+                Settled: this pick is final.{' '}
+                {takes.length > 1 && (
+                  <>
+                    <button type="button" onClick={() => setUnfolded(folded ? line.id : null)}>
+                      {folded ? `Show ${takes.length - 1} more` : 'Fold the others away'}
+                    </button>
+                    <Key action="otherTakes" />{' '}
+                  </>
+                )}
+                <button type="button" onClick={() => settle([line], false)}>
+                  Open it again
+                </button>
+              </p>
+            )}
+            {open.length === 0 && toSettle.length > 1 && (
+              <p className="takes-open" data-testid="to-settle">
+                Every line that was read has a pick.{' '}
+                <button type="button" onClick={() => settle(toSettle, true)}>
+                  Settle {toSettle.length === production.lines.length ? 'all' : `${toSettle.length} lines`}
+                </button>
+              </p>
+            )}
             {open.length > 0 && (
               <p className="takes-open" data-testid="provisional">
                 {open.length === 1 ? 'One line sounds' : `${open.length} lines sound`} with the take to try first.{' '}
@@ -306,6 +344,7 @@ export function Component() {
             )}
           </div>
         </div>
+        {comparing && <LinesCompared production={production} line={line} onGo={go} />}
         {fitting && canFit && line && current && (
           <Fit
             key={current.id}
@@ -320,7 +359,7 @@ export function Component() {
         )}
         {takes.length ? (
           <ol className="takes-rows">
-            {takes.map((take) => (
+            {shown.map((take) => (
               <TakeRow
                 key={take.id}
                 take={take}

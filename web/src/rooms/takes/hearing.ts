@@ -50,6 +50,7 @@ export function useHearing(production: Production, line: Line | undefined, curre
       ducks,
       ducking,
       follow: false,
+      takesOver: true,
       onEnd: () => (latest.current.looping ? hear(take, at, part) : engine.transport.seek(line.slot?.[0] ?? first)),
     })
   }

@@ -1,0 +1,129 @@
+"""The lines of a production beside one another: what stands for each, by level, pitch, tone and pace."""
+
+import logging
+from collections.abc import Iterable, Mapping
+from typing import Any
+from uuid import UUID
+
+import numpy as np
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.decorators import api_view
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from fendo_core.audio.speech import Ear
+from fendo_core.production.state import State, TakeRef
+from fendo_core.script.pace import expected_length
+from fendo_core.takes.character import FEATURES, Sounded, character, differences, unlike
+from fendo_core.takes.standing import first_suggestions, standing
+from fendo_core.timebase import SAMPLE_RATE
+from fendo_server.access import get_owned
+from fendo_server.productions import state
+from fendo_server.productions.models import Production
+from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording
+from fendo_server.voice.reading import read_sound
+
+log = logging.getLogger("fendo")
+
+LONGEST = 60 * SAMPLE_RATE
+"""Of a longer take its beginning says what the voice is like."""
+AT_ONCE = 40
+
+
+class ComparedFeatureSerializer(serializers.Serializer):
+    """What lines are compared by, and from which difference on it is heard."""
+
+    name = serializers.CharField()
+    unit = serializers.CharField()
+    least = serializers.FloatField()
+
+
+class ComparedLineSerializer(serializers.Serializer):
+    """A line by what stands for it."""
+
+    line = serializers.CharField()
+    by = serializers.ListField(
+        child=serializers.FloatField(allow_null=True),
+        help_text="feature by feature, how far it is from the lines around it",
+    )
+    unlike = serializers.ListField(child=serializers.CharField(), help_text="what stands out, in words")
+
+
+class ComparedSerializer(serializers.Serializer):
+    """The lines that were read, in order, and how often the pick is the take that is suggested first."""
+
+    features = ComparedFeatureSerializer(many=True)
+    lines = ComparedLineSerializer(many=True)
+    first_picked = serializers.IntegerField()
+    first_of = serializers.IntegerField(help_text="lines with a pick and two takes or more")
+
+
+@extend_schema(operation_id="compared_lines", responses={200: ComparedSerializer})
+@api_view(["GET"])
+def compared(request: Request, production_id: UUID) -> Response:
+    """How the lines of a production sound beside one another."""
+    production = get_owned(Production, request.user, production_id)
+    present = state.load(production)
+    lines, sounded = _sounded(present)
+    by = differences(sounded)
+    first_picked, first_of = first_suggestions(present)
+    rows = [
+        {"line": line, "by": [None if np.isnan(value) else round(float(value), 2) for value in row], "unlike": list(said)}
+        for line, row, said in zip(lines, by, unlike(sounded), strict=True)
+    ]
+    features = [{"name": one.name, "unit": one.unit, "least": one.least} for one in FEATURES]
+    return Response({"features": features, "lines": rows, "first_picked": first_picked, "first_of": first_of})
+
+
+def _sounded(present: State) -> tuple[list[str], list[Sounded]]:
+    """The lines that were read, and what stands for each of them, by numbers."""
+    comps = {one.id: one.comp for one in present.comps}
+    chosen: list[tuple[Any, TakeRef]] = []
+    for line in present.lines:
+        found = None if line.dropped else standing(present, line)
+        if found is None:
+            continue
+        longest = None
+        if comp := comps.get(found.voice):
+            longest = max(comp.segments, key=lambda each: each.length).recording
+        take = next((t for t in present.takes.get(line.id, ()) if t.id == found.voice or t.recording == longest), None)
+        if take:
+            chosen.append((line, take))
+    known = _known(take.id for _, take in chosen)
+    lines, sounded = [], []
+    for line, take in chosen:
+        loudness, character_of, words = known.get(take.id, (None, None, ""))
+        pitch, tone = character_of or (None, None)
+        speech = (take.ends or 0) - (take.speaks or 0)
+        expected = expected_length(words, present.pace_of(line)) if words else 0
+        pace = expected / speech if speech > 0 and expected > 0 else None
+        lines.append(line.id)
+        sounded.append(Sounded(take.reader, loudness, pitch, tone, pace))
+    return lines, sounded
+
+
+def _known(takes: Iterable[str]) -> Mapping[str, tuple[float | None, list[float] | None, str]]:
+    rows = Take.objects.filter(pk__in=list(takes)).values_list("id", "loudness", "character", "words")
+    return {str(key): (loudness, found, words) for key, loudness, found, words in rows}
+
+
+def fill_missing() -> int:
+    """Say what the voice is like in some of those takes of which that is not known: read before it was asked."""
+    unknown = Take.objects.select_related("recording__folder", "recording__production").filter(
+        character__isnull=True, speech_start__isnull=False, last__gt=0, recording__state=Recording.State.FINISHED
+    )
+    takes = list(unknown[:AT_ONCE])
+    for take in takes:
+        found = None
+        try:
+            ear = Ear()
+            ear.add(read_sound(take.recording.path, take.first, min(take.last, take.first + LONGEST)))
+            ear.hear()
+            found = character(ear.frames())
+        except Exception:
+            # Nothing rests on it but a comparison.
+            log.exception("it can't be told what the voice of take %s is like", take.pk)
+        Take.objects.filter(pk=take.pk, character__isnull=True).update(character=list(found or ()))
+    return len(takes)
