@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.signal import sosfreqz
+from scipy.signal import lfilter, sosfreqz
 
 from fendo_core.audio.levels import gain, measure
 from fendo_core.audio.speech import hear
@@ -27,7 +27,7 @@ from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.voice import Comp, key, render, render_whole, tighten
 from fendo_core.voice.chain import STAGES, STARTS, Chain, Stage, made
 from fendo_core.voice.repair import Repair, interpolated, mended
-from fendo_core.voice.treatment import Treatment, _bell, _shelf, treated
+from fendo_core.voice.treatment import _bell, _shelf, treated, treated_blocks
 from fendo_core.words import ReadCheck, read_check
 from fendo_core.words.check import Word
 
@@ -153,9 +153,48 @@ full = made("all", **{stage.kind: {} for stage in STAGES})
 @given(cuts=st.lists(st.integers(0, 30_000), max_size=6), which=st.sampled_from([*STARTS, full]))
 def test_a_treatment_does_not_depend_on_where_blocks_are_cut(cuts, which):
     sound = noises.hiss(30_000, -30, np.random.default_rng(2))
-    edges, treatment = [0, *sorted(cuts), len(sound)], Treatment(which)
-    parts = [treatment(sound[a:b]) for a, b in zip(edges, edges[1:], strict=False)]
+    edges = [0, *sorted(cuts), len(sound)]
+    blocks = [sound[a:b] for a, b in zip(edges, edges[1:], strict=False)]
+    parts = list(treated_blocks(blocks, which))
+    assert [len(part) for part in parts] == [len(block) for block in blocks if len(block)]
     assert np.array_equal(np.concatenate(parts), treated(sound, which))
+
+
+@settings(max_examples=10, deadline=None)
+@given(start=st.integers(0, 90_000), length=st.integers(1, 60_000), block=st.integers(3_000, 50_000))
+def test_a_stretch_of_a_treated_voice_is_what_lies_there_in_the_whole(start, length, block):
+    sound = noises.hiss(100_000, -30, np.random.default_rng(4))
+    comp = replace(Comp.of_take("r", Span(0, len(sound)), None, 0), treatment=full)
+    span = Span(start, min(len(sound), start + length))
+
+    def read(recording, first, last):
+        return sound[first:last]
+
+    parts = np.concatenate(list(render(comp, read, span, block=block)))
+    assert np.array_equal(parts, treated(sound, full)[span.start : span.end])
+
+
+@pytest.mark.parametrize("voice", narrator.VOICES)
+@pytest.mark.parametrize("dark", [False, True])
+def test_steady_noise_is_lowered_in_the_pauses_and_beneath_the_words_and_the_voice_stays(voice, dark):
+    spoken = narrator._spoken(
+        "Seven families shared the oven on the other side of the lane, and paid in bread.", voice, 1.0
+    )
+    pause = np.zeros(2 * SAMPLE_RATE, np.float32)
+    clean = np.concatenate((pause, 0.1 * spoken / np.std(spoken), pause)).astype(np.float32)
+    hiss = np.random.default_rng(19).standard_normal(len(clean))
+    hiss = lfilter([1.0], [1.0, -0.95], hiss) if dark else hiss
+    words = slice(len(pause), len(pause) + len(spoken))
+    for below in (20.0, 30.0, 50.0):
+        noise = (hiss / np.std(hiss) * gain(-20.0 - below)).astype(np.float32)
+        came = treated(clean + noise, made("one", steady={"most": 12.0}))
+        assert level(came) < level(clean + noise) - 10.0
+        off = level_of(came[words] - clean[words]) - level_of(clean[words])
+        # Hiss is lower beneath the words too; what is dark lies under the voice, and is no more than before.
+        assert off < -below + (2.0 if dark else -2.0)
+    # Without any room before the first word, its beginning is all there is to learn from.
+    hardest = treated(clean, made("one", steady={"most": 18.0}))
+    assert level_of(hardest[words] - clean[words]) < level_of(clean[words]) - 25.0
 
 
 @pytest.mark.parametrize("decibel", [-6.0, 4.0])
@@ -173,9 +212,14 @@ def tone(hertz, decibel, seconds=1.0):
     return (gain(decibel) * np.sqrt(2) * np.sin(2 * np.pi * hertz * at)).astype(np.float32)
 
 
+def level_of(sound):
+    """dBFS RMS."""
+    return 10 * np.log10(np.mean(sound.astype(float) ** 2) + 1e-20)
+
+
 def level(sound):
-    """Of its last half second, dBFS RMS."""
-    return 20 * np.log10(np.sqrt(np.mean(sound[-SAMPLE_RATE // 2 :].astype(float) ** 2)))
+    """Of its last half second."""
+    return level_of(sound[-SAMPLE_RATE // 2 :])
 
 
 @pytest.mark.parametrize(

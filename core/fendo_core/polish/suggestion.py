@@ -61,6 +61,7 @@ def suggested(samples: Sound, phrases: Sequence[Span]) -> Suggestion | None:
             on["hum"] = {"mains": float(room.mains)}
             reasons.append(f"hum of {room.mains} Hz, {level - room.hum:.0f} dB below the voice")
         if level - room.noise < NOISE_NEAR:
+            on["steady"] = {"most": 9.0}
             on["noise"] = {"threshold": float(np.clip(round(room.noise + 6.0), -80, -20))}
             reasons.append(f"the room is only {level - room.noise:.0f} dB below the voice")
     sharp = _sharpness(voice) - level

@@ -40,6 +40,12 @@ STAGES: tuple[StageKind, ...] = (
         (Setting("mains", 45.0, 65.0, 50.0, "Hz"),),
     ),
     StageKind(
+        "steady",
+        "Steady noise",
+        "lowers a fan, hiss, what is left of a hum: beneath the words too",
+        (Setting("most", 3.0, 18.0, 9.0, "dB"),),
+    ),
+    StageKind(
         "noise",
         "Noise between words",
         "lowers what is quieter than the threshold, twice as far as it lies below",
@@ -134,7 +140,7 @@ STARTS: tuple[Chain, ...] = (
     made("Plain", rumble={}),
     made("Low voice", rumble={"below": 60.0}, compressor={}, tone={"warmth": -1.5, "presence": 2.0, "air": 1.0}),
     made("High voice", rumble={"below": 100.0}, sibilance={}, compressor={}, tone={"warmth": 1.5, "presence": 0.5}),
-    made("Noisy room", rumble={"below": 90.0}, hum={}, noise={}, compressor={"threshold": -20.0, "ratio": 2.0}),
+    made("Noisy room", rumble={"below": 90.0}, hum={}, steady={}, noise={}, compressor={"threshold": -20.0, "ratio": 2.0}),
     made("Close microphone", rumble={"below": 90.0}, sibilance={"threshold": -34.0}, tone={"warmth": -3.0, "air": 1.5}),
 )
 """Where to start from. None of them makes a voice louder: that is done by its level."""

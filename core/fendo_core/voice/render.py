@@ -18,7 +18,7 @@ from fendo_core.voice.comp import Comp, RoomTone, Segment
 from fendo_core.voice.repair import Repair, mended
 from fendo_core.voice.stretch import stretched
 from fendo_core.voice.tone import Lasting
-from fendo_core.voice.treatment import Treatment
+from fendo_core.voice.treatment import Treatment, treated_blocks
 
 Sound: TypeAlias = NDArray[np.float32]
 Read: TypeAlias = Callable[[str, int, int], Sound]
@@ -52,11 +52,13 @@ def render(
 
 
 def _treated(chain: Chain, arranged: "_Arranged", span: Span, block: int) -> Iterator[Sound]:
-    treatment = Treatment(chain)
     starts = [*range(0, span.start, block), *range(span.start, span.end, block), span.end]
-    for start, end in zip(starts, starts[1:], strict=False):
-        treated = treatment(arranged.block(start, end))
-        if start >= span.start:
+    # A stage may have to hear what comes behind the span.
+    beyond = range(span.end, min(arranged.comp.length, span.end + Treatment(chain).ahead), block)
+    ends = [*starts[1:], *(min(at + block, arranged.comp.length) for at in beyond)]
+    blocks = (arranged.block(start, end) for start, end in zip([*starts[:-1], *beyond], ends, strict=True))
+    for start, treated in zip(starts, treated_blocks(blocks, chain), strict=False):
+        if span.start <= start < span.end:
             yield treated
 
 

@@ -4,7 +4,9 @@ Filters after the Audio EQ Cookbook (Bristow-Johnson). The dynamics work sample 
 which no library was found to do independently of the blocks.
 """
 
-from collections.abc import Callable, Iterator, Mapping
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from itertools import chain as chain_of
 from typing import TypeAlias
 
 import numpy as np
@@ -13,6 +15,7 @@ from scipy.signal import butter, iirnotch, lfilter, sosfilt, sosfreqz, tf2sos
 
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_core.voice.chain import Chain
+from fendo_core.voice.steady import AHEAD, SteadyNoise
 
 Sound: TypeAlias = NDArray[np.float32]
 Worker: TypeAlias = Callable[[Sound], Sound]
@@ -23,10 +26,14 @@ _SHARP = 5_500.0
 
 
 class Treatment:
-    """Treats a sound that comes block by block, from its first sample on; where it is cut does not matter."""
+    """Treats a sound that comes block by block, from its first sample on; where it is cut does not matter.
+
+    What comes out lags `ahead` samples behind what comes in; `treated_blocks` and `treated` give it where it belongs.
+    """
 
     def __init__(self, chain: Chain) -> None:
         self._workers = [_MAKERS[stage.kind](stage.settings) for stage in chain.working]
+        self.ahead = sum(_AHEAD.get(stage.kind, 0) for stage in chain.working)
 
     def __call__(self, block: Sound) -> Sound:
         """The next block, mono at 48 kHz, shape (n,); as long as it came."""
@@ -35,15 +42,33 @@ class Treatment:
         return block
 
 
+def treated_blocks(blocks: Iterable[Sound], chain: Chain) -> Iterator[Sound]:
+    """A sound that comes in blocks, treated, in blocks of their lengths: the first one is its beginning."""
+    treatment = Treatment(chain)
+    ahead, lengths = treatment.ahead, deque[int]()
+    made, skipped = np.zeros(0, np.float32), ahead
+    for block in chain_of(blocks, [np.zeros(ahead, np.float32)] if ahead else []):
+        lengths.append(len(block))
+        out = treatment(block)
+        dropped = min(skipped, len(out))
+        skipped -= dropped
+        made = np.concatenate((made, out[dropped:]))
+        while lengths and lengths[0] <= len(made):
+            length = lengths.popleft()
+            if length:
+                yield made[:length]
+            made = made[length:]
+
+
 def treated(samples: Sound, chain: Chain) -> Sound:
     """A whole sound treated."""
-    return Treatment(chain)(samples)
+    return next(treated_blocks([samples], chain), samples)
 
 
 def through(samples: Sound, chain: Chain) -> Iterator[tuple[str, Sound, Sound]]:
     """A whole sound on its way: the kind of each stage that is on, what comes into it, and what goes out."""
     for stage in chain.working:
-        before, samples = samples, _MAKERS[stage.kind](stage.settings)(samples)
+        before, samples = samples, treated(samples, Chain(stage.kind, (stage,)))
         yield stage.kind, before, samples
 
 
@@ -188,7 +213,9 @@ def _maker(kind: str) -> Callable[[Mapping[str, float]], Worker]:
     return lambda settings: _filtered(_FILTERS[kind](settings))
 
 
+_AHEAD = {"steady": AHEAD}
 _MAKERS: dict[str, Callable[[Mapping[str, float]], Worker]] = {
+    "steady": lambda settings: SteadyNoise(settings["most"]),
     "noise": _noise,
     "sibilance": _sibilance,
     "compressor": _compressor,

@@ -13,6 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from fendo_core.audio import pcm
+from fendo_core.polish.edits import checked
 from fendo_core.polish.places import MARKED, marked, open_places, said
 from fendo_core.polish.scan import Place
 from fendo_core.takes.standing import sounding
@@ -130,7 +131,9 @@ def room(request: Request, production_id: UUID) -> Response:
         "stages": STAGES,
         "starts": [chain.as_row() for chain in STARTS],
         "kept": kept_rows(request.user),
-        "treatments": [{"scope": scope, "chain": chain.as_row()} for scope, chain in sorted(present.chains.items())],
+        "treatments": [
+            {"scope": scope, "chain": checked(chain).as_row()} for scope, chain in sorted(present.chains.items())
+        ],
     }
     return Response(PolishSerializer(body).data)
 
