@@ -151,7 +151,26 @@ def test_a_place_is_marked_by_keys_and_a_treatment_is_suggested_kept_and_chosen_
     expect(page.get_by_text("“By hand, mine” is kept")).to_be_visible()
     page.get_by_label("what is shown").get_by_text("Levels").click()
     page.get_by_test_id("measure").click()
-    expect(page.get_by_test_id("programme-loudness")).to_contain_text("integrated", timeout=90_000)
+    expect(page.get_by_test_id("measure")).to_have_text("Measure again", timeout=90_000)
+    meter = page.get_by_test_id("loudness-now")
+
+    def since():
+        return float((re.search(r"over ([\d.]+) s", meter.inner_text()) or [0, 0])[1])
+
+    # What was compared plays to its end; then the meter begins anew, and hears the line at its own loudness.
+    def over():
+        before = since()
+        page.wait_for_timeout(600)
+        return since() == before
+
+    until(over)
+    page.keyboard.press("Shift+r")
+    expect(meter).to_contain_text("as soon as it does")
+    voice = line_of(page)["voice"]
+    page.keyboard.press("l")
+    until(lambda: since() > 0.9 * (voice["span"][1] - voice["span"][0]) / RATE)
+    integrated = float(meter.locator("dd").nth(2).inner_text().replace("−", "-"))
+    assert integrated == pytest.approx(voice["loudness"] + voice["gain"], abs=1.0)
     page.goto(page.url.split("/productions/")[0] + "/")
     in_slot(page, "Another")
     page.keyboard.press("5")

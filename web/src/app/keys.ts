@@ -120,6 +120,7 @@ export const ACTIONS = {
   markClick: { key: 'k', does: 'what is marked is a click', room: 'Polish' },
   markThump: { key: 'u', does: 'what is marked is a thump', room: 'Polish' },
   markOut: { key: 'o', does: 'take out what is marked', room: 'Polish' },
+  beginMeter: { key: 'Shift+r', does: 'the loudness meter begins anew', room: 'Polish' },
   length: { key: 'n', does: 'type how long the line is to last', room: 'Polish' },
   write: { key: 'Enter', does: 'write what is chosen', room: 'Handover' },
   gapCloses: { key: 'h', does: 'what follows a gap moves up, or stays', room: 'Polish' },

@@ -1,6 +1,7 @@
 import { LATENCY } from './ceiling'
 import ceilingUrl from './ceiling.worklet?worker&url'
 import { HeardClock } from './clock'
+import loudnessUrl from './loudness.worklet?worker&url'
 import { Observable } from './observable'
 import { SAMPLE_RATE } from './time'
 
@@ -50,6 +51,29 @@ export class Audio {
     } catch {
       // Without worklets nothing can be recorded either, and that is said in the Booth.
     }
+  }
+
+  private readonly powers = new Set<(power: number) => void>()
+  private meter: Promise<AudioWorkletNode> | undefined
+
+  /** Be told the weighted power of each 100 ms of all that sounds (`loudness.ts`); what comes back ends it. */
+  hearLoudness(give: (power: number) => void): () => void {
+    this.powers.add(give)
+    this.meter ??= this.measure()
+    void this.meter.then((node) => this.powers.size && this.out.connect(node)).catch(() => {})
+    return () => {
+      this.powers.delete(give)
+      void this.meter?.then((node) => this.powers.size || this.out.disconnect(node)).catch(() => {})
+    }
+  }
+
+  private async measure(): Promise<AudioWorkletNode> {
+    await this.context.audioWorklet.addModule(loudnessUrl)
+    const node = new AudioWorkletNode(this.context, 'loudness', { numberOfOutputs: 0 })
+    node.port.onmessage = ({ data }: MessageEvent<number>) => {
+      for (const give of this.powers) give(data)
+    }
+    return node
   }
 
   /** Sound may begin only after a gesture; every play and record comes from one. */

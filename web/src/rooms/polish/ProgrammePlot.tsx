@@ -11,6 +11,7 @@ import { SAMPLE_RATE } from '../../engine/time'
 import { type Paint, useDrawing } from '../../page/drawing'
 import { Playhead } from '../../page/Playhead'
 import { drawBrackets } from '../../strip/draw'
+import { LoudnessNow } from './LoudnessNow'
 
 const KIND = 'measure the programme'
 /** LUFS at the top and at the bottom. */
@@ -50,6 +51,7 @@ export function ProgrammePlot({ production, chosen, onChoose }: Props) {
       <p className="quiet">
         As it would be handed over: voices at their level, film and music under them, the limiter last.
       </p>
+      <LoudnessNow />
       {found ? (
         <>
           <dl>
