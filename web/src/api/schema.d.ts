@@ -2075,12 +2075,13 @@ export interface components {
             held: number[];
         };
         /**
-         * @description * `noise` - noise
+         * @description * `steady` - steady
+         *     * `noise` - noise
          *     * `sibilance` - sibilance
          *     * `compressor` - compressor
          * @enum {string}
          */
-        HeldBackKindEnum: "noise" | "sibilance" | "compressor";
+        HeldBackKindEnum: "steady" | "noise" | "sibilance" | "compressor";
         /**
          * @description * `words` - words
          *     * `pace` - pace
@@ -3824,13 +3825,14 @@ export interface components {
         /**
          * @description * `rumble` - rumble
          *     * `hum` - hum
+         *     * `steady` - steady
          *     * `noise` - noise
          *     * `sibilance` - sibilance
          *     * `compressor` - compressor
          *     * `tone` - tone
          * @enum {string}
          */
-        StageKindEnum: "rumble" | "hum" | "noise" | "sibilance" | "compressor" | "tone";
+        StageKindEnum: "rumble" | "hum" | "steady" | "noise" | "sibilance" | "compressor" | "tone";
         /** @description A stage of a treatment. */
         StageRequest: {
             kind: components["schemas"]["StageKindEnum"];
