@@ -6,6 +6,7 @@ the treatment.
 
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
+from itertools import pairwise
 from typing import TypeAlias
 
 import numpy as np
@@ -18,7 +19,7 @@ from fendo_core.voice.comp import Comp, RoomTone, Segment
 from fendo_core.voice.repair import Repair, mended
 from fendo_core.voice.stretch import stretched
 from fendo_core.voice.tone import Lasting
-from fendo_core.voice.treatment import Treatment, treated_blocks
+from fendo_core.voice.treatment import ahead_of, treated_blocks
 
 Sound: TypeAlias = NDArray[np.float32]
 Read: TypeAlias = Callable[[str, int, int], Sound]
@@ -52,12 +53,11 @@ def render(
 
 
 def _treated(chain: Chain, arranged: "_Arranged", span: Span, block: int) -> Iterator[Sound]:
-    starts = [*range(0, span.start, block), *range(span.start, span.end, block), span.end]
     # A stage may have to hear what comes behind the span.
-    beyond = range(span.end, min(arranged.comp.length, span.end + Treatment(chain).ahead), block)
-    ends = [*starts[1:], *(min(at + block, arranged.comp.length) for at in beyond)]
-    blocks = (arranged.block(start, end) for start, end in zip([*starts[:-1], *beyond], ends, strict=True))
-    for start, treated in zip(starts, treated_blocks(blocks, chain), strict=False):
+    last = min(arranged.comp.length, span.end + ahead_of(chain))
+    edges = [*range(0, span.start, block), *range(span.start, span.end, block), *range(span.end, last, block), last]
+    blocks = (arranged.block(start, end) for start, end in pairwise(edges))
+    for start, treated in zip(edges, treated_blocks(blocks, chain), strict=False):
         if span.start <= start < span.end:
             yield treated
 

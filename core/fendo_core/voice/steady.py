@@ -127,6 +127,3 @@ class SteadyNoise:
         # What began within a word is not stuck with it.
         self._noise = np.clip(noise, least, _PRESENT * least)
         return self._noise
-
-
-assert SAMPLE_RATE == 48_000, "frames and what is followed are in samples at 48 kHz"

@@ -28,12 +28,11 @@ _SHARP = 5_500.0
 class Treatment:
     """Treats a sound that comes block by block, from its first sample on; where it is cut does not matter.
 
-    What comes out lags `ahead` samples behind what comes in; `treated_blocks` and `treated` give it where it belongs.
+    What comes out lags `ahead_of(chain)` samples behind what comes in; `treated_blocks` gives it where it belongs.
     """
 
     def __init__(self, chain: Chain) -> None:
         self._workers = [_MAKERS[stage.kind](stage.settings) for stage in chain.working]
-        self.ahead = sum(_AHEAD.get(stage.kind, 0) for stage in chain.working)
 
     def __call__(self, block: Sound) -> Sound:
         """The next block, mono at 48 kHz, shape (n,); as long as it came."""
@@ -42,10 +41,14 @@ class Treatment:
         return block
 
 
+def ahead_of(chain: Chain) -> int:
+    """Samples that a chain must hear before it gives the first one."""
+    return sum(_AHEAD.get(stage.kind, 0) for stage in chain.working)
+
+
 def treated_blocks(blocks: Iterable[Sound], chain: Chain) -> Iterator[Sound]:
     """A sound that comes in blocks, treated, in blocks of their lengths: the first one is its beginning."""
-    treatment = Treatment(chain)
-    ahead, lengths = treatment.ahead, deque[int]()
+    treatment, ahead, lengths = Treatment(chain), ahead_of(chain), deque[int]()
     made, skipped = np.zeros(0, np.float32), ahead
     for block in chain_of(blocks, [np.zeros(ahead, np.float32)] if ahead else []):
         lengths.append(len(block))

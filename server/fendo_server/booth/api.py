@@ -180,16 +180,21 @@ class SoFarQuery(serializers.Serializer):
     cue = serializers.IntegerField(min_value=0, max_value=DAY, help_text="sample of the take at which the line begins")
 
 
+def _growing(request: Request, take_id: UUID) -> tuple[Take, int]:
+    """A take that is being recorded, and the sample of it at which its line begins."""
+    take = _take(request, take_id)
+    asked = SoFarQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    return take, asked.validated_data["cue"]
+
+
 @extend_schema(
     operation_id="take_so_far", parameters=[SoFarQuery], responses={200: SoFarSerializer, 404: ProblemSerializer}
 )
 @api_view(["GET"])
 def so_far(request: Request, take_id: UUID) -> Response:
     """Whether the line is read, of a take that is being recorded: asked again and again in a reading run."""
-    take = _take(request, take_id)
-    asked = SoFarQuery(data=request.query_params)
-    asked.is_valid(raise_exception=True)
-    cue = asked.validated_data["cue"]
+    take, cue = _growing(request, take_id)
     phrases, have = growing.so_far(take)
     said = [phrase.shifted(-cue) for phrase in phrases if phrase.end > cue]
     expected = expected_length(take.words, paces(take.line.production)[str(take.recording.reader_id)])
@@ -217,10 +222,7 @@ class FollowedSerializer(serializers.Serializer):
 @api_view(["GET"])
 def follow(request: Request, take_id: UUID) -> Response:
     """Which word is being read, of a take that is being recorded: asked again and again while it is."""
-    take = _take(request, take_id)
-    asked = SoFarQuery(data=request.query_params)
-    asked.is_valid(raise_exception=True)
-    return Response(asdict(following.followed(take, asked.validated_data["cue"])))
+    return Response(asdict(following.followed(*_growing(request, take_id))))
 
 
 class BehindSerializer(serializers.Serializer):
@@ -237,10 +239,7 @@ class BehindSerializer(serializers.Serializer):
 @api_view(["GET"])
 def behind_original(request: Request, take_id: UUID) -> Response:
     """How far the last minute and a half of a take that is being recorded is behind the original."""
-    take = _take(request, take_id)
-    asked = SoFarQuery(data=request.query_params)
-    asked.is_valid(raise_exception=True)
-    return Response({"behind": behind.so_far(take, asked.validated_data["cue"])})
+    return Response({"behind": behind.so_far(*_growing(request, take_id))})
 
 
 class ReadingSerializer(serializers.Serializer):

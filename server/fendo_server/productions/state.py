@@ -30,6 +30,14 @@ from fendo_server.takes.models import STANDS, Pick, Take
 from fendo_server.voice.models import Comp, Recording
 
 
+def laid_sounds(production: Production, **only: Any) -> tuple[CoreSound, ...]:
+    """What is laid under a production's picture, or those of it that are asked for, by the columns of `LaidSound`."""
+    return tuple(
+        CoreSound(str(row.id), str(row.source_id), Span(row.start, row.end), **_named(row, SOUND_COLUMNS))
+        for row in production.laid.filter(**only)
+    )
+
+
 def load(production: Production, spoken: bool = True) -> State:
     """The state that edits change, for the production's present reader.
 
@@ -88,10 +96,7 @@ def load(production: Production, spoken: bool = True) -> State:
             CorePiece(str(key), *rest[:1], str(source) if source else None, *rest[1:])
             for key, source, *rest in production.pieces.values_list("id", "source_id", *PIECE_COLUMNS)
         ),
-        laid=tuple(
-            CoreSound(str(row.id), str(row.source_id), Span(row.start, row.end), **_named(row, SOUND_COLUMNS))
-            for row in production.laid.all()
-        ),
+        laid=laid_sounds(production),
         places=places,
         sayings={key: (word, said) for key, word, said in production.sayings.values_list("key", "word", "said")},
         sources={str(source.id): _source(source, production.rate) for source in sources},

@@ -190,9 +190,9 @@ def film_sound(production: Production, present: State, span: Span) -> np.ndarray
     return _mixed(production, [*(replace(each, level=0.0) for each in own), *originals], span)
 
 
-def original_sound(production: Production, present: State, span: Span) -> np.ndarray | None:
-    """What is laid as the original at a stretch of the programme, mono; None: nothing is."""
-    return _mixed(production, [replace(each, level=0.0) for each in present.laid if each.original], span)
+def original_sound(production: Production, laid: Iterable[LaidSound], span: Span) -> np.ndarray | None:
+    """What of laid sounds is the original at a stretch of the programme, mono; None: nothing is."""
+    return _mixed(production, [replace(each, level=0.0) for each in laid if each.original], span)
 
 
 def heard_while_reading(production: Production, present: State, span: Span) -> np.ndarray | None:

@@ -51,12 +51,12 @@ export function voicesOf(production: Production): StandingVoice[] {
   return production.lines.flatMap((line) => line.voice ?? [])
 }
 
-/** What is heard besides takes: everything, the original alone, or nothing. */
 /** Samples that a line may last: its slot's, or what is wanted of one without; null where nothing is said. */
 export function roomOf({ slot, wanted_length }: Pick<Line, 'slot' | 'wanted_length'>): number | null {
   return slot ? slot[1]! - slot[0]! : wanted_length
 }
 
+/** What is heard besides takes: everything, the original alone, or nothing. */
 export type Beds = 'all' | 'original' | 'none'
 
 /** The sounds of the picture: its pieces' own without the stretches in which they are silent, and what is laid under them. */

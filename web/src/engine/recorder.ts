@@ -335,16 +335,15 @@ export class Recorder {
     begun.catch(() => {})
     live.asked = begun
     const countIn = async () => {
-      const plays = await this.transport.play(from, { score: reading.score })
-      if (!plays || live.off) return false
+      if (!(await this.transport.play(from, { score: reading.score })) || live.off) {
+        if (this.live === live) await this.callOff()
+        return false
+      }
       for (let beat = count.beats; beeps !== 'none' && beat > (beeps === 'aloud' ? 1 : 0); beat--)
         this.transport.beep(cue - beat * count.beat)
       return true
     }
-    if (!(await countIn())) {
-      if (this.live === live) await this.callOff()
-      return
-    }
+    if (!(await countIn())) return
     try {
       live.begun = await begun
     } catch (error) {
@@ -360,10 +359,7 @@ export class Recorder {
     }
     if (live.off) return
     // The place came later than the first word: it is there now, so the count-in is given again.
-    if (this.transport.position() > cue - LATEST && !(await countIn())) {
-      if (this.live === live) await this.callOff()
-      return
-    }
+    if (this.transport.position() > cue - LATEST && !(await countIn())) return
     await this.arm(live)
   }
 
