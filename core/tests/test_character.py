@@ -6,9 +6,8 @@ import soxr
 from scipy.signal import butter, sosfilt
 
 from fendo_core.audio.levels import gain
-from fendo_core.audio.speech import Ear
 from fendo_core.reader import narrator
-from fendo_core.takes.character import FEATURES, Sounded, character, differences, unlike
+from fendo_core.takes.character import FEATURES, Sounded, character_of, differences, unlike
 from fendo_core.takes.measures import measure
 from fendo_core.timebase import SAMPLE_RATE
 
@@ -74,7 +73,4 @@ def test_readers_are_compared_with_themselves_and_the_unknown_is_left_out():
 
 def test_too_little_of_a_voice_has_no_character():
     for sound in (np.zeros(SAMPLE_RATE, np.float32), narrator.read("Yes.", 3).samples[: SAMPLE_RATE // 4]):
-        ear = Ear()
-        ear.add(sound)
-        ear.hear()
-        assert character(ear.frames()) is None
+        assert character_of(sound) is None

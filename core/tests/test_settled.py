@@ -11,7 +11,7 @@ from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import LineComp, State, TakeRef
 from fendo_core.script.lines import Line
 from fendo_core.takes.settled import hold
-from fendo_core.takes.standing import comp_of, standing
+from fendo_core.takes.standing import comp_of, leading_take, standing
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp
 
@@ -104,3 +104,9 @@ def test_a_settled_reading_goes_along_when_its_slot_moves_with_the_picture():
     hold(state, after)
     with pytest.raises(EditRefused):
         hold(state, replace(after, lines=state.lines))
+
+
+def test_of_a_comp_the_take_leads_of_which_most_is_heard():
+    state = made()
+    assert [leading_take(state, line).id for line in state.lines[:2]] == ["l0a", "l1b"]
+    assert leading_take(replace(state, takes={}, comps=(), picks={}), state.lines[0]) is None

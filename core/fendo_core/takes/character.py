@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from fendo_core.audio.speech import Frames
+from fendo_core.audio.speech import Ear, Frames
 
 _LEAST = 100
 """Frames (5 ms) with a voice below which nothing can be said of it."""
@@ -34,6 +34,14 @@ def character(frames: Frames) -> Character | None:
         return None
     loud = voiced & (frames.level > np.percentile(frames.level[voiced], 85) - 20.0)
     return Character(round(float(np.median(frames.pitch[loud])), 1), round(float(np.mean(frames.bright[loud])), 2))
+
+
+def character_of(samples: NDArray[np.float32]) -> Character | None:
+    """The same of mono samples at 48 kHz, shape (n,)."""
+    ear = Ear()
+    ear.add(samples)
+    ear.hear()
+    return character(ear.frames())
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,19 +103,24 @@ def differences(lines: Sequence[Sounded]) -> NDArray[np.float64]:
     return found
 
 
-def unlike(lines: Sequence[Sounded]) -> list[tuple[str, ...]]:
-    """What stands out of each line, in words: `5 dB quieter than the lines around it`. Two things or more are another day.
+def outstanding(lines: Sequence[Sounded], by: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Of the `differences` between lines those that stand out; the others are NaN.
 
     Lines differ by what they say: how much that is, is taken from all that the same reader read (the median of the absolute
     differences).
     """
-    found = differences(lines)
+    found = by.copy()
     limits = np.array([feature.least for feature in FEATURES])
     for reader in {line.reader for line in lines}:
         own = np.array([n for n, line in enumerate(lines) if line.reader == reader])
         usual = np.array([_usual(found[own, column]) for column in range(len(FEATURES))])
         found[own] = np.where(np.abs(found[own]) >= np.maximum(limits, _WIDE * usual), found[own], np.nan)
-    return [_said(row) for row in found]
+    return found
+
+
+def unlike(lines: Sequence[Sounded]) -> list[tuple[str, ...]]:
+    """What stands out of each line, in words: `5 dB quieter`. Two things or more are another day."""
+    return [said(row) for row in outstanding(lines, differences(lines))]
 
 
 def _values(line: Sounded) -> tuple[float, ...]:
@@ -125,10 +138,11 @@ def _usual(differing: NDArray[np.float64]) -> float:
     return float(np.median(known)) if len(known) else 0.0
 
 
-def _said(row: NDArray[np.float64]) -> tuple[str, ...]:
-    said = [
+def said(row: NDArray[np.float64]) -> tuple[str, ...]:
+    """What of a line is `outstanding`, in words."""
+    words = [
         f"{abs(by):.0f} {feature.unit} {feature.more if by > 0 else feature.less}"
         for feature, by in zip(FEATURES, row, strict=True)
         if not np.isnan(by)
     ]
-    return ("sounds like another day", *said) if len(said) > 1 else tuple(said)
+    return ("sounds like another day", *words) if len(words) > 1 else tuple(words)

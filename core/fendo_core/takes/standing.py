@@ -52,6 +52,17 @@ def standing(state: State, line: Line) -> Standing | None:
     return Standing(_newest_comp(state.comps, line.id, found) or found.id, True)
 
 
+def leading_take(state: State, line: Line) -> TakeRef | None:
+    """The take that is heard of a line, or most of it where a comp stands for it; None where nothing was read."""
+    found = None if line.dropped else standing(state, line)
+    if found is None:
+        return None
+    comp = next((one.comp for one in state.comps if one.id == found.voice), None)
+    longest = max(comp.segments, key=lambda each: each.span.length).recording if comp else None
+    taken = state.takes.get(line.id, ())
+    return next((take for take in taken if take.id == found.voice or take.recording == longest), None)
+
+
 def first_suggestions(state: State) -> tuple[int, int]:
     """How often what was picked is the take that would have been suggested first; of how many lines with two takes or more.
 

@@ -2,7 +2,6 @@
 
 import logging
 from collections.abc import Iterable, Mapping
-from typing import Any
 from uuid import UUID
 
 import numpy as np
@@ -12,11 +11,10 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from fendo_core.audio.speech import Ear
-from fendo_core.production.state import State, TakeRef
+from fendo_core.production.state import State
 from fendo_core.script.pace import expected_length
-from fendo_core.takes.character import FEATURES, Sounded, character, differences, unlike
-from fendo_core.takes.standing import first_suggestions, standing
+from fendo_core.takes.character import FEATURES, Sounded, character_of, differences, outstanding, said
+from fendo_core.takes.standing import first_suggestions, leading_take
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
 from fendo_server.productions import state
@@ -48,6 +46,7 @@ class ComparedLineSerializer(serializers.Serializer):
         child=serializers.FloatField(allow_null=True),
         help_text="feature by feature, how far it is from the lines around it",
     )
+    out = serializers.ListField(child=serializers.BooleanField(), help_text="feature by feature, whether it stands out")
     unlike = serializers.ListField(child=serializers.CharField(), help_text="what stands out, in words")
 
 
@@ -68,10 +67,16 @@ def compared(request: Request, production_id: UUID) -> Response:
     present = state.load(production)
     lines, sounded = _sounded(present)
     by = differences(sounded)
+    out = outstanding(sounded, by)
     first_picked, first_of = first_suggestions(present)
     rows = [
-        {"line": line, "by": [None if np.isnan(value) else round(float(value), 2) for value in row], "unlike": list(said)}
-        for line, row, said in zip(lines, by, unlike(sounded), strict=True)
+        {
+            "line": line,
+            "by": [None if np.isnan(value) else round(float(value), 2) for value in row],
+            "out": (~np.isnan(apart)).tolist(),
+            "unlike": list(said(apart)),
+        }
+        for line, row, apart in zip(lines, by, out, strict=True)
     ]
     features = [{"name": one.name, "unit": one.unit, "least": one.least} for one in FEATURES]
     return Response({"features": features, "lines": rows, "first_picked": first_picked, "first_of": first_of})
@@ -79,18 +84,7 @@ def compared(request: Request, production_id: UUID) -> Response:
 
 def _sounded(present: State) -> tuple[list[str], list[Sounded]]:
     """The lines that were read, and what stands for each of them, by numbers."""
-    comps = {one.id: one.comp for one in present.comps}
-    chosen: list[tuple[Any, TakeRef]] = []
-    for line in present.lines:
-        found = None if line.dropped else standing(present, line)
-        if found is None:
-            continue
-        longest = None
-        if comp := comps.get(found.voice):
-            longest = max(comp.segments, key=lambda each: each.length).recording
-        take = next((t for t in present.takes.get(line.id, ()) if t.id == found.voice or t.recording == longest), None)
-        if take:
-            chosen.append((line, take))
+    chosen = [(line, take) for line in present.lines if (take := leading_take(present, line))]
     known = _known(take.id for _, take in chosen)
     lines, sounded = [], []
     for line, take in chosen:
@@ -118,10 +112,7 @@ def fill_missing() -> int:
     for take in takes:
         found = None
         try:
-            ear = Ear()
-            ear.add(read_sound(take.recording.path, take.first, min(take.last, take.first + LONGEST)))
-            ear.hear()
-            found = character(ear.frames())
+            found = character_of(read_sound(take.recording.path, take.first, min(take.last, take.first + LONGEST)))
         except Exception:
             # Nothing rests on it but a comparison.
             log.exception("it can't be told what the voice of take %s is like", take.pk)

@@ -1684,6 +1684,8 @@ export interface components {
             line: string;
             /** @description feature by feature, how far it is from the lines around it */
             by: (number | null)[];
+            /** @description feature by feature, whether it stands out */
+            out: boolean[];
             /** @description what stands out, in words */
             unlike: string[];
         };

@@ -1,13 +1,13 @@
 import { describe, expect, it } from 'vitest'
-import { Reading, STEP, Weighted } from './loudness'
+import { LoudnessMeter, STEP, Weighted } from './loudness'
 import { SAMPLE_RATE } from './time'
 
 type Part = [decibel: number, seconds: number]
 
 /** A meter that has heard a stereo sine, part by part, of these levels in dBFS. */
-function heard(parts: readonly Part[], each = false): { reading: Reading; momentary: number[]; shortTerm: number[] } {
+function heard(parts: readonly Part[], each = false): { reading: LoudnessMeter; momentary: number[]; shortTerm: number[] } {
   const weighted = new Weighted()
-  const reading = new Reading()
+  const reading = new LoudnessMeter()
   const momentary: number[] = []
   const shortTerm: number[] = []
   let at = 0

@@ -5,7 +5,8 @@ export const STEP = 4800
 const MOMENTARY = 4
 const SHORT_TERM = 30
 const ABSOLUTE = -70
-const RELATIVE = -10
+/** The relative gate, 10 LU below the mean, as a share of its power. */
+const RELATIVE = 0.1
 
 /** The two filters of the K-weighting at 48 kHz, as BS.1770-4 gives them: b0, b1, b2, a1, a2. */
 const SHELF = [1.53512485958697, -2.69169618940638, 1.19839281085285, -1.69065929318241, 0.73248077421585] as const
@@ -72,10 +73,11 @@ function mean(values: readonly number[]): number {
 }
 
 /** What a meter shows, from the powers of steps. */
-export class Reading {
+export class LoudnessMeter {
   private last: number[] = []
   /** Power of each 400 ms that is above the absolute gate, one every 100 ms. */
   private kept: number[] = []
+  private sum = 0
   private steps = 0
 
   /** The next 100 ms. */
@@ -85,7 +87,9 @@ export class Reading {
     if (this.last.length > SHORT_TERM) this.last.shift()
     if (this.steps < MOMENTARY) return
     const block = mean(this.last.slice(-MOMENTARY))
-    if (lufs(block) > ABSOLUTE) this.kept.push(block)
+    if (lufs(block) <= ABSOLUTE) return
+    this.kept.push(block)
+    this.sum += block
   }
 
   get now(): LoudnessNow {
@@ -100,8 +104,8 @@ export class Reading {
 
   private get integrated(): number | null {
     if (!this.kept.length) return null
-    const gate = lufs(mean(this.kept)) + RELATIVE
-    return lufs(mean(this.kept.filter((power) => lufs(power) > gate)))
+    const gate = (this.sum / this.kept.length) * RELATIVE
+    return lufs(mean(this.kept.filter((power) => power > gate)))
   }
 }
 

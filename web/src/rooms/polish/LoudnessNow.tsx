@@ -3,26 +3,26 @@ import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { decibelText } from '../../app/numbers'
-import { Reading } from '../../engine/loudness'
+import { LoudnessMeter } from '../../engine/loudness'
 
 /** How loud what is playing is: the last 400 ms, the last 3 s, and all since the meter was begun. */
 export function LoudnessNow() {
   const engine = useEngine()
-  const reading = useRef(new Reading())
-  const [now, setNow] = useState(reading.current.now)
+  const meter = useRef(new LoudnessMeter())
+  const [now, setNow] = useState(meter.current.now)
   useEffect(
     () =>
       engine.audio.hearLoudness((power) => {
         // What is not played is no programme.
         if (!engine.transport.state.value.playing) return
-        reading.current.add(power)
-        setNow(reading.current.now)
+        meter.current.add(power)
+        setNow(meter.current.now)
       }),
     [engine],
   )
   const begin = () => {
-    reading.current = new Reading()
-    setNow(reading.current.now)
+    meter.current = new LoudnessMeter()
+    setNow(meter.current.now)
   }
   useKeys({ beginMeter: begin })
   const figure = (value: number | null) => (value === null ? '−' : decibelText(value))

@@ -30,6 +30,7 @@ export function LinesCompared({ production, line, onGo }: Props) {
   }
   const numberOf = (wanted: string) => production.lines.find((each) => each.id === wanted)?.number
   const apart = data?.lines.filter(({ unlike }) => unlike.length) ?? []
+  const known = data?.lines.some(({ by }) => by.some((value) => value !== null))
   return (
     <section className="compared" aria-label="lines beside one another" data-testid="compared">
       <div className="compared-head">
@@ -37,10 +38,10 @@ export function LinesCompared({ production, line, onGo }: Props) {
         <Key action="compareLines">close</Key>
       </div>
       {error && <p role="alert">The lines can’t be compared: {error.message}</p>}
-      {data && data.lines.length < 4 && (
+      {data && !known && (
         <p className="quiet">There is nothing to compare yet: it takes four lines that were read by the same reader.</p>
       )}
-      {data && data.lines.length >= 4 && (
+      {data && known && (
         <>
           <ul className="compared-features">
             {data.features.map((feature, column) => (
@@ -90,7 +91,7 @@ function Dots({ feature, column, lines, chosen, onGo }: DotsProps) {
         ctx.fillStyle = inks.rule
         ctx.fillRect(0, height / 2, width, 1)
         const step = width / lines.length
-        for (const [n, { line, by, unlike }] of lines.entries()) {
+        for (const [n, { line, by, out: apart }] of lines.entries()) {
           const x = (n + 0.5) * step
           if (line === chosen) {
             ctx.fillStyle = inks.sea
@@ -98,7 +99,7 @@ function Dots({ feature, column, lines, chosen, onGo }: DotsProps) {
           }
           const value = by[column]
           if (value === null || value === undefined) continue
-          const out = unlike.length > 0 && Math.abs(value) >= feature.least
+          const out = apart[column]
           ctx.fillStyle = out ? inks.fire : inks.ink
           const size = Math.max(1.5, Math.min(out ? 4 : 2.5, step / 2))
           ctx.beginPath()
