@@ -3,8 +3,6 @@
 .venv/bin/python -m bench.handsfree
 """
 
-import os
-import subprocess
 import sys
 import time
 from collections import Counter
@@ -18,7 +16,6 @@ from playwright.sync_api import expect  # noqa: E402
 from bench.own import own_fendo  # noqa: E402
 from conftest import BROWSER, CHROMIUM  # noqa: E402
 from harness import choose_simulated, state, until  # noqa: E402
-from launcher.steps import PYTHON  # noqa: E402
 from probe import api, takes_of  # noqa: E402
 
 LONGEST = 20 * 60
@@ -27,9 +24,7 @@ LONGEST = 20 * 60
 def main() -> None:
     """Make the demo, go to its first line, press one key, and look at what is there at the end."""
     with own_fendo() as (world, _, driver):
-        paths = os.pathsep.join(str(ROOT / part) for part in ("core", "server", "demo"))
-        command = [str(PYTHON), "-m", "fendo_demo.make"]
-        subprocess.run(command, env={**os.environ, **world.env, "PYTHONPATH": paths}, check=True, capture_output=True)
+        world.make_demo()
         browser = driver.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
         page = browser.new_context(viewport={"width": 1280, "height": 800}, permissions=["microphone"]).new_page()
         page.goto(world.link())

@@ -1,7 +1,6 @@
 """The real thing: server, worker and database as ./fendo starts them, and a headless browser with a microphone."""
 
 import json
-import os
 import secrets
 import subprocess
 from collections import defaultdict
@@ -12,8 +11,6 @@ from playwright.sync_api import Page, expect
 
 import probe
 from harness import World
-from launcher import serve
-from launcher.steps import PYTHON
 from measure import RATE
 
 # A shared machine stands still for seconds: waiting longer costs nothing when all is well.
@@ -132,17 +129,10 @@ def world(tmp_path_factory):
         made.close()
 
 
-LISTEN = "from fendo_server.takes.listening import check_missing\nwhile check_missing(): pass"
-
-
 @pytest.fixture(scope="session")
 def demo(world):
-    """The demo production, made by its own generator. All of it is listened to: what sounds unpicked depends on it."""
-    made = subprocess.run(
-        [PYTHON, "-m", "fendo_demo.make"], env={**os.environ, **world.env}, capture_output=True, text=True, check=False
-    )
-    assert made.returncode == 0, made.stdout + made.stderr
-    serve.manage("shell", "-v0", "-c", LISTEN, env=world.env)
+    """The demo production, and what is true of its takes."""
+    world.make_demo()
     return json.loads((world.data / "demo-truth.json").read_text())
 
 

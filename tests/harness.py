@@ -31,6 +31,9 @@ for account in sys.stdin:
 """
 
 
+LISTEN = "from fendo_server.takes.listening import check_missing\nwhile check_missing(): pass"
+
+
 class World:
     """A Fendo of its own: data folder, database, web server, worker. Each part can be killed and begun again."""
 
@@ -88,6 +91,15 @@ class World:
         links = self.processes["links"]
         print(account, file=links.stdin, flush=True)
         return self.address + links.stdout.readline().strip()
+
+    def make_demo(self) -> None:
+        """The demo production, made by its own generator. All of it is listened to: what sounds unpicked depends on it."""
+        paths = os.pathsep.join(str(Path(__file__).parent.parent / part) for part in ("core", "server", "demo"))
+        env = {**os.environ, **self.env}
+        command = [serve.PYTHON, "-m", "fendo_demo.make"]
+        made = subprocess.run(command, env={**env, "PYTHONPATH": paths}, capture_output=True, text=True, check=False)
+        assert made.returncode == 0, made.stdout + made.stderr
+        serve.manage("shell", "-v0", "-c", LISTEN, env=self.env)
 
     def wavs(self) -> list[Path]:
         return sorted(self.data.glob("media/*/*/*.wav"), key=lambda p: p.stat().st_mtime)

@@ -3,8 +3,8 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, client, type Production } from '../api/client'
 import { refetchProduction, useSettings } from '../api/production'
-import { letGoSoon } from './keys'
 import { NamePattern } from './NamePattern'
+import { RoomMenu } from './RoomMenu'
 import { sayProblem } from './Said'
 
 /** The folder where takes land now, always in sight; and how their files are named. */
@@ -30,7 +30,7 @@ export function Landing({ production }: { production: Production }) {
   return (
     <span className="lands">
       takes land in{' '}
-      <Menu position="bottom-start" withinPortal returnFocus={false} onClose={letGoSoon}>
+      <RoomMenu position="bottom-start" withinPortal>
         <Menu.Target>
           <button type="button" className="lands-folder" aria-label="choose where takes land">
             {landing?.path.replaceAll('/', ' / ') ?? 'no folder'}
@@ -60,7 +60,7 @@ export function Landing({ production }: { production: Production }) {
           {landing && <Menu.Item onClick={() => setRenaming(true)}>Rename this folder</Menu.Item>}
           <Menu.Item onClick={() => setNaming(true)}>How files are named</Menu.Item>
         </Menu.Dropdown>
-      </Menu>
+      </RoomMenu>
       <Modal opened={making} onClose={() => setMaking(false)} title="New folder">
         <form
           onSubmit={(event) => {

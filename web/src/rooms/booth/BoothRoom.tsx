@@ -7,7 +7,8 @@ import { useEdits, useSettings, useTakes } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
-import { letGoSoon, useKeys } from '../../app/keys'
+import { useKeys } from '../../app/keys'
+import { RoomMenu } from '../../app/RoomMenu'
 import { asSpan, bedsWhileRecording, HEARD_WHILE_RECORDING, scoreOf, timecodeAt, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { BEATS, type BoothState, LEAD } from '../../engine/recorder'
@@ -320,7 +321,7 @@ export function Component() {
             onChange={(event) => setHeadphones(event.currentTarget.checked)}
           />
           {production.headphones && (
-            <Menu returnFocus={false} onClose={letGoSoon}>
+            <RoomMenu>
               <Menu.Target>
                 <Button size="compact-xs" variant="subtle" color="gray">
                   heard: {HEARD_WHILE_RECORDING[production.monitor]}
@@ -338,7 +339,7 @@ export function Component() {
                 ))}
                 <OwnVoiceItems />
               </Menu.Dropdown>
-            </Menu>
+            </RoomMenu>
           )}
           <Switch
             size="xs"
@@ -365,7 +366,7 @@ export function Component() {
               settings.mutate({ count_in: event.currentTarget.checked ? 'heard' : 'seen' }, { onError: sayProblem })
             }
           />
-          <Menu closeOnItemClick={false} returnFocus={false} onClose={letGoSoon}>
+          <RoomMenu closeOnItemClick={false}>
             <Menu.Target>
               <Button size="compact-xs" variant="subtle" color="gray" disabled={!quiet}>
                 count-in: {page.beats} × {page.beat} s
@@ -385,7 +386,7 @@ export function Component() {
                 </Menu.Item>
               ))}
             </Menu.Dropdown>
-          </Menu>
+          </RoomMenu>
           <LevelWindow production={production} />
           <Button
             component={Link}
