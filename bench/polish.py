@@ -47,8 +47,14 @@ def reading(
             worn.append(("noise", end + milliseconds(int(rng.integers(120, 250))), sound))
         if faults and rng.random() < 0.3:
             worn.append(("plosive", start + milliseconds(int(rng.integers(0, 100))), noises.pop(rng.uniform(-14, -8), rng)))
+        elif faults and rng.random() < 0.2:
+            sound = noises.handling(rng.uniform(-26, -14), rng)
+            worn.append(("rumble", start + milliseconds(int(rng.integers(0, 800))), sound))
     sound = np.concatenate([*parts, np.zeros(SAMPLE_RATE, np.float32)])
     sound = sound + noises.room_noise(len(sound), VOICE - 42, rng)
+    if faults and rng.random() < 0.5:
+        mains = (50.0, 60.0)[int(rng.integers(2))]
+        worn.append(("hum", 0, noises.hum(len(sound), VOICE - rng.uniform(28, 42), rng, mains)))
     truth = [(kind, Span(place, place + len(one))) for kind, place, one in worn]
     return noises.sprinkle(sound, [(place, one) for _, place, one in worn]), truth
 

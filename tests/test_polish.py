@@ -1,12 +1,16 @@
 """Polish by hand: a raw reading is cleaned by keys, treated, and handed over as it is heard."""
 
+import io
 import re
+from itertools import pairwise
 
 import numpy as np
 import pytest
 import soundfile
 from playwright.sync_api import Page, expect
+from scipy.signal import correlate
 
+import raw_reading
 from harness import choose_simulated, hand_over, in_slot, new_production, read_one_take, state, treat, type_script, until
 from measure import RATE
 from probe import api
@@ -18,8 +22,12 @@ def told(page: Page) -> dict:
     return api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/polish/")
 
 
+def lines_of(page: Page) -> list[dict]:
+    return api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/")["lines"]
+
+
 def line_of(page: Page) -> dict:
-    return api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/")["lines"][0]
+    return lines_of(page)[0]
 
 
 def test_a_reading_is_scanned_and_cleaned_by_keys_and_everything_is_taken_back(desk: Page, world):
@@ -62,6 +70,94 @@ def test_a_reading_is_scanned_and_cleaned_by_keys_and_everything_is_taken_back(d
     # All of this stands there after the page was loaded anew.
     page.reload()
     expect(page.get_by_test_id("polish-tally")).to_contain_text("breath")
+
+
+def sound_of(page: Page, voice: dict) -> np.ndarray:
+    """A voice as it is heard, before its level."""
+    top = page.url.split("/productions/")[0]
+    answer = page.request.get(f"{top}/api/voices/{voice['id']}/{voice['key']}/sound/")
+    assert answer.ok
+    return soundfile.read(io.BytesIO(answer.body()), dtype="float32")[0]
+
+
+def placed(phrase: np.ndarray, sound: np.ndarray) -> int:
+    """Where a phrase lies in a sound: the sample at which the two are most alike."""
+    return int(np.argmax(correlate(sound, phrase, mode="valid", method="fft")))
+
+
+def level(sound: np.ndarray) -> float:
+    return float(10 * np.log10(np.mean(np.square(sound, dtype=np.float64)) + 1e-12))
+
+
+def below(clean: np.ndarray, sound: np.ndarray) -> float:
+    """dB by which what a sound has beside the clean one lies below that, whatever its loudness."""
+    scale = float(np.dot(sound, clean) / np.dot(sound, sound))
+    return level(clean) - level(sound * scale - clean)
+
+
+def test_two_minutes_are_cleaned_by_keys_alone_and_the_clean_voice_is_left(desk: Page, world, tmp_path):
+    page, raw = desk, raw_reading.readings(seed=61)
+    assert sum(len(one.samples) for one in raw) > 105 * RATE
+    new_production(page, "Two minutes")
+    type_script(page, "\n\n".join(one.text for one in raw))
+    page.keyboard.press("4")
+    paths = [tmp_path / f"{number:02}.wav" for number in range(1, len(raw) + 1)]
+    for path, one in zip(paths, raw, strict=True):
+        soundfile.write(path, one.samples, RATE, subtype="PCM_24")
+    page.get_by_test_id("reading-file").set_input_files(paths)
+    until(lambda: all(line["voice"] for line in lines_of(page)))
+    read = [sound_of(page, line["voice"]) for line in lines_of(page)]
+    page.keyboard.press("5")
+    page.get_by_test_id("scan").click()
+    kinds = {"breath", "click", "plosive", "gap", "noise", "false start", "clipped"}
+    until(lambda: {one["kind"] for one in told(page)["places"]} >= kinds)
+    until(lambda: told(page)["unscanned"] == 0)
+    page.reload()
+    rows = page.get_by_test_id("places").get_by_role("listitem")
+    for left in range(len(told(page)["places"]), 0, -1):
+        expect(rows).to_have_count(left)
+        page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="No suspicious place is left")).to_be_visible()
+    # What is heard now, beside the voice alone: its words, and the quiet between them.
+    mends, drawn_anew = told(page)["repairs"], 0
+    for number, (one, line) in enumerate(zip(raw, lines_of(page), strict=True)):
+        sound, before, ends = sound_of(page, line["voice"]), read[number], []
+        for phrase in one.phrases:
+            clean = one.voice[phrase.start : phrase.end]
+            at, was = placed(clean, sound), placed(clean, before)
+            now, then = below(clean, sound[at : at + len(clean)]), below(clean, before[was : was + len(clean)])
+            assert now > min(25.0, then - 0.5), (one.faults, phrase, now, then)
+            if any(kind == "plosive" and span.meets(phrase) for kind, span in one.faults):
+                assert now > then + 6.0, (one.faults, now, then)
+            if any(kind == "clipped" and span.meets(phrase) for kind, span in one.faults):
+                for mend in mends:
+                    if (mend["line"], mend["kind"]) != (line["id"], "clipped"):
+                        continue
+                    # Away from the ramps by which it is lowered, so that its tops fit.
+                    tops = slice(*(place - line["voice"]["span"][0] - at for place in mend["span"]))
+                    tops = slice(tops.start + RATE // 100, tops.stop - RATE // 100)
+                    now, then = (
+                        below(clean[tops], whole[first : first + len(clean)][tops])
+                        for whole, first in ((sound, at), (before, was))
+                    )
+                    assert now > then + 3.0, (mend, now, then)
+                    drawn_anew += 1
+            ends.append((at, at + len(clean)))
+        for (_, end), (start, _) in pairwise(ends):
+            assert 0.3 * RATE < start - end < 0.95 * RATE, (one.faults, (start - end) / RATE)
+            quiet = sound[end + RATE // 50 : start - RATE // 50]
+            frames = quiet[: len(quiet) // 480 * 480].reshape(-1, 480)
+            assert max(level(frame) for frame in frames) < -46.0, (number, one.faults)
+        if not {kind for kind, _ in one.faults} & {"gap", "false start"}:
+            # Outside of what was mended nothing is touched.
+            assert len(sound) == len(before)
+            own = [mend for mend in mends if mend["line"] == line["id"]]
+            touched = np.zeros(len(sound), bool)
+            for mend in own:
+                first, last = (at - line["voice"]["span"][0] for at in mend["span"])
+                touched[first:last] = True
+            assert own and np.array_equal(sound[~touched], before[~touched])
+    assert drawn_anew
 
 
 def test_a_treated_voice_is_heard_and_handed_over_treated(desk: Page, world, tmp_path):

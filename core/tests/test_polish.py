@@ -7,14 +7,15 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.signal import lfilter, sosfreqz
+from scipy.signal import butter, lfilter, sosfiltfilt, sosfreqz
 
 from fendo_core.audio.levels import gain, measure
 from fendo_core.audio.speech import hear
 from fendo_core.polish.comparing import WANTED, TooShort, as_loud
 from fendo_core.polish.drawing import drawing, taken_away
 from fendo_core.polish.edits import CloseGap, DropRepairs, Mend, SetTreatment, Wanted, checked
-from fendo_core.polish.places import left, of_words, open_places
+from fendo_core.polish.neighbours import unlike_places
+from fendo_core.polish.places import can_be_mended, left, of_words, open_places, said, stage_for, with_stage
 from fendo_core.polish.scan import Place, natural_gap, scan
 from fendo_core.polish.suggestion import suggested
 from fendo_core.polish.treatment_file import as_file, of_file
@@ -23,10 +24,11 @@ from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State, TakeRef, difference, rows
 from fendo_core.reader import narrator, noises
 from fendo_core.script.lines import Line
+from fendo_core.takes.character import Sounded
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.voice import Comp, key, render, render_whole, tighten
-from fendo_core.voice.chain import STAGES, STARTS, Chain, Stage, made
-from fendo_core.voice.repair import Repair, interpolated, mended
+from fendo_core.voice.chain import STAGE_KINDS, STAGES, STARTS, Chain, Stage, made
+from fendo_core.voice.repair import BESIDE_TOPS, Repair, interpolated, mended
 from fendo_core.voice.treatment import _bell, _shelf, treated, treated_blocks
 from fendo_core.words import ReadCheck, read_check
 from fendo_core.words.check import Word
@@ -98,6 +100,50 @@ def test_coughs_and_knocks_between_words_are_found_and_sink_into_the_room(voice,
     for one in found:
         outside[one.span.start : one.span.end] = False
     assert np.array_equal(after[outside], sound[outside])
+
+
+@pytest.mark.parametrize("voice", narrator.VOICES)
+def test_a_stand_that_is_touched_and_a_hum_are_found_and_go(voice, phrases):
+    rng = np.random.default_rng(47)
+    sound, _, clean = reading(phrases[voice], 9, faults=False)
+    touched = noises.handling(-18.0, rng)
+    at = 2 * SAMPLE_RATE
+    worn = noises.sprinkle(sound, [(at, touched)])
+    (place,) = [one for one in scan(worn) if one.kind == "rumble"]
+    assert place.span.meets(Span(at, at + len(touched))) and not [one for one in scan(clean) if one.kind == "rumble"]
+    after = mended(worn, 0, [Repair("a", "r", "rumble", place.span)])
+    inside, low = slice(place.span.start, place.span.end), butter(4, 90, "low", fs=SAMPLE_RATE, output="sos")
+    assert rms(sosfiltfilt(low, after)[inside]) < rms(sosfiltfilt(low, worn)[inside]) - 12.0
+    outside = np.ones(len(worn), bool)
+    outside[inside] = False
+    assert np.array_equal(after[outside], worn[outside])
+    humming = clean + noises.hum(len(clean), -52.0, rng, 60.0)
+    (hum,) = [one for one in scan(humming) if one.kind == "hum"]
+    assert hum.settings["mains"] == 60.0 and not [one for one in scan(clean) if one.kind == "hum"]
+    quiet = slice(0, SAMPLE_RATE * 9 // 10)
+    assert rms(treated(humming, with_stage(None, *stage_for(hum)))[quiet]) < rms(humming[quiet]) - 6.0
+
+
+@pytest.mark.parametrize(("voice", "over", "lowered"), [("rms", 2.0, 0.0), ("slt", 4.0, -3.0), ("awb", 3.0, 0.0)])
+def test_clipped_tops_are_drawn_anew_nearer_to_what_was_said_and_fit(voice, over, lowered, phrases):
+    spoken = phrases[voice][0] / np.abs(phrases[voice][0]).max()
+    said_was = np.concatenate((np.zeros(9_600), spoken * gain(over), np.zeros(9_600))).astype(np.float32) * gain(lowered)
+    sound = np.clip(said_was, -0.98 * gain(lowered), 0.98 * gain(lowered)).astype(np.float32)
+    places = [one for one in scan(sound + np.float32(0.0)) if one.kind == "clipped"]
+    assert 1 <= len(places) <= 4 and all(can_be_mended(one) for one in places)
+    repairs = [Repair(str(n), "r", "clipped", one.span) for n, one in enumerate(places)]
+    after = mended(sound, 0, repairs)
+    assert np.abs(after).max() <= max(0.986, np.abs(sound).max())
+    for one in places:
+        inside = slice(one.span.start + BESIDE_TOPS, one.span.end - BESIDE_TOPS)
+        scale = float(np.dot(after[inside], said_was[inside]) / np.dot(after[inside], after[inside]))
+        off, was = rms(after[inside] * scale - said_was[inside]), rms(sound[inside] - said_was[inside])
+        assert off < was - 3.0, (off, was)
+    cut = slice(0, places[0].span.start)
+    assert np.array_equal(after[cut], sound[cut])
+    wave = np.clip(4.0 * np.sin(2 * np.pi * 60.0 * np.arange(1_600) / SAMPLE_RATE), -0.97, 0.97).astype(np.float32)
+    flat = np.concatenate((sound, wave * gain(lowered), sound))
+    assert not all(can_be_mended(one) for one in scan(flat) if one.kind == "clipped")
 
 
 def test_a_long_gap_is_proposed_at_the_length_of_this_reader_s_own(phrases):
@@ -197,6 +243,49 @@ def test_steady_noise_is_lowered_in_the_pauses_and_beneath_the_words_and_the_voi
     assert level_of(hardest[words] - clean[words]) < level_of(clean[words]) - 25.0
 
 
+@pytest.mark.parametrize("voice", narrator.VOICES)
+def test_levelling_brings_phrases_nearer_and_moves_slowly(voice, phrases):
+    rng, parts, spans, at = np.random.default_rng(5), [np.zeros(SAMPLE_RATE, np.float32)], [], SAMPLE_RATE
+    for number, spoken in enumerate(phrases[voice] * 2):
+        loud = -24.0 + (4.0 if number % 2 else -4.0)
+        sound = (spoken / np.std(spoken) * gain(loud)).astype(np.float32)
+        spans.append(slice(at, at + len(sound)))
+        parts += [sound, np.zeros(SAMPLE_RATE * 6 // 10, np.float32)]
+        at += len(sound) + len(parts[-1])
+    sound = np.concatenate(parts) + noises.room_noise(at, -66, rng)
+    came = treated(sound, made("one", levelling={"most": 6.0}))
+    assert len(came) == len(sound)
+
+    def apart(which):
+        levels = [rms(which[span]) for span in spans]
+        return np.median(levels[1::2]) - np.median(levels[::2])
+
+    assert apart(sound) == pytest.approx(8.0, abs=0.2) and abs(apart(came)) < 4.0
+    moved = came[np.abs(sound) > 1e-3] / sound[np.abs(sound) > 1e-3]
+    assert gain(-6.0) - 1e-3 <= moved.min() and moved.max() <= gain(6.0) + 1e-3
+    # Within a phrase it moves by 5 dB a second at most: no word is pressed.
+    inside = np.abs(sound[spans[3]]) > 1e-3
+    steps = 20 * np.log10(came[spans[3]][inside] / sound[spans[3]][inside])
+    assert np.ptp(steps) <= 5.0 * (spans[3].stop - spans[3].start) / SAMPLE_RATE + 0.5
+
+
+def test_stages_keep_the_order_that_makes_sense_and_the_rest_that_was_asked_for():
+    mixed = Chain("mixed", tuple(Stage(kind) for kind in ("tone", "rumble", "compressor", "noise", "sibilance")))
+    found = [stage.kind for stage in checked(mixed).stages]
+    assert found == ["rumble", "hum", "steady", "noise", "levelling", "tone", "compressor", "sibilance"]
+    assert (
+        [stage.kind for stage in checked(checked(mixed)).stages]
+        == found
+        == [s.kind for s in of_file(as_file(mixed)).stages]
+    )
+    assert sorted(found) == sorted(STAGE_KINDS)
+    # It is heard: what is lifted before a compressor is pressed by it.
+    loud = tone(3_000, -12.0)
+    lift, press = Stage("tone", True, {"presence": 9.0}), Stage("compressor", True, {"threshold": -20.0, "ratio": 8.0})
+    one, other = (treated(loud, checked(Chain("x", stages))) for stages in ((lift, press), (press, lift)))
+    assert level_of(other[SAMPLE_RATE // 2 :]) > level_of(one[SAMPLE_RATE // 2 :]) + 6.0
+
+
 @pytest.mark.parametrize("decibel", [-6.0, 4.0])
 def test_shelves_and_bells_are_those_of_the_cookbook(decibel):
     """Half of the gain at the corner of a shelf, all of it in the middle of a bell, nothing far away."""
@@ -263,6 +352,50 @@ def state():
     return State(lines=(line,), takes={"l": (take,)}, picks={"l": "t"}, reader="a")
 
 
+def untreated(comp, line):
+    return None
+
+
+def test_hum_of_a_line_is_settled_by_its_treatment_or_that_of_all_lines_and_by_nothing_else():
+    before = state()
+    hum = Place("hum", Span(0, 300_000), 0.9, {"mains": 60.0, "below": 33.0})
+    assert said(hum)[0] == "hum of 60 Hz, 33 dB below the voice"
+    with pytest.raises(EditRefused):
+        perform(before, Mend((Wanted("r", "hum", Span(0, 300_000)),)), lambda: "x")
+
+    def open_in(present):
+        return left(present, {"r": [hum]}, lambda comp, line: present.chain_of(line))
+
+    assert open_in(before) == 1
+    for base in (None, STARTS[1]):
+        chain = checked(with_stage(base, *stage_for(hum)))
+        on = {one.kind: dict(one.settings) for one in chain.working}
+        assert on["hum"] == {"mains": 60.0}
+        assert on.keys() - {"hum"} == ({one.kind for one in base.working} if base else set())
+        for scope in ("line:l", "production"):
+            assert open_in(perform(before, SetTreatment(scope, chain), lambda: "x")[0]) == 0
+    assert open_in(perform(before, SetTreatment("line:l", checked(STARTS[0])), lambda: "x")[0]) == 1
+    refused, _ = perform(before, Mend((Wanted("r", "hum", Span(0, 300_000)),), on=False), lambda: "x")
+    assert open_in(refused) == 0
+
+
+def test_lines_duller_or_quieter_than_those_around_them_are_places_of_their_whole_takes():
+    def take(number):
+        return TakeRef(f"t{number}", f"r{number}", "a", 1, first=10, last=90_000)
+
+    lines = [(take(n), Sounded("a", -23.0 + n % 2, 120.0, -9.0 + n % 3, 1.0)) for n in range(9)]
+    assert unlike_places(lines, as_recorded=True) == []
+    lines[4] = (take(4), Sounded("a", -31.0, 120.0, -20.0, 1.0))
+    (quiet, dull) = unlike_places(lines, as_recorded=True)
+    assert quiet[0] == dull[0] == "r4" and quiet[1].kind == "level" and dull[1].kind == "dull"
+    assert quiet[1].settings["decibel"] == pytest.approx(8.5, abs=0.6) and dull[1].settings["decibel"] == 6.0
+    assert said(quiet[1])[1].startswith("lift it by") and dull[1].span == Span(10, 90_000)
+    stage, settings = stage_for(dull[1])
+    assert (stage, settings) == ("tone", {"air": 6.0, "presence": 2.0})
+    # Where all lines are brought to one level none is quieter than another.
+    assert [place.kind for _, place in unlike_places(lines, as_recorded=False)] == ["dull"]
+
+
 def test_a_place_is_mended_or_left_and_comes_back_when_that_is_taken_back():
     number = iter(range(100))
     new_id = lambda: str(next(number))  # noqa: E731
@@ -270,15 +403,15 @@ def test_a_place_is_mended_or_left_and_comes_back_when_that_is_taken_back():
     places = {
         "r": [Place("breath", Span(60_000, 70_000), 0.9, {"decibel": -12.0}), Place("click", Span(80_000, 80_200), 0.8)]
     }
-    assert left(before, places) == 2 and left(before, {}) == 1
+    assert left(before, places, untreated) == 2 and left(before, {}, untreated) == 1
     wanted = Wanted("r", "breath", Span(60_100, 70_000), -9.0)
     after, said = perform(before, Mend((wanted,)), new_id)
-    assert said == "breath lowered" and left(after, places) == 1
+    assert said == "breath lowered" and left(after, places, untreated) == 1
     assert list(difference(before, after).after) == ["repair:0"]
     again, _ = perform(after, Mend((replace(wanted, decibel=-15.0),)), new_id)
     assert [one.settings["decibel"] for one in again.repairs.values()] == [-15.0]
     refused, said = perform(again, Mend((Wanted("r", "click", Span(80_000, 80_200)),), on=False), new_id)
-    assert said == "left as it is" and left(refused, places) == 0
+    assert said == "left as it is" and left(refused, places, untreated) == 0
     back, _ = perform(refused, DropRepairs(tuple(refused.repairs)), new_id)
     assert rows(back) == rows(before)
     for wrong in (

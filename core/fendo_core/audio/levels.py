@@ -138,11 +138,21 @@ def clipped_spans(samples: NDArray[np.float32]) -> tuple[Span, ...]:
     dBFS. Behind a filter or a resampling they are not flat any more, and are not found. Stretches closer than 10 ms count
     as one.
     """
-    peak = float(np.max(np.abs(samples), initial=0.0))
-    return _clipped(_flat_tops(samples), peak)
+    return _close_joined(flat_tops(samples))
+
+
+def flat_tops(samples: NDArray[np.float32], likely: bool = False) -> list[Span]:
+    """The same, each top by itself; `likely`: those too that may be flat by chance, where something is known to clip."""
+    peak, tops = float(np.max(np.abs(samples), initial=0.0)), _flat_tops(samples)
+    return [span for span, level in tops if level >= 0.9 * peak] if likely else _certain(tops, peak)
 
 
 def _clipped(tops: list[tuple[Span, float]], peak: float) -> tuple[Span, ...]:
+    return _close_joined(_certain(tops, peak))
+
+
+def _certain(tops: list[tuple[Span, float]], peak: float) -> list[Span]:
+    """Those that are no chance."""
     high = [(span, level) for span, level in tops if level >= 0.8 * peak]
     known = np.sort([level for _, level in high])
 
@@ -150,7 +160,7 @@ def _clipped(tops: list[tuple[Span, float]], peak: float) -> tuple[Span, ...]:
         """Another one stops at the same level."""
         return int(np.searchsorted(known, level * 1.003) - np.searchsorted(known, level * 0.997)) > 1
 
-    return _close_joined([s for s, level in high if level >= 0.9999 or s.end - s.start >= 5 or again(level)])
+    return [s for s, level in high if level >= 0.9999 or s.end - s.start >= 5 or again(level)]
 
 
 def _flat_tops(samples: NDArray[np.float32]) -> list[tuple[Span, float]]:

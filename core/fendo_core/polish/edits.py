@@ -7,20 +7,35 @@ from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 from fendo_core.picture.reel import NewId
+from fendo_core.polish.scan import STAGED
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import LineComp, State
 from fendo_core.takes.standing import comp_of, take_of
 from fendo_core.timebase import Span, milliseconds
 from fendo_core.voice import tighten
-from fendo_core.voice.chain import STAGES, Chain, Stage
-from fendo_core.voice.repair import LONGEST_CLICK, LOUDER, REDRAWN, REPAIR_KINDS, Repair, RepairKind
+from fendo_core.voice.chain import MOVABLE, STAGE_KINDS, STAGES, Chain, Stage
+from fendo_core.voice.repair import (
+    LONGEST_CLICK,
+    LONGEST_CLIPPED,
+    LONGEST_RUMBLE,
+    LOUDER,
+    REDRAWN,
+    REPAIR_KINDS,
+    Repair,
+    RepairKind,
+)
 
 Done: TypeAlias = tuple[State, str]
 
 PRODUCTION = "production"
 """The scope of a treatment that all lines have which have none of their own."""
 MOST_AT_ONCE = 5_000
-_LONGEST = {"click": LONGEST_CLICK, "plosive": milliseconds(1_000)}
+_LONGEST = {
+    "click": LONGEST_CLICK,
+    "plosive": milliseconds(1_000),
+    "rumble": LONGEST_RUMBLE,
+    "clipped": LONGEST_CLIPPED,
+}
 _SAID = {
     "gain": "level changed",
     "breath": "breath lowered",
@@ -28,7 +43,11 @@ _SAID = {
     "click": "click taken out",
     "plosive": "plosive softened",
     "gap": "gap closed",
-    "clipped": "clipping",
+    "clipped": "clipped tops drawn anew",
+    "rumble": "rumble taken out",
+    "level": "line lifted or lowered",
+    "hum": "hum",
+    "dull": "dull line",
     "false start": "false start taken out",
     "put in": "something taken out",
 }
@@ -79,6 +98,8 @@ def _check(place: Wanted, known: set[str], on: bool) -> None:
         raise EditRefused("This recording is not here. Nothing was changed.")
     if place.kind not in REPAIR_KINDS or place.span.start < 0:
         raise EditRefused("This place can't be mended. Nothing was changed.")
+    if on and place.kind in STAGED:
+        raise EditRefused("This is of the whole line: it is mended by the line’s treatment. Nothing was changed.")
     if on and place.kind in REDRAWN and place.span.length > _LONGEST[place.kind]:
         longest = _LONGEST[place.kind] * 1000 // 48_000
         raise EditRefused(f"A {place.kind} of more than {longest} ms can't be drawn anew. Make the place shorter.")
@@ -176,7 +197,8 @@ class SetTreatment:
 
 
 def checked(chain: Chain) -> Chain:
-    """A chain of all stages in the order in which they work, each with all of its settings.
+    """A chain of all stages, each with all of its settings: those that can be moved in the order in which they are given,
+    behind the others in theirs.
 
     Raises:
         EditRefused: for a stage that there is not, or a setting out of its bounds.
@@ -187,7 +209,8 @@ def checked(chain: Chain) -> Chain:
     if unknown := given.keys() - {one.kind for one in STAGES}:
         raise EditRefused(f"There is no stage “{min(unknown)}”. Nothing was changed.")
     stages = []
-    for one in STAGES:
+    order = _order(tuple(given))
+    for one in sorted(STAGES, key=lambda kind: order.index(kind.kind)):
         stage = given.get(one.kind, Stage(one.kind, False))
         settings = {s.name: float(stage.settings.get(s.name, s.start)) for s in one.settings}
         for setting in one.settings:
@@ -196,6 +219,16 @@ def checked(chain: Chain) -> Chain:
                 raise EditRefused(f"{one.name}: {setting.name} goes from {bounds}. Nothing was changed.")
         stages.append(Stage(one.kind, stage.on, settings))
     return Chain(chain.name, tuple(stages))
+
+
+def _order(given: tuple[str, ...]) -> list[str]:
+    """All stages: those that can be moved as they are given, and what is not given before the first that usually follows."""
+    movable = [kind for kind in given if kind in MOVABLE]
+    for place, kind in enumerate(MOVABLE):
+        if kind not in movable:
+            behind = (at for at, other in enumerate(movable) if MOVABLE.index(other) > place)
+            movable.insert(next(behind, len(movable)), kind)
+    return [*(kind for kind in STAGE_KINDS if kind not in MOVABLE), *movable]
 
 
 PolishEdit: TypeAlias = Mend | DropRepairs | CloseGap | SetTreatment

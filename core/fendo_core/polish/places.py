@@ -1,30 +1,38 @@
 """Which of the places that a scan found are still open in what sounds, and what they are called."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import replace
+from typing import TypeAlias
 
-from fendo_core.polish.scan import CUTS, Place, PlaceKind
+from fendo_core.polish.scan import CUTS, STAGED, Place, PlaceKind
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.voice import Comp
 from fendo_core.voice import Place as Map
+from fendo_core.voice.chain import Chain, made
 from fendo_core.voice.comp import CROSSFADE
-from fendo_core.voice.repair import Repair
+from fendo_core.voice.repair import LONGEST_TOP, MOST_LOWERED, Repair
 from fendo_core.words import ReadCheck
 
 CLOSED_BY = milliseconds(60)
 
 
-def open_places(comp: Comp, recording: str, places: Iterable[Place], repairs: Sequence[Repair]) -> list[tuple[Place, Span]]:
+def open_places(
+    comp: Comp, recording: str, places: Iterable[Place], repairs: Sequence[Repair], chain: Chain | None = None
+) -> list[tuple[Place, Span]]:
     """Places of a recording that sound in the comp and of which nothing was said yet, with where they lie in the programme.
 
     Args:
         places: found in the recording, spans in its samples.
         repairs: of that recording; one of the same kind that meets a place has settled it, whether it is on or off.
+        chain: how the line is treated: a stage of it may have settled a place.
     """
-    found = []
+    found, working = [], {stage.kind for stage in chain.working} if chain else set[str]()
     for place in places:
+        if STAGED.get(place.kind) in working:
+            continue
         if any(one.kind == place.kind and one.recording == recording and one.span.meets(place.span) for one in repairs):
             continue
         heard = Map(comp).spans_in_programme(recording, [place.span])
@@ -97,22 +105,27 @@ def marked(comp: Comp, span: Span, kind: PlaceKind) -> tuple[str, Place]:
     raise EditRefused("This place reaches over a seam. Mark its two sides one by one; nothing was changed.")
 
 
-def left(state: State, scans: Mapping[str, Sequence[Place]]) -> int:
+Treated: TypeAlias = Callable[[Comp, str], Chain | None]
+
+
+def left(state: State, scans: Mapping[str, Sequence[Place]], treated: Treated) -> int:
     """What is left to do: open places in what sounds for the lines, and one for each line that was not scanned.
 
     Args:
         scans: places by recording, for those that were scanned.
+        treated: how a comp of a line is treated.
     """
     count = 0
     by_recording: dict[str, list[Repair]] = {}
     for one in state.repairs.values():
         by_recording.setdefault(one.recording, []).append(one)
-    for _, comp in sounding(state).values():
+    for line, (_, comp) in sounding(state).items():
         if comp.recordings - scans.keys():
             count += 1
             continue
+        chain = treated(comp, line)
         for name in comp.recordings:
-            count += len(open_places(comp, name, scans[name], by_recording.get(name, ())))
+            count += len(open_places(comp, name, scans[name], by_recording.get(name, ()), chain))
     return count
 
 
@@ -136,5 +149,46 @@ def said(place: Place) -> tuple[str, str]:
             return f"something put in, {length}", "take it out"
         case "gain":
             return f"marked, {length}", f"lower it by {-place.settings.get('decibel', 0.0):g} dB"
+        case "rumble":
+            return f"rumble, {length}", "take away what lies below 140 Hz"
         case "clipped":
-            return f"clipped, {place.span.length * 1000 // SAMPLE_RATE} ms", "read it again"
+            tops = int(place.settings.get("tops", 1))
+            times = "once" if tops == 1 else f"{tops} times in {length}"
+            return f"clipped {times}", "draw the cut tops anew" if can_be_mended(place) else "read it again"
+        case "hum":
+            text = f"hum of {place.settings['mains']:.0f} Hz, {place.settings['below']:.0f} dB below the voice"
+            return text, "filter the mains and its harmonics out of this line"
+        case "dull":
+            by, air = -place.settings["by"], place.settings["decibel"]
+            return f"{by:.0f} dB duller than the lines around it", f"lift what is above 8 kHz by {air:g} dB in this line"
+        case "level":
+            by, lifted = place.settings["by"], place.settings["decibel"]
+            text = f"{abs(by):.0f} dB {'louder' if by > 0 else 'quieter'} than the lines around it"
+            return text, f"{'lift' if lifted > 0 else 'lower'} it by {abs(lifted):g} dB"
+
+
+def can_be_mended(place: Place) -> bool:
+    """Whether there is a mend; what is clipped for longer than can be drawn anew, or far too loud, is best read again."""
+    longest, over = place.settings.get("longest", 0.0), place.settings.get("over", 0.0)
+    return place.kind != "clipped" or (longest <= LONGEST_TOP and over <= MOST_LOWERED)
+
+
+def stage_for(place: Place) -> tuple[str, dict[str, float]]:
+    """The stage that mends a place of a whole line, with its settings.
+
+    Raises:
+        KeyError: where none does.
+    """
+    kind = STAGED[place.kind]
+    air = place.settings.get("decibel", 0.0)
+    return kind, {"mains": place.settings["mains"]} if kind == "hum" else {"air": air, "presence": round(air / 3.0, 1)}
+
+
+def with_stage(chain: Chain | None, kind: str, settings: Mapping[str, float]) -> Chain:
+    """A chain with one stage on; of none a chain is made in which nothing else is on."""
+    if chain is None:
+        return made(f"Only {kind}", **{kind: settings})
+    stages = (
+        replace(one, on=True, settings={**one.settings, **settings}) if one.kind == kind else one for one in chain.stages
+    )
+    return replace(chain, stages=tuple(stages))

@@ -4,7 +4,7 @@ Figures: docs/polish.md.
 """
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from statistics import median
 from typing import TypeAlias
 
@@ -14,13 +14,16 @@ from scipy.ndimage import maximum_filter1d, median_filter, uniform_filter1d
 from scipy.signal import butter, sosfilt
 
 from fendo_core.audio import levels
+from fendo_core.audio.room import SHORTEST, listen
 from fendo_core.audio.speech import HOP, Ear, Frames, Heard, runs
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
-from fendo_core.voice.repair import RepairKind
+from fendo_core.voice.repair import BESIDE_TOPS, CONTEXT, LONGEST_CLIPPED, LONGEST_RUMBLE, RepairKind, with_tops
 
 Sound: TypeAlias = NDArray[np.float32]
 PlaceKind: TypeAlias = RepairKind
-"""`gain` is marked by hand only."""
+"""`gain` is marked by hand only; `level` and `dull` are found beside other lines (`polish.neighbours`)."""
+STAGED: dict[PlaceKind, str] = {"hum": "hum", "dull": "tone"}
+"""Kinds that are mended by a stage of the line's treatment: they are of the whole reading."""
 CUTS: frozenset[PlaceKind] = frozenset({"gap", "false start", "put in"})
 """Kinds of which a stretch is taken out."""
 
@@ -36,8 +39,9 @@ NATURAL_GAP = milliseconds(500)
 class Place:
     """A suspicious place: `span` in samples of what was scanned, `sure` from 0 to 1, `settings` of the mend.
 
-    A breath or another noise is lowered by `decibel`, a click drawn anew, a plosive loses its thump, a gap is shortened to
-    `keep` samples, a false start and words that were put in are taken out; what is clipped is best read again.
+    A breath or another noise is lowered by `decibel`, a click drawn anew, a plosive and rumble lose what is low, clipped
+    tops are drawn anew unless one lasts longer than `LONGEST_TOP`, a gap is shortened to `keep` samples, a false start and
+    words that were put in are taken out, hum of `mains` Hz is filtered out.
     """
 
     kind: PlaceKind
@@ -58,23 +62,74 @@ def scan(samples: Sound, natural: int | None = None) -> tuple[Place, ...]:
     heard = ear.hear()
     if not heard.phrases:
         return ()
+    hums, clipped = _hum(samples, heard), _clipped(samples)
     frames = ear.frames()
-    breaths, clicks, plosives = _breaths(frames), _clicks(samples, frames), _plosives(samples, heard)
-    spans = ([place.span for place in places] for places in (breaths, clicks, plosives))
+    breaths, clicks, lows = _breaths(frames), _clicks(samples, frames), _lows(samples, heard)
+    spans = ([place.span for place in places] for places in (breaths, clicks, lows))
     others = _noises(samples, heard, *spans)
+    # A voice whose tops are cut off is lower than it was: that is no rumble.
+    lows = [one for one in lows if one.kind != "rumble" or not any(each.span.meets(one.span) for each in clipped)]
     found = [
         *(place for place in (*breaths, *clicks) if not any(one.span.meets(place.span) for one in others)),
-        *plosives,
+        *lows,
         *others,
         *_gaps(heard, natural or NATURAL_GAP),
-        *(Place("clipped", span, 1.0) for span in levels.clipped_spans(samples)),
+        *clipped,
+        *hums,
     ]
     return tuple(sorted(found, key=lambda place: (place.span, place.kind)))
 
 
-def _sure(*evidence: float) -> float:
+def how_sure(*evidence: float) -> float:
     """How sure something is, from pieces of evidence that are each 0 at the limit and 1 when there is no doubt."""
     return round(float(np.clip(0.5 + 0.5 * min(evidence), 0.5, 0.99)), 2)
+
+
+TOGETHER = milliseconds(300)
+"""Flat tops that are no further apart are one place: nobody judges each by itself."""
+
+
+def _clipped(samples: Sound) -> list[Place]:
+    """Stretches with flat tops, with how many there are and how long the longest lasts."""
+    found: list[Place] = []
+    for top in levels.flat_tops(samples):
+        wide = Span(max(0, top.start - BESIDE_TOPS), min(len(samples), top.end + BESIDE_TOPS))
+        before = found[-1] if found and wide.start - found[-1].span.end < TOGETHER else None
+        if before and wide.end - before.span.start <= LONGEST_CLIPPED:
+            settings = {"tops": before.settings["tops"] + 1, "longest": max(before.settings["longest"], top.length)}
+            found[-1] = Place("clipped", Span(before.span.start, wide.end), 1.0, settings)
+        else:
+            found.append(Place("clipped", wide, 1.0, {"tops": 1.0, "longest": float(top.length)}))
+    return [replace(one, settings={**one.settings, "over": _over(samples, one.span)}) for one in found]
+
+
+def _over(samples: Sound, span: Span) -> float:
+    """dB by which a stretch would lie above full scale with its tops drawn anew."""
+    first, last = max(0, span.start - CONTEXT), min(len(samples), span.end + CONTEXT)
+    drawn = with_tops(samples[first:last], span.start - first, span.length)
+    return round(max(0.0, levels.decibels(float(np.max(np.abs(drawn))))), 1)
+
+
+HUM_HEARD = 50.0
+"""dB below the voice: hum that lies deeper is not heard with it."""
+_AWAY = milliseconds(120)
+
+
+def _hum(samples: Sound, heard: Heard) -> list[Place]:
+    """Hum of the mains in the quiet between the phrases: of the whole reading."""
+    free = np.ones(len(samples), dtype=bool)
+    for span in heard.phrases:
+        free[max(0, span.start - _AWAY) : span.end + _AWAY] = False
+    quiet = samples[free]
+    if len(quiet) < SHORTEST:
+        return []
+    spoken = np.concatenate([samples[max(0, span.start) : span.end] for span in heard.phrases])
+    found, voice = listen(quiet), levels.decibels(float(np.sqrt(np.mean(spoken.astype(np.float64) ** 2))))
+    below = voice - found.hum
+    if not found.mains or below > HUM_HEARD:
+        return []
+    settings = {"mains": float(found.mains), "below": round(below, 1)}
+    return [Place("hum", Span(0, len(samples)), how_sure((HUM_HEARD - below) / 15.0), settings)]
 
 
 SHORTEST_BREATH, LONGEST_BREATH, LONGEST_CONSONANT = 32, 200, 56
@@ -109,7 +164,7 @@ def _breaths(frames: Frames) -> list[Place]:
         # An f or an h between two vowels is a consonant: a breath that short leaves a pause on one side.
         if after_word and frames.voiced[last : last + 12].any() and length < LONGEST_CONSONANT:
             continue
-        sure = _sure((4.0 - bright) / 6.0, (apart - 6.0) / 8.0, (length - SHORTEST_BREATH) / 24, (top - quiet - 8) / 8)
+        sure = how_sure((4.0 - bright) / 6.0, (apart - 6.0) / 8.0, (length - SHORTEST_BREATH) / 24, (top - quiet - 8) / 8)
         span = Span(max(0, first - 1) * HOP, (last + 1) * HOP)
         found.append(Place("breath", span, sure, {"decibel": BREATH_LOWERED}))
     return found
@@ -140,12 +195,19 @@ def _clicks(samples: Sound, frames: Frames) -> list[Place]:
         start = max(0, (first - 1) * _CLICK_FRAME)
         span = Span(start, min(len(samples), start + min(milliseconds(10), (last - first + 3) * _CLICK_FRAME)))
         if not found or span.start > found[-1].span.end:
-            found.append(Place("click", span, _sure((top - float(around[first]) - 12.0) / 12.0)))
+            found.append(Place("click", span, how_sure((top - float(around[first]) - 12.0) / 12.0)))
     return found
 
 
-def _plosives(samples: Sound, heard: Heard) -> list[Place]:
-    """Thumps below 55 Hz, where no voice has its pitch, that stand far out of what else there is so low, beside speech."""
+LONGEST_PLOSIVE = milliseconds(300)
+
+
+def _lows(samples: Sound, heard: Heard) -> list[Place]:
+    """Thumps below 55 Hz, where no voice has its pitch, that stand far out of what else there is so low.
+
+    A short one beside speech is a plosive. What lasts longer, or lies in a pause, is rumble: a stand that was touched, a
+    step.
+    """
     low = sosfilt(butter(6, 55, "low", fs=SAMPLE_RATE, output="sos"), samples.astype(np.float64))
     hop = milliseconds(10)
     rows = low[: len(low) // hop * hop].reshape(-1, hop)
@@ -153,13 +215,23 @@ def _plosives(samples: Sound, heard: Heard) -> list[Place]:
     whole = samples[: len(low) // hop * hop].reshape(-1, hop).astype(np.float64)
     loud = 10.0 * np.log10(np.maximum(np.mean(whole**2, axis=1), 1e-12))
     usual, voice = float(np.percentile(level, 75)), float(np.percentile(loud, 90))
-    limit = max(usual + 18.0, voice - 8.0)
-    found = []
+    limit, low_limit = max(usual + 18.0, voice - 8.0), max(usual + 15.0, voice - 20.0)
+    found = list[Place]()
+    # A wave so low goes through nothing twice a cycle: it is one.
+    for first, last in runs(maximum_filter1d((level > low_limit).astype(np.int8), 9).astype(bool)):
+        span = Span(max(0, first - 1) * hop, min(len(samples), (last + 1) * hop))
+        if LONGEST_PLOSIVE < span.length <= LONGEST_RUMBLE:
+            found.append(Place("rumble", span, how_sure((float(level[first:last].max()) - low_limit) / 10.0)))
+    rumbling = [one.span for one in found]
     for first, last in runs(level > limit):
         span = Span(max(0, first - 2) * hop, min(len(samples), (last + 4) * hop))
         near = any(p.start - milliseconds(150) < span.end and span.start < p.end + milliseconds(150) for p in heard.phrases)
-        if near and last - first <= 30:
-            found.append(Place("plosive", span, _sure((float(level[first:last].max()) - limit) / 8.0)))
+        if not near or (last - first) * hop > LONGEST_PLOSIVE or any(span.meets(one) for one in rumbling):
+            continue
+        sure = how_sure((float(level[first:last].max()) - limit) / 8.0)
+        if found and found[-1].kind == "plosive" and found[-1].span.meets(span):
+            span, sure = Span(found[-1].span.start, max(found[-1].span.end, span.end)), max(sure, found.pop().sure)
+        found.append(Place("plosive", span, sure))
     return found
 
 
@@ -169,6 +241,8 @@ LONGEST_NOISE, SHORTEST_NOISE = milliseconds(1_200), milliseconds(15)
 MOST_LOWERED = -40.0
 
 
+ONE_COUGH = milliseconds(150)
+"""Bursts that are no further apart are one noise."""
 ABRUPT = 20.0
 """dB by which a cough rises within 20 ms; a breath takes longer."""
 _LONGER_THAN_A_CLICK = 5
@@ -176,7 +250,7 @@ _LONGER_THAN_A_CLICK = 5
 
 
 def _noises(
-    samples: Sound, heard: Heard, breaths: Sequence[Span], clicks: Sequence[Span], plosives: Sequence[Span]
+    samples: Sound, heard: Heard, breaths: Sequence[Span], clicks: Sequence[Span], lows: Sequence[Span]
 ) -> list[Place]:
     """What stands out of the room between the words and is neither breath nor click: a cough, a knock, a page, a chair."""
     sound = sosfilt(butter(2, 60, "high", fs=SAMPLE_RATE, output="sos"), samples.astype(np.float64))
@@ -192,12 +266,14 @@ def _noises(
     loud = (level > limit) & beside
     # Of one cough several bursts are heard.
     joined = maximum_filter1d(loud.astype(np.int8), milliseconds(90) // HOP).astype(bool) & beside
-    found = []
+    found = list[Place]()
     for first, last in runs(joined):
         span = Span(first * HOP, min(len(samples), last * HOP))
-        if not SHORTEST_NOISE <= span.length <= LONGEST_NOISE or any(span.meets(one) for one in plosives):
+        if not SHORTEST_NOISE <= span.length <= LONGEST_NOISE or any(span.meets(one) for one in lows):
             continue
         if loud[first:last].sum() < _LONGER_THAN_A_CLICK and any(span.meets(one) for one in clicks):
+            continue
+        if not all(_apart(level, limit, span, phrase) for phrase in heard.phrases):
             continue
         edge = level[max(0, first - 6) : last]
         abrupt = len(edge) > 4 and float((edge[4:] - edge[:-4]).max()) >= ABRUPT
@@ -205,8 +281,26 @@ def _noises(
             continue
         top = float(np.percentile(level[first:last], 90))
         lowered = max(MOST_LOWERED, min(-6.0, round(quiet - top)))
-        found.append(Place("noise", span, _sure((float(level[first:last].max()) - limit) / 10.0), {"decibel": lowered}))
+        sure = how_sure((float(level[first:last].max()) - limit) / 10.0)
+        if found and span.start - found[-1].span.end <= ONE_COUGH:
+            before = found.pop()
+            lowered = min(lowered, round(before.settings["decibel"]))
+            span, sure = Span(before.span.start, span.end), max(sure, before.sure)
+        found.append(Place("noise", span, sure, {"decibel": lowered}))
     return found
+
+
+_DIP = 4
+"""Frames of 5 ms."""
+
+
+def _apart(level: NDArray[np.float64], limit: float, span: Span, phrase: Span) -> bool:
+    """Whether it gets quiet between a noise and a phrase beside it: what does not may be a sound of the words."""
+    first, last = (span.end, phrase.start) if span.end <= phrase.start else (phrase.end, span.start)
+    if not 0 <= last - first < 2 * APART:
+        return last > first
+    between = level[first // HOP : last // HOP]
+    return int(np.count_nonzero(between < limit)) >= _DIP
 
 
 def _gaps(heard: Heard, natural: int) -> list[Place]:
@@ -215,7 +309,7 @@ def _gaps(heard: Heard, natural: int) -> list[Place]:
     longest = max(LONGEST_GAP, round(1.6 * natural))
     for one, other in zip(heard.phrases, heard.phrases[1:], strict=False):
         if other.start - one.end > longest:
-            sure = _sure((other.start - one.end - longest) / longest)
+            sure = how_sure((other.start - one.end - longest) / longest)
             found.append(Place("gap", Span(one.end, other.start), sure, {"keep": float(natural)}))
     return found
 

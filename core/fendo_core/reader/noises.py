@@ -83,6 +83,13 @@ def thump(level: float, rng: np.random.Generator) -> Sound:
     return _at_peak(np.asarray(modes) + tick, level)
 
 
+def handling(level: float, rng: np.random.Generator) -> Sound:
+    """A stand that is touched: brown noise for half a second to two, which comes and goes."""
+    count = milliseconds(int(rng.integers(500, 2_000)))
+    low = sosfilt(butter(2, [12, 90], "band", fs=SAMPLE_RATE, output="sos"), rng.standard_normal(count))
+    return _at_peak(np.asarray(low) * np.hanning(count) ** 0.5, level)
+
+
 def key_press(level: float, rng: np.random.Generator) -> Sound:
     """A key going down and up: two clicks, and the desk under them."""
     count = milliseconds(140)

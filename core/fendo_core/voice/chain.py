@@ -52,6 +52,12 @@ STAGES: tuple[StageKind, ...] = (
         (Setting("threshold", -80.0, -20.0, -50.0, "dBFS"),),
     ),
     StageKind(
+        "levelling",
+        "Levelling",
+        "lifts quiet phrases and lowers loud ones, slowly, towards the reading so far",
+        (Setting("most", 1.0, 9.0, 4.0, "dB"),),
+    ),
+    StageKind(
         "sibilance",
         "Sibilance",
         "holds back s and sh where they are sharper than the threshold",
@@ -66,16 +72,19 @@ STAGES: tuple[StageKind, ...] = (
     StageKind(
         "tone",
         "Tone",
-        "warmth below 160 Hz, presence around 3 kHz, air above 8 kHz",
+        "warmth below 160 Hz, body around 350 Hz, presence around 3 kHz, air above 8 kHz",
         (
             Setting("warmth", -9.0, 9.0, 0.0, "dB"),
+            Setting("body", -9.0, 9.0, 0.0, "dB"),
             Setting("presence", -9.0, 9.0, 0.0, "dB"),
             Setting("air", -9.0, 9.0, 0.0, "dB"),
         ),
     ),
 )
-"""In the order in which they work: what is to be taken away goes before what lifts the quiet."""
+"""In the order in which they work to start with: what is to be taken away goes before what lifts the quiet."""
 STAGE_KINDS = tuple(one.kind for one in STAGES)
+MOVABLE = ("levelling", "sibilance", "compressor", "tone")
+"""Stages that may stand in another order among themselves. What cleans a voice stays before them."""
 
 
 @dataclass(frozen=True, slots=True)

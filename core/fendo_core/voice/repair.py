@@ -9,16 +9,21 @@ from numpy.typing import NDArray
 from scipy.linalg import solve_toeplitz
 from scipy.signal import butter, sosfiltfilt
 
+from fendo_core.audio.levels import flat_tops
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 Sound: TypeAlias = NDArray[np.float32]
 
-RepairKind: TypeAlias = Literal["gain", "breath", "noise", "click", "plosive", "gap", "clipped", "false start", "put in"]
+RepairKind: TypeAlias = Literal[
+    "gain", "breath", "noise", "level",
+    "click", "plosive", "rumble", "clipped",
+    "gap", "false start", "put in", "hum", "dull",
+]  # fmt: skip
 REPAIR_KINDS: tuple[RepairKind, ...] = get_args(RepairKind)
-"""The last four mend nothing: switched off, they say that somebody heard the place and left it as it is."""
-LOUDER: frozenset[RepairKind] = frozenset({"gain", "breath", "noise"})
+"""The last five mend nothing: switched off, they say that somebody heard the place and left it as it is."""
+LOUDER: frozenset[RepairKind] = frozenset({"gain", "breath", "noise", "level"})
 """Kinds that make a stretch louder or quieter."""
-REDRAWN: frozenset[RepairKind] = frozenset({"click", "plosive"})
+REDRAWN: frozenset[RepairKind] = frozenset({"click", "plosive", "rumble", "clipped"})
 """Kinds that put other samples in its place."""
 
 RAMP = milliseconds(8)
@@ -26,9 +31,18 @@ RAMP = milliseconds(8)
 CONTEXT = milliseconds(250)
 """Samples on either side of a stretch that its mend looks at."""
 LONGEST_CLICK = milliseconds(12)
+LONGEST_RUMBLE = LONGEST_CLIPPED = milliseconds(4_000)
 _ORDER = 48
 _THUMP = 140.0
-"""Hz below which a plosive's thump is taken away."""
+"""Hz below which a plosive's thump is taken away, and rumble."""
+BESIDE_TOPS = RAMP + milliseconds(2)
+"""A clipped stretch reaches so far beyond its tops: within that it is lowered, where they would not fit."""
+LONGEST_TOP = milliseconds(2)
+"""A flat top that lasts longer can't be told from what lies beside it."""
+MOST_LOWERED = 3.0
+"""dB."""
+_FULL = 0.985
+"""Where the highest of rebuilt tops comes to lie, if it would lie above."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +51,7 @@ class Repair:
 
     Attributes:
         span: samples of the recording.
-        settings: `decibel` for a gain, a breath or a noise.
+        settings: `decibel` for what is made louder or quieter.
         on: switched off it is kept and does nothing.
     """
 
@@ -108,8 +122,10 @@ def _padded(samples: Sound, first: int) -> Callable[[int, int], Sound]:
 
 
 def redrawn(repair: Repair, raw: Callable[[int, int], Sound]) -> Sound:
-    """What a click or a plosive is replaced by, shape (span.length,)."""
+    """What a click, a plosive, rumble or a clipped stretch is replaced by, shape (span.length,)."""
     span = repair.span
+    if repair.kind == "clipped":
+        return rebuilt(raw(span.start - CONTEXT, span.end + CONTEXT), CONTEXT, span.length)
     if repair.kind == "click":
         around = raw(span.start - CONTEXT // 4, span.end + CONTEXT // 4)
         return interpolated(around, CONTEXT // 4, span.length)
@@ -121,6 +137,38 @@ def redrawn(repair: Repair, raw: Callable[[int, int], Sound]) -> Sound:
     inner = slice(CONTEXT, CONTEXT + span.length)
     without: Sound = (around[inner] - share * low[inner]).astype(np.float32)
     return without
+
+
+def rebuilt(around: Sound, before: int, length: int) -> Sound:
+    """`length` samples from sample `before` of `around` on, with their flat tops drawn from what lies beside them.
+
+    Where the highest does not fit below full scale the whole stretch is lowered until it does, by ramps, but by no more
+    than `MOST_LOWERED`: a voice that gets much quieter for a word sounds worse than one that is clipped.
+    """
+    inner = with_tops(around, before, length)
+    peak = float(np.max(np.abs(inner), initial=0.0))
+    if peak <= _FULL:
+        return inner
+    lowered = max(_FULL / peak, 10.0 ** (-MOST_LOWERED / 20.0))
+    ramp = max(1, min(RAMP, length // 3))
+    at = np.arange(length)
+    share = np.clip(np.minimum(at + 1, length - at) / ramp, 0.0, 1.0)
+    found: Sound = np.clip(inner * (1.0 - share * (1.0 - lowered)), -1.0, 1.0).astype(np.float32)
+    return found
+
+
+def with_tops(around: Sound, before: int, length: int) -> Sound:
+    """The same without being lowered: what is drawn may lie above full scale, and never below the flat top."""
+    found, reach = around.copy(), CONTEXT // 4
+    for top in flat_tops(around[before : before + length], likely=True):
+        start, count = top.start + before, top.length
+        if count > LONGEST_TOP or start < 8:
+            continue
+        a, b = max(0, start - reach), min(len(found), start + count + reach)
+        drawn = interpolated(found[a:b], start - a, count)
+        flat = around[start : start + count]
+        found[start : start + count] = np.sign(flat) * np.maximum(np.abs(flat), np.sign(flat) * drawn)
+    return found[before : before + length]
 
 
 def interpolated(around: Sound, before: int, length: int) -> Sound:

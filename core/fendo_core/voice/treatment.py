@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from scipy.signal import butter, iirnotch, lfilter, sosfilt, sosfreqz, tf2sos
 
 from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.voice import levelling, steady
 from fendo_core.voice.chain import Chain
-from fendo_core.voice.steady import AHEAD, SteadyNoise
 
 Sound: TypeAlias = NDArray[np.float32]
 Worker: TypeAlias = Callable[[Sound], Sound]
@@ -172,9 +172,10 @@ def _sibilance(settings: Mapping[str, float]) -> Worker:
 
 def _tone(settings: Mapping[str, float]) -> NDArray[np.float64]:
     low = _shelf(160.0, settings["warmth"], high=False)
-    bell = _bell(3_000.0, settings["presence"], 0.8)
+    body = _bell(350.0, settings.get("body", 0.0), 0.9)
+    presence = _bell(3_000.0, settings["presence"], 0.8)
     high = _shelf(8_000.0, settings["air"], high=True)
-    return np.concatenate((low, bell, high))
+    return np.concatenate((low, body, presence, high))
 
 
 def _bell(hertz: float, decibel: float, q: float) -> NDArray[np.float64]:
@@ -216,9 +217,10 @@ def _maker(kind: str) -> Callable[[Mapping[str, float]], Worker]:
     return lambda settings: _filtered(_FILTERS[kind](settings))
 
 
-_AHEAD = {"steady": AHEAD}
+_AHEAD = {"steady": steady.AHEAD, "levelling": levelling.AHEAD}
 _MAKERS: dict[str, Callable[[Mapping[str, float]], Worker]] = {
-    "steady": lambda settings: SteadyNoise(settings["most"]),
+    "steady": lambda settings: steady.SteadyNoise(settings["most"]),
+    "levelling": lambda settings: levelling.Levelling(settings["most"]),
     "noise": _noise,
     "sibilance": _sibilance,
     "compressor": _compressor,

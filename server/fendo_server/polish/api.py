@@ -1,5 +1,6 @@
 """Polish over HTTP: what is suspicious, what was mended, how lines are treated, and how a place sounds."""
 
+from dataclasses import replace
 from typing import Any
 from uuid import UUID
 
@@ -13,17 +14,18 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from fendo_core.audio import pcm
-from fendo_core.polish.edits import checked
-from fendo_core.polish.places import MARKED, marked, open_places, said
-from fendo_core.polish.scan import Place
+from fendo_core.polish.edits import PRODUCTION, checked
+from fendo_core.polish.places import MARKED, can_be_mended, marked, open_places, said, stage_for, with_stage
+from fendo_core.polish.scan import STAGED, Place
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_core.voice import Comp
 from fendo_core.voice import Place as Map
-from fendo_core.voice.chain import STAGE_KINDS, STAGES, STARTS
+from fendo_core.voice.chain import MOVABLE, STAGE_KINDS, STAGES, STARTS, Chain, StageKind
 from fendo_core.voice.repair import REPAIR_KINDS, Repair
 from fendo_server.access import get_owned
 from fendo_server.polish import jobs
-from fendo_server.polish.scans import scans
+from fendo_server.polish.scans import UNLIKE, scans
 from fendo_server.polish.treating_api import KeptTreatmentSerializer, kept_rows
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import state
@@ -31,11 +33,21 @@ from fendo_server.productions.models import Production
 from fendo_server.productions.serializers import DAY, ChainSerializer, SpanField
 from fendo_server.script.models import Line
 from fendo_server.voice.models import Recording
+from fendo_server.voice.polish import Polish
 from fendo_server.voice.sounding import wav_of
 from fendo_server.work import running
 from fendo_server.work.api import JobSerializer
 
 LONGEST_STRETCH = 20 * SAMPLE_RATE
+WHOLE = {*STAGED, *UNLIKE}
+"""Kinds of places that are of a whole reading."""
+
+
+class ScopeSerializer(serializers.Serializer):
+    """How a scope is treated."""
+
+    scope = serializers.CharField()
+    chain = ChainSerializer()
 
 
 class PlaceSerializer(serializers.Serializer):
@@ -49,10 +61,13 @@ class PlaceSerializer(serializers.Serializer):
     source = SpanField(help_text="samples of the recording")
     span = SpanField(help_text="programme samples")
     sure = serializers.FloatField(help_text="0..1")
-    decibel = serializers.FloatField(help_text="by which a breath is lowered")
+    decibel = serializers.FloatField(help_text="by which it is lifted, or lowered")
     keep = serializers.IntegerField(help_text="samples of a gap that stay")
+    mains = serializers.FloatField(help_text="Hz of a hum; 0: none")
     text = serializers.CharField()
     mend = serializers.CharField()
+    mends = serializers.BooleanField(help_text="it can be mended; else it is best read again")
+    treatments = ScopeSerializer(many=True, help_text="where a treatment mends it: that of the line, then of all lines")
 
 
 class RepairSerializer(serializers.Serializer):
@@ -84,13 +99,11 @@ class StageKindSerializer(serializers.Serializer):
     name = serializers.CharField()
     help = serializers.CharField()
     settings = SettingSerializer(many=True)
+    movable = serializers.SerializerMethodField(help_text="it may stand in another order among those that are")
 
-
-class ScopeSerializer(serializers.Serializer):
-    """How a scope is treated."""
-
-    scope = serializers.CharField()
-    chain = ChainSerializer()
+    def get_movable(self, one: StageKind) -> bool:
+        """Whether it can be moved."""
+        return one.kind in MOVABLE
 
 
 class PolishSerializer(serializers.Serializer):
@@ -115,12 +128,15 @@ def room(request: Request, production_id: UUID) -> Response:
     for one in present.repairs.values():
         settled.setdefault(one.recording, []).append(one)
     places, repairs, unscanned = [], [], 0
+    polish = Polish(production, present)
     for line, (voice, comp) in sounding(present).items():
         unscanned += bool(comp.recordings - known.keys())
+        chain = polish.chain(comp, line)
         for name in sorted(comp.recordings):
-            for place, span in open_places(comp, name, known.get(name, ()), settled.get(name, ())):
-                text, mend = said(place)
-                places.append(_place(line, voice, name, place, span) | {"text": text, "mend": mend})
+            for place, span in open_places(comp, name, known.get(name, ()), settled.get(name, ()), chain):
+                shown, at = _shown(comp, name, place, span)
+                row = _place(line, voice, name, shown, at)
+                places.append(row | {"treatments": _treatments(line, place, chain, present.chains.get(PRODUCTION))})
             for one in settled.get(name, ()):
                 for at in Map(comp).spans_in_programme(name, [one.span])[:1]:
                     repairs.append(_repair(line, one, at))
@@ -138,9 +154,30 @@ def room(request: Request, production_id: UUID) -> Response:
     return Response(PolishSerializer(body).data)
 
 
+def _shown(comp: Comp, recording: str, place: Place, span: Span) -> tuple[Place, Span]:
+    """A place of a whole reading as far as it sounds in the line, and is heard at once; another one as it is."""
+    if place.kind not in WHOLE:
+        return place, span
+    own = next(one for one in comp.segments if one.recording == recording and one.source.meets(place.span))
+    first = max(own.source.start, place.span.start)
+    last = min(own.source.end, place.span.end, first + LONGEST_STRETCH)
+    start = comp.at + own.comp_at(first)
+    return replace(place, span=Span(first, last)), Span(start, max(comp.at + own.comp_at(last), start + 1))
+
+
+def _treatments(line: str, place: Place, chain: Chain | None, of_all: Chain | None) -> list[dict[str, object]]:
+    """The treatments that would mend a place: of its line alone, and of all lines where that makes sense."""
+    if place.kind not in STAGED:
+        return []
+    stage, settings = stage_for(place)
+    scopes = [(f"line:{line}", chain), *([(PRODUCTION, of_all)] if place.kind == "hum" else [])]
+    return [{"scope": scope, "chain": checked(with_stage(one, stage, settings)).as_row()} for scope, one in scopes]
+
+
 def _place(line: str, voice: str, recording: str, place: Place, span: Span) -> dict[str, object]:
+    text, mend = said(place)
     return {
-        "id": f"{recording}:{place.kind}:{place.span.start}",
+        "id": f"{line}:{recording}:{place.kind}:{place.span.start}",
         "line": line,
         "voice": voice,
         "recording": recording,
@@ -150,6 +187,11 @@ def _place(line: str, voice: str, recording: str, place: Place, span: Span) -> d
         "sure": place.sure,
         "decibel": place.settings.get("decibel", 0.0),
         "keep": int(place.settings.get("keep", 0)),
+        "mains": place.settings.get("mains", 0.0),
+        "text": text,
+        "mend": mend,
+        "mends": can_be_mended(place),
+        "treatments": [],
     }
 
 
@@ -192,9 +234,7 @@ def mark(request: Request, line_id: UUID) -> Response:
         raise Problem(422, "Not read yet", "Nobody has read this line yet, so nothing can be marked in it.")
     span = Span(values["first"], values["last"])
     recording, place = marked(one[1], span, values["kind"])
-    text, mend = said(place)
-    row = _place(str(line.pk), one[0], recording, place, span) | {"text": text, "mend": mend}
-    return Response(PlaceSerializer(row).data)
+    return Response(PlaceSerializer(_place(str(line.pk), one[0], recording, place, span)).data)
 
 
 class ScanSerializer(serializers.Serializer):
@@ -224,6 +264,7 @@ class AuditionQuery(serializers.Serializer):
     mend = serializers.ChoiceField(REPAIR_KINDS, required=False, help_text="not said: as it was read")
     decibel = serializers.FloatField(default=0.0, min_value=-40.0, max_value=20.0)
     keep = serializers.IntegerField(default=0, min_value=0)
+    mains = serializers.FloatField(default=50.0, min_value=45.0, max_value=65.0)
 
 
 @extend_schema(
@@ -243,9 +284,10 @@ def stretch(request: Request, recording_id: UUID) -> HttpResponseBase:
     first, last, mend = values["first"], values["last"], values.get("mend")
     if not 0 < last - first <= LONGEST_STRETCH or last > recording.length:
         raise Problem(422, "Not possible", "A place lies inside its recording and is at most 20 s long.")
-    place = Span(first, last)
+    settings = {name: float(values[name]) for name in ("decibel", "keep", "mains")}
+    place = Place(mend or "gain", Span(first, last), 1.0, settings)
     try:
-        sound = jobs.auditioned(recording, place, mend, values["decibel"], values["keep"])
+        sound = jobs.auditioned(recording, place, mended=bool(mend))
     except ValueError as error:
         raise Problem(422, "Not possible", f"This can’t be heard so: {error}.") from error
     return HttpResponse(wav_of(pcm.from_integers(pcm.from_floats(sound))), content_type="audio/wav")

@@ -1,17 +1,23 @@
 """Long work of Polish: scanning what sounds, and making treated voices."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
-from fendo_core.polish.scan import CUTS, Place, natural_gap, scan
+from fendo_core.polish.neighbours import unlike_places
+from fendo_core.polish.places import stage_for
+from fendo_core.polish.scan import CUTS, STAGED, Place, natural_gap, scan
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp, render_whole, tighten
-from fendo_core.voice.repair import Repair, RepairKind
+from fendo_core.voice.chain import made
+from fendo_core.voice.repair import Repair
+from fendo_core.voice.treatment import treated
 from fendo_server.polish import scans
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
+from fendo_server.takes.comparison import leading_readings
 from fendo_server.takes.models import Take
 from fendo_server.voice import reading
 from fendo_server.voice.models import Recording
@@ -40,6 +46,8 @@ def scan_voices(progress: running.Progress) -> dict[str, Any]:
         progress(number / len(found), f"listening to {number + 1} of {len(found)}")
         places = scanned(recording, usual)
         scans.keep(recording, places)
+    beside = [(one.take, one.like) for one in leading_readings(present, paced=False)]
+    scans.keep_unlike(production, unlike_places(beside, as_recorded=production.speech_level is None))
     production.touch()
     return {"recordings": len(found)}
 
@@ -52,7 +60,10 @@ def scanned(recording: Recording, natural: int | None) -> list[Place]:
         end = min(length, start + STRETCH)
         for place in scan(reading.read_sound(recording.path, start, end), natural):
             at = Span(place.span.start + start, place.span.end + start)
-            if not any(kind == place.kind and other.span.meets(at) for (kind, _), other in found.items()):
+            before = next((one for one in found.values() if one.kind == place.kind and one.kind in STAGED), None)
+            if before:
+                found[place.kind, before.span.start] = replace(before, span=Span(before.span.start, at.end))
+            elif not any(kind == place.kind and other.span.meets(at) for (kind, _), other in found.items()):
                 found[place.kind, at.start] = Place(place.kind, at, place.sure, place.settings)
     return sorted(found.values(), key=lambda place: place.span)
 
@@ -78,17 +89,21 @@ def make_all(progress: running.Progress) -> dict[str, Any]:
     return {"voices": len(comps)}
 
 
-def auditioned(recording: Recording, span: Span, mend: RepairKind | None, decibel: float, keep: int) -> np.ndarray:
+def auditioned(recording: Recording, place: Place, mended: bool) -> np.ndarray:
     """A place with half a second around it: as it was read, or with its mend.
 
     Raises:
         ValueError: when it can't be mended so.
     """
-    first = max(0, span.start - SAMPLE_RATE // 2)
-    last = min(reading.samples_of(recording.path), span.end + SAMPLE_RATE // 2)
+    first = max(0, place.span.start - SAMPLE_RATE // 2)
+    last = min(reading.samples_of(recording.path), place.span.end + SAMPLE_RATE // 2)
     comp, repairs = Comp.of_take(str(recording.pk), Span(first, last), None, 0), ()
-    if mend in CUTS:
-        comp = tighten(comp, Span(span.start - first, span.end - first), keep)
-    elif mend:
-        repairs = (Repair("", str(recording.pk), mend, span, {"decibel": decibel}),)
-    return render_whole(comp, reading.reader_for(recording.production, comp.recordings), repairs)
+    if mended and place.kind in CUTS:
+        comp = tighten(comp, place.span.shifted(-first), int(place.settings["keep"]))
+    elif mended:
+        repairs = (Repair("", str(recording.pk), place.kind, place.span, place.settings),)
+    sound = render_whole(comp, reading.reader_for(recording.production, comp.recordings), repairs)
+    if not mended or place.kind not in STAGED:
+        return sound
+    kind, settings = stage_for(place)
+    return treated(sound, made(kind, **{kind: settings}))

@@ -1,5 +1,6 @@
 """What scans have found, as the core knows it."""
 
+from collections.abc import Iterable
 from typing import Any
 
 from fendo_core.polish.places import of_words
@@ -12,6 +13,8 @@ from fendo_server.voice.models import Recording, Scan
 
 SPOKEN = ("false start", "put in")
 """Kinds that the read check finds."""
+UNLIKE = ("level", "dull")
+"""Kinds that are found beside other lines."""
 
 
 def scans(production: Production) -> dict[str, list[Place]]:
@@ -24,6 +27,18 @@ def keep(recording: Recording, places: list[Place]) -> None:
     """Keep what a scan has found, and what the read check has found in the recording's takes."""
     rows = [as_row(place) for place in places if place.kind not in SPOKEN] + _spoken(recording)
     Scan.objects.update_or_create(recording=recording, defaults={"places": sorted(rows, key=lambda row: row[1])})
+
+
+def keep_unlike(production: Production, places: Iterable[tuple[str, Place]]) -> None:
+    """Keep which takes sound unlike the lines around them, by recording; what was kept of that before goes."""
+    by_recording: dict[str, list[list[Any]]] = {}
+    for recording, place in places:
+        by_recording.setdefault(recording, []).append(as_row(place))
+    for one in Scan.objects.filter(recording__production=production):
+        rows = [row for row in one.places if row[0] not in UNLIKE] + by_recording.get(str(one.recording_id), [])
+        if rows != one.places:
+            one.places = sorted(rows, key=lambda row: row[1])
+            one.save(update_fields=["places"])
 
 
 def words_are_known(recording: Recording) -> None:

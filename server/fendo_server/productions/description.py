@@ -26,6 +26,7 @@ from fendo_server.productions.models import Change, Production
 from fendo_server.takes.description import take_rows, voices
 from fendo_server.takes.levels import Ducks
 from fendo_server.takes.models import Take
+from fendo_server.voice.polish import Polish
 
 
 def line_rows(production: Production, present: State, only: Iterable[Line] | None = None) -> list[dict[str, Any]]:
@@ -224,7 +225,7 @@ def _common(production: Production, present: State) -> dict[str, Any]:
         "revision": production.revision,
         "undo": undo.label if undo else None,
         "redo": redo.label if redo else None,
-        "to_do": to_do(present, with_takes, places.left(present, scans(production))),
+        "to_do": to_do(present, with_takes, places.left(present, scans(production), Polish(production, present).chain)),
         "crossing": out_of_order(present.lines),
         "sayings": [{"word": word, "said": said} for _, (word, said) in sorted(present.sayings.items())],
     }

@@ -2,6 +2,7 @@
 
 import logging
 from collections.abc import Iterable, Mapping
+from typing import NamedTuple
 from uuid import UUID
 
 import numpy as np
@@ -11,7 +12,7 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from fendo_core.production.state import State
+from fendo_core.production.state import State, TakeRef
 from fendo_core.script.pace import expected_length
 from fendo_core.takes.character import FEATURES, Sounded, character_of, differences, outstanding, said
 from fendo_core.takes.standing import first_suggestions, leading_take
@@ -65,37 +66,45 @@ def compared(request: Request, production_id: UUID) -> Response:
     """How the lines of a production sound beside one another."""
     production = get_owned(Production, request.user, production_id)
     present = state.load(production)
-    lines, sounded = _sounded(present)
+    readings = leading_readings(present)
+    sounded = [one.like for one in readings]
     by = differences(sounded)
     out = outstanding(sounded, by)
     first_picked, first_of = first_suggestions(present)
     rows = [
         {
-            "line": line,
+            "line": one.line,
             "by": [None if np.isnan(value) else round(float(value), 2) for value in row],
             "out": (~np.isnan(apart)).tolist(),
             "unlike": list(said(apart)),
         }
-        for line, row, apart in zip(lines, by, out, strict=True)
+        for one, row, apart in zip(readings, by, out, strict=True)
     ]
     features = [{"name": one.name, "unit": one.unit, "least": one.least} for one in FEATURES]
     return Response({"features": features, "lines": rows, "first_picked": first_picked, "first_of": first_of})
 
 
-def _sounded(present: State) -> tuple[list[str], list[Sounded]]:
-    """The lines that were read, and what stands for each of them, by numbers."""
+class Leading(NamedTuple):
+    """The take that is heard of a line, and what it is like."""
+
+    line: str
+    take: TakeRef
+    like: Sounded
+
+
+def leading_readings(present: State, paced: bool = True) -> list[Leading]:
+    """Those of the lines that were read, in order; `paced`: with their pace, too."""
     chosen = [(line, take) for line in present.lines if (take := leading_take(present, line))]
     known = _known(take.id for _, take in chosen)
-    lines, sounded = [], []
+    found = []
     for line, take in chosen:
         loudness, character_of, words = known.get(take.id, (None, None, ""))
         pitch, tone = character_of or (None, None)
         speech = (take.ends or 0) - (take.speaks or 0)
-        expected = expected_length(words, present.pace_of(line)) if words else 0
+        expected = expected_length(words, present.pace_of(line)) if words and paced else 0
         pace = expected / speech if speech > 0 and expected > 0 else None
-        lines.append(line.id)
-        sounded.append(Sounded(take.reader, loudness, pitch, tone, pace))
-    return lines, sounded
+        found.append(Leading(line.id, take, Sounded(take.reader, loudness, pitch, tone, pace)))
+    return found
 
 
 def _known(takes: Iterable[str]) -> Mapping[str, tuple[float | None, list[float] | None, str]]:

@@ -2944,13 +2944,22 @@ export interface components {
             sure: number;
             /**
              * Format: double
-             * @description by which a breath is lowered
+             * @description by which it is lifted, or lowered
              */
             decibel: number;
             /** @description samples of a gap that stay */
             keep: number;
+            /**
+             * Format: double
+             * @description Hz of a hum; 0: none
+             */
+            mains: number;
             text: string;
             mend: string;
+            /** @description it can be mended; else it is best read again */
+            mends: boolean;
+            /** @description where a treatment mends it: that of the line, then of all lines */
+            treatments: components["schemas"]["Scope"][];
         };
         /**
          * @description * `place_voice` - place_voice
@@ -3226,15 +3235,19 @@ export interface components {
          * @description * `gain` - gain
          *     * `breath` - breath
          *     * `noise` - noise
+         *     * `level` - level
          *     * `click` - click
          *     * `plosive` - plosive
-         *     * `gap` - gap
+         *     * `rumble` - rumble
          *     * `clipped` - clipped
+         *     * `gap` - gap
          *     * `false start` - false start
          *     * `put in` - put in
+         *     * `hum` - hum
+         *     * `dull` - dull
          * @enum {string}
          */
-        RepairKindEnum: "gain" | "breath" | "noise" | "click" | "plosive" | "gap" | "clipped" | "false start" | "put in";
+        RepairKindEnum: "gain" | "breath" | "noise" | "level" | "click" | "plosive" | "rumble" | "clipped" | "gap" | "false start" | "put in" | "hum" | "dull";
         /**
          * @description * `replace_words` - replace_words
          * @enum {string}
@@ -3823,18 +3836,21 @@ export interface components {
             name: string;
             help: string;
             settings: components["schemas"]["Setting"][];
+            /** @description it may stand in another order among those that are */
+            readonly movable: boolean;
         };
         /**
          * @description * `rumble` - rumble
          *     * `hum` - hum
          *     * `steady` - steady
          *     * `noise` - noise
+         *     * `levelling` - levelling
          *     * `sibilance` - sibilance
          *     * `compressor` - compressor
          *     * `tone` - tone
          * @enum {string}
          */
-        StageKindEnum: "rumble" | "hum" | "steady" | "noise" | "sibilance" | "compressor" | "tone";
+        StageKindEnum: "rumble" | "hum" | "steady" | "noise" | "levelling" | "sibilance" | "compressor" | "tone";
         /** @description A stage of a treatment. */
         StageRequest: {
             kind: components["schemas"]["StageKindEnum"];
@@ -6154,20 +6170,25 @@ export interface operations {
                 first: number;
                 keep?: number;
                 last: number;
+                mains?: number;
                 /**
                  * @description not said: as it was read
                  *
                  *     * `gain` - gain
                  *     * `breath` - breath
                  *     * `noise` - noise
+                 *     * `level` - level
                  *     * `click` - click
                  *     * `plosive` - plosive
-                 *     * `gap` - gap
+                 *     * `rumble` - rumble
                  *     * `clipped` - clipped
+                 *     * `gap` - gap
                  *     * `false start` - false start
                  *     * `put in` - put in
+                 *     * `hum` - hum
+                 *     * `dull` - dull
                  */
-                mend?: "gain" | "breath" | "noise" | "click" | "plosive" | "gap" | "clipped" | "false start" | "put in";
+                mend?: "gain" | "breath" | "noise" | "level" | "click" | "plosive" | "rumble" | "clipped" | "gap" | "false start" | "put in" | "hum" | "dull";
             };
             header?: never;
             path: {

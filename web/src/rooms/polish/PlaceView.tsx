@@ -1,6 +1,6 @@
 import { Button, SegmentedControl } from '@mantine/core'
 import { useQuery } from '@tanstack/react-query'
-import { useCallback } from 'react'
+import { useCallback, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import type { Line, Place, Production } from '../../api/client'
 import { useEngine } from '../../app/engine'
@@ -11,7 +11,7 @@ import { type Paint, useDrawing } from '../../page/drawing'
 import { Playhead } from '../../page/Playhead'
 import { drawWave, waveOf } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
-import { type Asked, isCut, isLevel, Sure, stretchOf } from './PolishRoom'
+import { type Asked, isCut, isLevel, isWhole, Sure, stretchOf } from './PolishRoom'
 import { spectrumOf } from './spectrum'
 
 type Props = {
@@ -35,7 +35,8 @@ export function PlaceView(props: Props) {
   const gap = place.kind === 'gap'
   const cut = isCut(place)
   const follows = closes ? 'moves up' : 'stays in sync'
-  const mends = place.kind !== 'clipped'
+  const { mends, treatments } = place
+  const everywhere = treatments.length > 1
   return (
     <div className="polish-view">
       <p className="quiet">
@@ -45,7 +46,7 @@ export function PlaceView(props: Props) {
         {place.text} {place.kind !== 'gain' && <Sure value={place.sure} />}
       </h1>
       <p className="polish-line">{line.text}</p>
-      <Drawn place={place} asked={asked} />
+      <Drawn place={place} asked={asked} onChange={props.onChange} />
       <p className="polish-mend" data-testid="place-mend">
         {isLevel(place)
           ? `${asked.decibel > 0 ? 'Lift' : 'Lower'} it by ${Math.abs(asked.decibel)} dB.`
@@ -55,7 +56,7 @@ export function PlaceView(props: Props) {
               ? `Take it out; what follows ${follows}.`
               : mends
                 ? `Proposed: ${place.mend}.`
-                : 'What is clipped can’t be mended well. Read the line again, or leave it as it is.'}
+                : 'Clipped too far to be drawn anew. Read the line again, or leave it as it is.'}
       </p>
       {cut && (
         <SegmentedControl
@@ -90,22 +91,23 @@ export function PlaceView(props: Props) {
             Mended
           </Button>
         )}
-        {mends && !cut && alike > 1 && (
+        {mends && !cut && (everywhere || (!treatments.length && alike > 1)) && (
           <Button variant="default" onClick={props.onAlike} data-testid="alike">
-            Mend all {alike} as sure
+            {everywhere ? 'In all lines' : `Mend all ${alike} as sure`}
           </Button>
         )}
       </div>
       <p className="takes-keys polish-keys">
         <Key action="play">hear both</Key> <Key action="asRead" /> <Key action="asMended">as read, mended</Key>{' '}
-        <Key action="accept">mend</Key> <Key action="leaveIt">leave</Key> <Key action="acceptAlike">all as sure</Key>{' '}
+        <Key action="accept">mend</Key> <Key action="leaveIt">leave</Key>{' '}
+        <Key action="acceptAlike">{everywhere ? 'in all lines' : 'all as sure'}</Key>{' '}
         {isLevel(place) && (
           <>
             <Key action="deeper" /> <Key action="lighter">3 dB more, less</Key>
           </>
         )}
         {cut && <Key action="gapCloses">moves up, or stays</Key>}
-        {!cut && (
+        {!isWhole(place) && !gap && (
           <>
             <Key action="edgeBack" /> <Key action="edgeOn">begins 5 ms earlier, later</Key>
           </>
@@ -120,9 +122,11 @@ const AROUND = SAMPLE_RATE / 2
 const FINE = SAMPLE_RATE / 500
 
 /** Waveforms of the place, as read and mended, with its spectrum beneath. */
-function Drawn({ place, asked }: { place: Place; asked: Asked }) {
+function Drawn({ place, asked, onChange }: { place: Place; asked: Asked; onChange: (by: Partial<Asked>) => void }) {
   const read = useStretch(stretchOf(place, asked, false))
-  const mended = useStretch(stretchOf(place, asked, place.kind !== 'clipped'))
+  const mended = useStretch(stretchOf(place, asked, place.mends))
+  const { moved, drag } = useEdges(place, asked, onChange)
+  const { first, last } = { ...asked, ...moved }
   const before = Math.min(AROUND, asked.first)
   const length = asked.last - asked.first
   const whole = before + length + AROUND
@@ -132,7 +136,8 @@ function Drawn({ place, asked }: { place: Place; asked: Asked }) {
         const perPoint = whole / width
         const wave = height * 0.58
         const box = { x: 0, y: 4, width, height: wave - 8 }
-        const [a, b] = [before / perPoint, (before + length) / perPoint]
+        const a = (before + first - asked.first) / perPoint
+        const b = (before + last - asked.first) / perPoint
         ctx.fillStyle = inks.wash
         ctx.fillRect(a, 0, b - a, height)
         if (read) drawWave(ctx, read.wave, box, 0, perPoint, inks.ink, true, FINE)
@@ -150,19 +155,65 @@ function Drawn({ place, asked }: { place: Place; asked: Asked }) {
         }
         drawBrackets(ctx, a, 2, Math.max(4, b - a), wave - 4, inks.ink, 1.4)
       },
-      [read, mended, before, length, whole],
+      [read, mended, before, whole, first, last, asked.first],
     ),
   )
   const start = place.span[0]! - before
   return (
     <div className="polish-drawn">
-      <canvas ref={canvas} role="img" aria-label={`${place.text}: waveform as read and mended, spectrum beneath`} />
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label={`${place.text}: waveform as read and mended, spectrum beneath`}
+        className={drag ? 'polish-edges' : undefined}
+        {...drag}
+      />
       <Playhead from={start} to={start + whole} playing />
       <span className="quiet polish-legend">
         <i className="as-read" /> as read <i className="as-mended" /> mended
       </span>
     </div>
   )
+}
+
+/** So near to an edge, in points, a press takes hold of it. */
+const NEAR = 14
+const SHORTEST = SAMPLE_RATE / 200
+
+/** The edges of a place, dragged on what is drawn. It keeps its scale meanwhile: `moved` is where they would go. */
+function useEdges(place: Place, asked: Asked, onChange: (by: Partial<Asked>) => void) {
+  const [moved, setMoved] = useState<Partial<Asked> | null>(null)
+  const held = useRef<{ edge: 'first' | 'last'; x: number; perPoint: number } | null>(null)
+  const before = Math.min(AROUND, asked.first)
+  const whole = before + asked.last - asked.first + AROUND
+  const dragged = (event: React.PointerEvent): Partial<Asked> => {
+    if (!held.current) return {}
+    const { edge, x, perPoint } = held.current
+    const by = Math.round((event.clientX - x) * perPoint)
+    return edge === 'first'
+      ? { first: Math.max(0, Math.min(asked.last - SHORTEST, asked.first + by)) }
+      : { last: Math.max(asked.first + SHORTEST, asked.last + by) }
+  }
+  if (isWhole(place) || place.kind === 'gap') return { moved: null, drag: null }
+  const drag = {
+    onPointerDown: (event: React.PointerEvent) => {
+      const box = event.currentTarget.getBoundingClientRect()
+      const perPoint = whole / box.width
+      const x = event.clientX - box.left
+      const [a, b] = [before / perPoint, (before + asked.last - asked.first) / perPoint]
+      const edge = Math.abs(x - a) < Math.abs(x - b) ? 'first' : 'last'
+      if (Math.abs(x - (edge === 'first' ? a : b)) > NEAR) return
+      event.currentTarget.setPointerCapture(event.pointerId)
+      held.current = { edge, x: event.clientX, perPoint }
+    },
+    onPointerMove: (event: React.PointerEvent) => held.current && setMoved(dragged(event)),
+    onPointerUp: (event: React.PointerEvent) => {
+      if (held.current) onChange(dragged(event))
+      held.current = null
+      setMoved(null)
+    },
+  }
+  return { moved, drag }
 }
 
 /** A stretch as it is drawn. */

@@ -32,12 +32,17 @@ export function askedOf(place: Place): Asked {
   return { first: place.source[0]!, last: place.source[1]!, decibel: place.decibel, keep: place.keep }
 }
 
-/** Whether a stretch is taken out: what follows moves up, or stays. */
 /** Whether a place is made louder or quieter, by as much as somebody likes. */
 export function isLevel({ kind }: Place): boolean {
-  return kind === 'gain' || kind === 'breath' || kind === 'noise'
+  return kind === 'gain' || kind === 'level' || kind === 'breath' || kind === 'noise'
 }
 
+/** Whether a place is of the whole line: there are no edges to move. */
+export function isWhole({ kind }: Place): boolean {
+  return kind === 'level' || kind === 'hum' || kind === 'dull'
+}
+
+/** Whether a stretch is taken out: what follows moves up, or stays. */
 export function isCut({ kind }: Place): boolean {
   return kind === 'gap' || kind === 'false start' || kind === 'put in'
 }
@@ -46,7 +51,8 @@ export function isCut({ kind }: Place): boolean {
 export function stretchOf(place: Place, asked: Asked, mended: boolean): string {
   const { first, last, decibel, keep } = asked
   const kind = encodeURIComponent(place.kind)
-  const mend = mended && place.kind !== 'clipped' ? `&mend=${kind}&decibel=${decibel}&keep=${keep}` : ''
+  const mains = place.mains ? `&mains=${place.mains}` : ''
+  const mend = mended && place.mends ? `&mend=${kind}&decibel=${decibel}&keep=${keep}${mains}` : ''
   return `/api/recordings/${place.recording}/stretch/?first=${first}&last=${last}${mend}`
 }
 
@@ -131,15 +137,16 @@ function Room({ production, polish }: { production: Production; polish: Polish }
   })
   const settle = (on: boolean) => {
     if (!place || !asked) return
-    if (on && place.kind === 'clipped') return go(here)
+    if (on && !place.mends) return go(here)
     setByHand(null)
     if (byHand && !on) return
     settled.current = byHand ? null : place.id
+    if (on && place.treatments[0]) return edit.mutate({ kind: 'set_treatment', ...place.treatments[0] }, say)
     if (on && isCut(place)) {
-      edit.mutate(
-        { kind: 'close_gap', line: place.line, voice: place.voice, gap: place.span, keep: asked.keep, close_up: closes },
-        say,
-      )
+      const [start, end] = place.source as [number, number]
+      const gap = [place.span[0]! + asked.first - start, place.span[1]! + asked.last - end]
+      const { line, voice } = place
+      edit.mutate({ kind: 'close_gap', line, voice, gap, keep: asked.keep, close_up: closes }, say)
       return
     }
     edit.mutate({ kind: 'mend', places: [wanted(place, asked)], on }, say)
@@ -159,10 +166,15 @@ function Room({ production, polish }: { production: Production; polish: Polish }
     const query = new URLSearchParams({ of, beside, key: here.voice.key })
     hearAs(`/api/lines/${here.id}/treatment/compared/?${query}`, 0)
   }
-  const alike = polish.places.filter((one) => one.kind === place?.kind && one.sure >= place.sure)
+  const alike = polish.places.filter((one) => one.kind === place?.kind && one.mends && one.sure >= place.sure)
   const settleAlike = () => {
-    if (!place || isCut(place) || place.kind === 'clipped') return
+    if (!place?.mends || isCut(place)) return
     settled.current = place.id
+    if (place.treatments.length) {
+      const everywhere = place.treatments[1]
+      if (everywhere) edit.mutate({ kind: 'set_treatment', ...everywhere }, say)
+      return
+    }
     edit.mutate(
       { kind: 'mend', places: alike.map((one) => wanted(one, one.id === place.id && asked ? asked : undefined)) },
       say,
@@ -173,9 +185,11 @@ function Room({ production, polish }: { production: Production; polish: Polish }
     asked &&
     place &&
     isLevel(place) &&
-    change({ decibel: Math.max(-40, Math.min(place.kind === 'gain' ? 20 : 0, asked.decibel + by)) })
+    change({
+      decibel: Math.max(-40, Math.min(place.kind === 'gain' || place.kind === 'level' ? 20 : 0, asked.decibel + by)),
+    })
   const edge = (start: number, end: number) => {
-    if (!asked) return
+    if (!asked || !place || isWhole(place) || place.kind === 'gap') return
     const first = Math.max(0, asked.first + start)
     const last = asked.last + end
     if (last - first >= FIVE_MS) change({ first, last })
@@ -257,7 +271,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
               {!read
                 ? 'What was read in the Booth can be mended and treated here. The recording itself never changes.'
                 : polish.unscanned
-                  ? 'A scan listens to what sounds for each line and proposes places: breaths, coughs and knocks, clicks, plosives, long gaps, clipping.'
+                  ? 'A scan listens to what sounds for each line and proposes places: breaths, coughs and knocks, clicks, plosives, rumble, hum, long gaps, clipping, lines unlike the others.'
                   : 'Hear the lines once more with L. What was settled stands below and can be taken back.'}
             </p>
             {!read && (
@@ -300,7 +314,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
 
 /** As it was read, then mended. */
 function waysOf(place: Place): readonly boolean[] {
-  return place.kind === 'clipped' ? [false] : [false, true]
+  return place.mends ? [false, true] : [false]
 }
 
 /** The place that is looked at: the next one, when it is settled; and how its proposal was changed. */
@@ -334,6 +348,10 @@ const NAMES: Record<Place['kind'], string> = {
   'false start': 'false starts',
   'put in': 'put in',
   gain: 'marked',
+  rumble: 'rumble',
+  hum: 'hum',
+  level: 'louder or quieter',
+  dull: 'dull',
 }
 
 type ListProps = { production: Production; places: Place[]; chosen: Place | undefined; onChoose: (place: Place) => void }
@@ -352,7 +370,9 @@ function Places({ production, places, chosen, onChoose }: ListProps) {
     <>
       {places.length > 0 && (
         <p className="quiet polish-tally" data-testid="polish-tally">
-          {[...counts].map(([kind, count]) => `${count} ${count === 1 ? kind : NAMES[kind]}`).join(' · ')}
+          {[...counts]
+            .map(([kind, count]) => `${count} ${count === 1 && kind !== 'level' ? kind : NAMES[kind]}`)
+            .join(' · ')}
         </p>
       )}
       <ol className="polish-places" data-testid="places">

@@ -8,7 +8,11 @@ const DONE: Record<Repair['kind'], string> = {
   click: 'click taken out',
   plosive: 'plosive softened',
   gap: 'gap',
-  clipped: 'clipped',
+  clipped: 'clipped tops drawn anew',
+  rumble: 'rumble taken out',
+  level: 'line lifted or lowered',
+  hum: 'hum',
+  dull: 'dull line',
   'false start': 'false start',
   'put in': 'something put in',
 }
@@ -30,7 +34,7 @@ export function SettledList({ production, repairs, onBack }: Props) {
           <li key={one.id} data-on={one.on}>
             <span className="page-number">{production.lines.find((line) => line.id === one.line)?.number}</span>
             <span>
-              {one.on ? DONE[one.kind] : `${DONE[one.kind].split(' ')[0]} left as it is`}
+              {one.on ? DONE[one.kind] : `${one.kind === 'gain' ? 'level' : one.kind} left as it is`}
               {one.on && (one.kind === 'breath' || one.kind === 'noise') && ` by ${-one.decibel} dB`}
             </span>
             <span className="tc">{timecodeAt(production, one.span[0]!)}</span>

@@ -35,6 +35,14 @@ export function Treatment({ production, polish, line, onSet, onHear, onAway, onC
   const chain = chainOf(scope)
   const set = (kind: string, change: (stage: Stage) => Stage) =>
     chain && onSet(scope, { ...chain, stages: chain.stages.map((stage) => (stage.kind === kind ? change(stage) : stage)) })
+  const isMovable = (index: number) => polish.stages.some((one) => one.movable && one.kind === chain?.stages[index]?.kind)
+  /** A stage and the one behind it change places. */
+  const swap = (index: number) => {
+    if (!chain) return
+    const stages = [...chain.stages]
+    stages.splice(index, 2, stages[index + 1]!, stages[index]!)
+    onSet(scope, { ...chain, stages })
+  }
   const [suggested, setSuggested] = useState<{ line: string; reasons: string[] } | null>(null)
   const reasons = chain?.name === 'Suggested' && suggested?.line === line?.id ? (suggested?.reasons ?? []) : []
   const [comparing, setComparing] = useState(false)
@@ -124,15 +132,17 @@ export function Treatment({ production, polish, line, onSet, onHear, onAway, onC
       {chain ? (
         <>
           <ol className="polish-stages">
-            {polish.stages.map((kind) => {
-              const stage = chain.stages.find((one) => one.kind === kind.kind)
-              return stage ? (
+            {chain.stages.map((stage, index) => {
+              const kind = polish.stages.find((one) => one.kind === stage.kind)
+              return kind ? (
                 <OneStage
                   key={kind.kind}
                   kind={kind}
                   stage={stage}
                   onSet={(change) => set(kind.kind, change)}
                   onAway={line?.voice ? () => onAway(kind.kind) : undefined}
+                  onEarlier={isMovable(index) && isMovable(index - 1) ? () => swap(index - 1) : undefined}
+                  onLater={isMovable(index) && isMovable(index + 1) ? () => swap(index) : undefined}
                 />
               ) : null
             })}
@@ -159,12 +169,24 @@ type StageProps = {
   stage: Stage
   onSet: (change: (stage: Stage) => Stage) => void
   onAway: (() => void) | undefined
+  onEarlier: (() => void) | undefined
+  onLater: (() => void) | undefined
 }
 
-/** A stage: on or off, what it does, its numbers. */
-function OneStage({ kind, stage, onSet, onAway }: StageProps) {
+/** A stage: on or off, what it does, its numbers, and its place in the order. */
+function OneStage({ kind, stage, onSet, onAway, onEarlier, onLater }: StageProps) {
   return (
     <li>
+      {kind.movable && (
+        <span className="polish-order">
+          <button type="button" aria-label={`${kind.name} earlier`} disabled={!onEarlier} onClick={onEarlier}>
+            ↑
+          </button>
+          <button type="button" aria-label={`${kind.name} later`} disabled={!onLater} onClick={onLater}>
+            ↓
+          </button>
+        </span>
+      )}
       <Switch
         size="xs"
         checked={stage.on}
