@@ -1,10 +1,10 @@
 """What a scan finds and what it takes for a fault, in made readings whose faults are known; speed of scan and treatment.
 
-.venv/bin/python -m bench.polish            made voices
-.venv/bin/python -m bench.polish FOLDER     phrases of people, clean and short (WAV), in a folder of yours
+.venv/bin/python -m bench.polish [--seed N]             made voices
+.venv/bin/python -m bench.polish [--seed N] FOLDER      phrases of people, clean and short (WAV), in a folder of yours
 """
 
-import sys
+import argparse
 import time
 
 import numpy as np
@@ -61,11 +61,15 @@ def reading(
 
 def main() -> None:
     """Run all, print the figures."""
-    all_voices = list(voices(sys.argv[1] if len(sys.argv) > 1 else None))
+    parser = argparse.ArgumentParser()
+    parser.add_argument("folder", nargs="?")
+    parser.add_argument("--seed", type=int, default=17)
+    asked = parser.parse_args()
+    all_voices = list(voices(asked.folder))
     there, found = dict.fromkeys(REPAIR_KINDS, 0), dict.fromkeys(REPAIR_KINDS, 0)
     wrong, length, took = dict.fromkeys(REPAIR_KINDS, 0), 0, 0.0
     for number in range(READINGS):
-        rng = np.random.default_rng([17, number])
+        rng = np.random.default_rng([asked.seed, number])
         sound, truth = reading(all_voices, rng, faults=number % 2 == 0)
         begun = time.perf_counter()
         places = scan(sound)

@@ -1,12 +1,14 @@
 """Readings put where old ones sat, made as long as wanted, and put together from words of several."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fendo_core.audio.speech import hear
-from fendo_core.polish.length import SHORTEST_PAUSE, TooFar, lasting
+from fendo_core.polish.length import SHORTEST_PAUSE, Overlap, TooFar, lasting, whole_lasting
 from fendo_core.reader import narrator
 from fendo_core.script.lines import tokens
 from fendo_core.takes.fitting import Fitted, fitted, proposed
@@ -139,6 +141,39 @@ def test_a_reading_lasts_as_long_as_wanted_to_the_sample_or_it_is_said_what_lack
     place = Place(comp)
     begin, end = place.in_programme("r", own[0].start), place.in_programme("r", own[-1].end - 1)
     assert begin == own[0].start and abs(end + 1 - begin - wanted) <= 1
+
+
+@given(
+    st.lists(phrases, min_size=2, max_size=5),
+    st.lists(st.integers(200, 3_000), min_size=5, max_size=5),
+    st.floats(0.85, 1.25),
+)
+@settings(max_examples=100)
+def test_all_lines_together_last_as_long_as_wanted_to_the_sample(made, apart, factor):
+    readings, at = [], SAMPLE_RATE
+    for one, pause in zip(made, apart, strict=False):
+        own = spans(*one, at)
+        readings.append(own)
+        at = own[-1].end + pause * MS
+    now = readings[-1][-1].end - readings[0][0].start
+    wanted = round(now * factor)
+    try:
+        found, parts = whole_lasting(readings, wanted)
+    except TooFar:
+        return
+    assert [len(part) for part in parts] == [len(reading) for reading in readings]
+    to = [one.to for part in parts for one in part]
+    assert to[0].start == readings[0][0].start and to[-1].end - to[0].start == wanted
+    assert all(b.start >= a.end for a, b in pairwise(to))
+    assert [one.own for part in parts for one in part] == [span for reading in readings for span in reading]
+    assert abs(found.stretch) <= 0.0601
+
+
+def test_lines_that_are_read_at_once_are_named():
+    one, other = [Span(0, 48_000)], [Span(40_000, 90_000)]
+    with pytest.raises(Overlap) as found:
+        whole_lasting([one, other], 80_000)
+    assert (found.value.first, found.value.second) == (0, 1)
 
 
 def test_a_stretch_of_nothing_changes_nothing():

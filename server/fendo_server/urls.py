@@ -10,7 +10,7 @@ from fendo_server.handover import api as handover
 from fendo_server.handover import opening
 from fendo_server.picture import api as picture
 from fendo_server.polish import api as polish
-from fendo_server.polish import length_api, loudness, treating_api
+from fendo_server.polish import length_api, loudness, treating_api, whole_length
 from fendo_server.productions import api as productions
 from fendo_server.productions import history
 from fendo_server.script import api as script
@@ -97,6 +97,7 @@ api = [
     path("lines/<uuid:line_id>/outside/<uuid:voice_id>/", outside.send),
     path("lines/<uuid:line_id>/fit/", making.fit),
     path("lines/<uuid:line_id>/length/", length_api.length),
+    path("productions/<uuid:production_id>/lengths/", whole_length.lengths),
     path("voices/<uuid:voice_id>/<str:key>/sound/", takes.voice_sound),
     path("voices/<uuid:voice_id>/<str:key>/wave/", takes.voice_wave),
     path("voices/<uuid:voice_id>/around/", takes.voice_around),

@@ -222,7 +222,7 @@ def checked(chain: Chain) -> Chain:
 
 
 def _order(given: tuple[str, ...]) -> list[str]:
-    """All stages: those that can be moved as they are given, and what is not given before the first that usually follows."""
+    """All stages: those that can be moved as given, and what is not given before the first that usually follows it."""
     movable = [kind for kind in given if kind in MOVABLE]
     for place, kind in enumerate(MOVABLE):
         if kind not in movable:

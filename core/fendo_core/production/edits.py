@@ -255,6 +255,14 @@ class AddComp:
 
 
 @dataclass(frozen=True, slots=True)
+class Together:
+    """What is done to the voices of several lines at once, called `name`: taken back at once, too."""
+
+    done: "tuple[AddComp | MoveVoice, ...]"
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
 class MoveSeam:
     """A seam of a comp put at sample `to` of the comp."""
 
@@ -486,6 +494,7 @@ Edit: TypeAlias = (
     | MoveVoice
     | PlaceVoice
     | AddComp
+    | Together
     | MoveSeam
     | TakeApart
     | SetAside
@@ -789,6 +798,10 @@ def _performed(state: State, edit: Edit, new_id: Callable[[], str]) -> tuple[Sta
                 state = replace(state, lines=lines.set_silences(state.lines, edit.line, True))
             made_comp = LineComp(new_id(), edit.line, edit.reader, edit.name, edit.comp)
             return standing.with_comp(state, made_comp, edit.replaces), f"{edit.name} {edit.done}"
+        case Together(done, name):
+            for one in done:
+                state, _ = _performed(state, one, new_id)
+            return state, name
         case MoveSeam(comp, seam, to):
             return standing.with_seam(state, comp, seam, to)
         case TakeApart(comp):

@@ -128,8 +128,10 @@ def room(request: Request, production_id: UUID) -> Response:
     for one in present.repairs.values():
         settled.setdefault(one.recording, []).append(one)
     places, repairs, unscanned = [], [], 0
-    polish = Polish(production, present)
-    for line, (voice, comp) in sounding(present).items():
+    polish, begins = Polish(production, present), dict[str, tuple[int, int]]()
+    for number, (line, (voice, comp)) in enumerate(sounding(present).items()):
+        # Lines read wild all begin where the programme does: one after another all the same.
+        begins[line] = (comp.at, number)
         unscanned += bool(comp.recordings - known.keys())
         chain = polish.chain(comp, line)
         for name in sorted(comp.recordings):
@@ -141,8 +143,8 @@ def room(request: Request, production_id: UUID) -> Response:
                 for at in Map(comp).spans_in_programme(name, [one.span])[:1]:
                     repairs.append(_repair(line, one, at))
     body = {
-        "places": sorted(places, key=lambda each: each["span"]),
-        "repairs": sorted(repairs, key=lambda each: each["span"]),
+        "places": sorted(places, key=lambda each: (*begins[each["line"]], each["span"])),
+        "repairs": sorted(repairs, key=lambda each: (*begins[each["line"]], each["span"])),
         "unscanned": unscanned,
         "stages": STAGES,
         "starts": [chain.as_row() for chain in STARTS],

@@ -54,9 +54,9 @@ class Reading:
 class LineReadings:
     """The readings of one line: what they all need is read once."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: Line, present: State | None = None) -> None:
         self.production: Production = line.production
-        self.present: State = state.load(self.production, spoken=False)
+        self.present: State = present or state.load(self.production, spoken=False)
         found = next((one for one in self.present.lines if one.id == str(line.pk) and not one.dropped), None)
         if found is None:
             raise Problem(422, "Not possible", "This line was dropped. Undo may bring it back.")
@@ -239,9 +239,14 @@ def add_made(
     readings: LineReadings, reading: Reading, comp: Comp, how: str, author: Any, silence: bool = False
 ) -> Change | None:
     """A comp made out of a reading, as an edit; where the reading was picked the comp is."""
+    edit = made_edit(readings, reading, comp, how, silence)
+    return changes.perform(readings.production, author, readings.production.revision, edit)
+
+
+def made_edit(readings: LineReadings, reading: Reading, comp: Comp, how: str, silence: bool = False) -> edits.AddComp:
+    """The edit that does it."""
     take = take_of(readings.present, reading.id)
     name = f"take {take.number}" if take else reading.name.partition(",")[0]
-    edit = edits.AddComp(
+    return edits.AddComp(
         readings.line.id, reading.reader, f"{name}, {how}"[:80], replace(comp, treatment=None), reading.id, "made", silence
     )
-    return changes.perform(readings.production, author, readings.production.revision, edit)

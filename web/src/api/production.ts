@@ -378,6 +378,19 @@ export function useScan(id: string) {
   })
 }
 
+/** How long lines are to last together: each no longer than its slot, or all of them as long as wanted. */
+export type LengthsWish = { way: 'slots' | 'whole'; wanted?: number; most: number }
+
+/** Begin to set the lengths of all lines. */
+export function useSetLengths(id: string) {
+  const queries = useQueryClient()
+  return useMutation({
+    mutationFn: (body: LengthsWish) =>
+      answered(client.POST('/api/productions/{production_id}/lengths/', { params: { path: { production_id: id } }, body })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['jobs', id] }),
+  })
+}
+
 /** What a scan has found is asked for. */
 export function refreshPolish(queries: QueryClient, id: string): void {
   void queries.invalidateQueries({ queryKey: ['polish', id] })

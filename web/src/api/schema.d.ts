@@ -606,6 +606,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/lengths/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What it takes for the lines of a production to last as long as wanted; or begin to do it, in one edit. */
+        get: operations["look_at_lengths"];
+        put?: never;
+        /** @description What it takes for the lines of a production to last as long as wanted; or begin to do it, in one edit. */
+        post: operations["set_lengths"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/loudness/": {
         parameters: {
             query?: never;
@@ -2383,6 +2401,20 @@ export interface components {
             /** @description how words in it are said */
             sayings: unknown[][];
         };
+        /** @description A line that would be changed, or can't be. */
+        LineLength: {
+            line: string;
+            /** @description samples that it lasts */
+            now: number;
+            wanted: number;
+            pauses: number;
+            /** Format: double */
+            stretch: number;
+            /** @description samples by which its first word comes later */
+            moved: number;
+            /** @description why it stays as it is */
+            refused: string;
+        };
         /**
          * @description * `lines_from_notes` - lines_from_notes
          * @enum {string}
@@ -4104,6 +4136,12 @@ export interface components {
         Watched: {
             watched: boolean;
         };
+        /**
+         * @description * `slots` - slots
+         *     * `whole` - whole
+         * @enum {string}
+         */
+        WayEnum: "slots" | "whole";
         /** @description Words of one reading that are to be put into another of the same line. */
         WeaveRequest: {
             /**
@@ -4132,6 +4170,38 @@ export interface components {
          * @enum {string}
          */
         WhichEnum: "all" | "picked" | "marked" | "folder" | "reader" | "shots" | "chosen" | "changed";
+        /** @description What would be done; nothing is changed by asking. */
+        WholeLasting: {
+            /** @description samples from the first word of all to the last */
+            now: number;
+            /** @description lines that were read */
+            read: number;
+            lines: components["schemas"]["LineLength"][];
+            pauses: number;
+            /** Format: double */
+            stretch: number;
+            refused: string;
+        };
+        /** @description What is to last how long. */
+        WholeLengthRequest: {
+            /**
+             * @description each line no longer than its slot; or all of them together
+             *
+             *     * `slots` - slots
+             *     * `whole` - whole
+             */
+            way: components["schemas"]["WayEnum"];
+            /**
+             * Format: int64
+             * @description samples from the first word to the last; without it that is only told
+             */
+            wanted?: number;
+            /**
+             * Format: double
+             * @default 0.06
+             */
+            most?: number;
+        };
         /** @description A file that was written. */
         Written: {
             path: string;
@@ -5471,6 +5541,79 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"][];
+                };
+            };
+        };
+    };
+    look_at_lengths: {
+        parameters: {
+            query: {
+                most?: number;
+                /** @description samples from the first word to the last; without it that is only told */
+                wanted?: number;
+                /**
+                 * @description each line no longer than its slot; or all of them together
+                 *
+                 *     * `slots` - slots
+                 *     * `whole` - whole
+                 */
+                way: "slots" | "whole";
+            };
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeLasting"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_lengths: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WholeLengthRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -10,6 +10,7 @@ from fendo_core.audio import pcm
 from fendo_core.audio.speech import hear
 from fendo_core.production import edits
 from fendo_core.reader import narrator
+from fendo_core.takes.settled import Settle
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_server.picture.models import Source
 from fendo_server.productions import state
@@ -165,6 +166,57 @@ def test_a_reading_is_made_as_long_as_its_slot_or_says_what_lacks(desk, line):
     assert refused.status_code == 422 and "It is as it was" in refused.json()["detail"]
     to_slot = desk.ask("length", "GET", voice=take).json()
     assert to_slot["wanted"] == SLOT.length
+
+
+def test_all_lines_are_made_as_long_as_their_slots_or_together_as_long_as_wanted_in_one_edit(client, production, ada, line):
+    second = production.lines.all()[1]
+    edit(production, ada, edits.SetWords(str(second.id), TEXT))
+    edit(production, ada, edits.SetSlot(str(second.id), Span(12 * SAMPLE_RATE, 20 * SAMPLE_RATE)))
+    second.refresh_from_db()
+    first, other = read(line, 3), read(second, 4)
+    for one, take in ((line, first), (second, other)):
+        edit(production, ada, edits.Pick(str(one.id), take))
+    address = f"/api/productions/{production.id}/lengths/"
+
+    def speech():
+        lines = client.get(f"/api/productions/{production.id}/").json()["lines"]
+        return [one["voice"]["speech"] for one in lines[:2]]
+
+    def done(**body):
+        answer = send(client, "POST", address, body)
+        assert answer.status_code == 201, answer.content
+        running.run(answer.json()["id"])
+        return Job.objects.get(pk=answer.json()["id"])
+
+    (a, b), (c, d) = before = speech()
+    told = client.get(address, {"way": "whole"}).json()
+    assert (told["now"], told["read"], told["lines"]) == (d - a, 2, [])
+    assert send(client, "POST", address, {"way": "whole"}).status_code == 422
+    # A little shorter is done by the pause between them: the second is moved, and nothing is made.
+    near = d - a - SAMPLE_RATE // 2
+    assert done(way="whole", wanted=near).state == "done"
+    assert speech() == [[a, b], [c - SAMPLE_RATE // 2, d - SAMPLE_RATE // 2]]
+    send(client, "POST", f"/api/productions/{production.id}/undo/")
+    wanted = round(0.97 * (b - a + d - c)) + SAMPLE_RATE // 2
+    plan = client.get(address, {"way": "whole", "wanted": wanted}).json()
+    assert not plan["refused"] and len(plan["lines"]) == 2 and plan["pauses"] < 0
+    assert done(way="whole", wanted=wanted).state == "done"
+    (e, f), (g, h) = speech()
+    assert (e, h - e) == (a, pytest.approx(wanted, abs=1)) and g < c
+    send(client, "POST", f"/api/productions/{production.id}/undo/")
+    assert speech() == before
+    # Slots a little shorter than what was read: one is fitted, one lies too far, and one that is settled stays.
+    edit(production, ada, edits.SetSlot(str(line.id), Span(a, a + round((b - a) * 0.97))))
+    edit(production, ada, edits.SetSlot(str(second.id), Span(c, c + round((d - c) * 0.5))))
+    plan = client.get(address, {"way": "slots"}).json()["lines"]
+    assert [one["refused"] != "" for one in plan] == [False, True] and "faster" in plan[1]["refused"]
+    assert done(way="slots").state == "done"
+    (e, f), unchanged = speech()
+    assert f - e == pytest.approx(plan[0]["wanted"], abs=1) and unchanged == [c, d]
+    edit(production, ada, Settle((str(second.id),)))
+    assert client.get(address, {"way": "slots"}).json()["lines"][0]["refused"] == "It is settled"
+    far = done(way="whole", wanted=wanted)
+    assert far.state == "failed" and "is settled" in far.error
 
 
 def test_what_somebody_thinks_of_a_take_is_told_kept_and_taken_back(client, desk, line, production):

@@ -38,7 +38,7 @@ export function isLevel({ kind }: Place): boolean {
 }
 
 /** Whether a place is of the whole line: there are no edges to move. */
-export function isWhole({ kind }: Place): boolean {
+export function isWhole({ kind }: Pick<Place, 'kind'>): boolean {
   return kind === 'level' || kind === 'hum' || kind === 'dull'
 }
 
@@ -349,9 +349,9 @@ const NAMES: Record<Place['kind'], string> = {
   'put in': 'put in',
   gain: 'marked',
   rumble: 'rumble',
-  hum: 'hum',
+  hum: 'with hum',
   level: 'louder or quieter',
-  dull: 'dull',
+  dull: 'duller',
 }
 
 type ListProps = { production: Production; places: Place[]; chosen: Place | undefined; onChoose: (place: Place) => void }
@@ -371,7 +371,7 @@ function Places({ production, places, chosen, onChoose }: ListProps) {
       {places.length > 0 && (
         <p className="quiet polish-tally" data-testid="polish-tally">
           {[...counts]
-            .map(([kind, count]) => `${count} ${count === 1 && kind !== 'level' ? kind : NAMES[kind]}`)
+            .map(([kind, count]) => `${count} ${count === 1 && !isWhole({ kind }) ? kind : NAMES[kind]}`)
             .join(' · ')}
         </p>
       )}
