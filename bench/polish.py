@@ -11,7 +11,7 @@ import numpy as np
 
 from bench.ear import VOICE, voices
 from fendo_core.audio.levels import gain
-from fendo_core.polish.scan import scan
+from fendo_core.polish.scan import LONGEST_GAP, scan
 from fendo_core.reader import noises
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.voice.chain import STAGES, made
@@ -43,6 +43,8 @@ def reading(
             make = (noises.cough, noises.thump, noises.key_press)[int(rng.integers(3))]
             sound = make(rng.uniform(-34, -20), rng)
             parts[-1] = np.zeros(pause := max(pause, len(sound) + milliseconds(700)), np.float32)
+            if pause > LONGEST_GAP:
+                worn.append(("gap", end, np.zeros(pause, np.float32)))
             at = end + pause
             worn.append(("noise", end + milliseconds(int(rng.integers(120, 250))), sound))
         if faults and rng.random() < 0.3:

@@ -82,6 +82,29 @@ def test_a_voice_is_nudged_placed_snapped_and_dragged_and_the_file_says_where(de
     until(lambda: speaks() == begun + RATE // 25 - RATE // 100)
     page.keyboard.press("s")
     until(lambda: speaks() == 4 * RATE)
+
+    def to(place: str) -> None:
+        page.keyboard.press("Shift+j")
+        page.get_by_role("textbox", name="jump to").fill(place)
+        page.keyboard.press("Enter")
+        expect(page.get_by_test_id("timecode")).to_have_text(place)
+
+    # The first word to what is seen, then one in its middle.
+    to("10:00:05:00")
+    page.keyboard.press("Shift+s")
+    until(lambda: speaks() == 5 * RATE)
+    words = lambda: takes_of(page, production_of(page))[0]["read"]["words"]  # noqa: E731
+    word = until(lambda: next((one for one in words()[2:] if one["span"]), None))
+    frame = (word["span"][0] + word["span"][1]) // 2 * 25 // RATE
+    to(f"10:00:0{frame // 25}:{frame % 25:02}")
+    page.keyboard.press("[")
+    page.keyboard.press("]")
+    to("10:00:07:00")
+    page.keyboard.press("Shift+s")
+    until(lambda: next(one for one in words() if one["ordinal"] == word["ordinal"])["span"][0] == 7 * RATE)
+    page.keyboard.press("Control+z")
+    until(lambda: speaks() == 5 * RATE)
+    page.keyboard.press("Escape")
     page.get_by_label("timecode of the first word").fill("10:00:05:10")
     page.keyboard.press("Enter")
     until(lambda: speaks() == 5 * RATE + 10 * RATE // 25)

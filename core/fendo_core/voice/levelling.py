@@ -1,6 +1,7 @@
 """Phrases brought nearer to one another, as a hand on the fader would: slowly, and in the pauses where there are any."""
 
 from collections import deque
+from math import log10
 from typing import TypeAlias
 
 import numpy as np
@@ -42,10 +43,11 @@ class Levelling:
         self._memory = np.zeros((1, 2))
         self._waiting = np.zeros(0, np.float32)
         self._ready = np.zeros(AHEAD, np.float32)
-        self._hops: deque[Sound] = deque()
-        self._powers: deque[float] = deque([0.0] * _BEHIND, maxlen=_BEHIND + 1 + _AHEAD)
-        self._voiced: deque[bool] = deque([False] * _BEHIND, maxlen=_BEHIND + 1 + _AHEAD)
+        self._held = np.zeros(0, np.float32)
+        # Of each hop its power where it holds a voice, else 0: those gone, the one that comes out, those to come.
+        self._voices: deque[float] = deque([0.0] * _BEHIND)
         self._loud = _QUIETEST
+        self._near_sum, self._near = 0.0, 0
         self._sum, self._count = 0.0, 0
         self._target, self._gain = 0.0, 0.0
         self._begun = False
@@ -53,40 +55,58 @@ class Levelling:
     def __call__(self, block: Sound) -> Sound:
         """The next block, shape (n,); as many samples, from `AHEAD` earlier on."""
         sound = np.concatenate((self._waiting, block))
-        made, count = [self._ready], len(sound) // HOP
-        for number in range(count):
-            hop = sound[number * HOP : (number + 1) * HOP]
-            self._hear(hop)
-            if len(self._hops) > _AHEAD:
-                made.append(self._moved(self._hops.popleft()))
-        self._waiting = sound[count * HOP :]
-        out = np.concatenate(made)
+        count = len(sound) // HOP
+        whole, self._waiting = sound[: count * HOP], sound[count * HOP :]
+        gains = []
+        for power in self._powers(whole):
+            self._hear(float(power))
+            if len(self._voices) > _BEHIND + _AHEAD:
+                gains.append(self._moved())
+        held = np.concatenate((self._held, whole))
+        length = len(gains) * HOP
+        self._held = held[length:]
+        out = np.concatenate((self._ready, _faded(held[:length], gains)))
         self._ready = out[len(block) :]
         return out[: len(block)]
 
-    def _hear(self, hop: Sound) -> None:
-        heard, self._memory = sosfilt(self._high, hop.astype(np.float64), zi=self._memory)
-        power = float(np.mean(heard**2))
-        level = 10.0 * float(np.log10(max(power, 1e-12)))
+    def _powers(self, whole: Sound) -> NDArray[np.float64]:
+        if not len(whole):
+            return np.zeros(0)
+        heard, self._memory = sosfilt(self._high, whole.astype(np.float64), zi=self._memory)
+        powers: NDArray[np.float64] = np.mean(heard.reshape(-1, HOP) ** 2, axis=1)
+        return powers
+
+    def _hear(self, power: float) -> None:
+        level = 10.0 * log10(max(power, 1e-12))
         self._loud = max(self._loud - _FORGETS, level)
         voiced = level > max(self._loud - _BELOW_LOUD, _QUIETEST)
+        self._voices.append(power if voiced else 0.0)
         if voiced:
             self._sum, self._count = self._sum + power, self._count + 1
-        self._hops.append(hop)
-        self._powers.append(power)
-        self._voiced.append(voiced)
+            self._near_sum, self._near = self._near_sum + power, self._near + 1
 
-    def _moved(self, hop: Sound) -> Sound:
-        voiced = np.array(self._voiced)
+    def _moved(self) -> tuple[float, float]:
+        """Where the fader stands before and behind the hop that comes out, in dB."""
         before = self._gain
-        if int(np.count_nonzero(voiced)) >= _FEWEST:
-            own = 10.0 * np.log10(float(np.mean(np.array(self._powers)[voiced])))
-            mean = 10.0 * np.log10(self._sum / self._count)
-            self._target = float(np.clip(_NEARER * (mean - own), -self._most, self._most))
+        if self._near >= _FEWEST:
+            own = 10.0 * log10(max(self._near_sum / self._near, 1e-12))
+            mean = 10.0 * log10(self._sum / self._count)
+            self._target = min(max(_NEARER * (mean - own), -self._most), self._most)
         if not self._begun:
             before, self._begun = self._target, True
-        step = _STEP if voiced[_BEHIND] else _STEP_IN_PAUSE
-        self._gain = before + float(np.clip(self._target - before, -step, step))
-        gains = np.power(10.0, np.linspace(before, self._gain, HOP, endpoint=False) / 20.0)
-        moved: Sound = (hop * gains).astype(np.float32)
-        return moved
+        step = _STEP if self._voices[_BEHIND] else _STEP_IN_PAUSE
+        self._gain = before + min(max(self._target - before, -step), step)
+        if gone := self._voices.popleft():
+            self._near_sum, self._near = self._near_sum - gone, self._near - 1
+        return before, self._gain
+
+
+def _faded(sound: Sound, gains: list[tuple[float, float]]) -> Sound:
+    """A sound of whole hops, each faded from one gain to the other, in dB."""
+    if not gains:
+        return sound
+    first, last = np.array(gains).T
+    share = np.arange(HOP) / HOP
+    decibel = first[:, np.newaxis] + (last - first)[:, np.newaxis] * share
+    faded: Sound = (sound.reshape(-1, HOP) * np.power(10.0, decibel / 20.0)).astype(np.float32).reshape(-1)
+    return faded

@@ -79,6 +79,7 @@ export const ACTIONS = {
   finerBack: { key: 'Shift+q', does: 'the take 10 ms earlier', room: 'Takes' },
   finerOn: { key: 'Shift+w', does: 'the take 10 ms later', room: 'Takes' },
   snap: { key: 's', does: 'its first word to the slot’s start', room: 'Takes' },
+  wordHere: { key: 'Shift+s', does: 'the chosen word, else the first, to the picture that is shown', room: 'Takes' },
   seamBack: { key: 'Alt+ArrowLeft', does: 'the seam 10 ms earlier', room: 'Takes' },
   seamOn: { key: 'Alt+ArrowRight', does: 'the seam 10 ms later', room: 'Takes' },
   takeBegins: { key: 'Alt+[', does: 'the take begins here', room: 'Takes' },

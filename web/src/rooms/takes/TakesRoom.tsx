@@ -121,6 +121,11 @@ export function Component() {
   const nudge = (by: number) => current?.voice && edit.mutate({ kind: 'move_voice', voice: current.id, by }, say)
   const putFirstWord = (timecode?: string) =>
     current?.voice && edit.mutate({ kind: 'place_voice', voice: current.id, timecode: timecode ?? null }, say)
+  /** What happens in the picture is where the playhead stands: the chosen word goes there, else the first. */
+  const putWordHere = () => {
+    const said = chosenSpan ?? current?.voice?.speech
+    if (said) nudge(engine.transport.position() - said[0]!)
+  }
   const frame = Math.round((SAMPLE_RATE * production.fps[1]!) / production.fps[0]!)
   const seam = (by: number) => {
     if (current?.kind !== 'comp' || !current.voice || !current.seams.length) return
@@ -162,6 +167,7 @@ export function Component() {
     finerBack: () => nudge(-SAMPLE_RATE / 100),
     finerOn: () => nudge(SAMPLE_RATE / 100),
     snap: () => putFirstWord(),
+    wordHere: putWordHere,
     seamBack: () => seam(-SAMPLE_RATE / 100),
     seamOn: () => seam(SAMPLE_RATE / 100),
     takeBegins: () => moveEnd(current, 'first', engine.transport.position()),
@@ -246,7 +252,8 @@ export function Component() {
                     <FirstWord key={current.id} production={production} take={current} onPlace={putFirstWord} />
                     {canFit && <Key action="fitTake">fit to …</Key>}
                     <Key action="nudgeBack" /> <Key action="nudgeOn">a frame</Key> <Key action="finerBack" />{' '}
-                    <Key action="finerOn">10 ms</Key> <Key action="snap">to the slot</Key>
+                    <Key action="finerOn">10 ms</Key> <Key action="snap">to the slot</Key>{' '}
+                    <Key action="wordHere">{chosenSpan ? 'chosen word here' : 'first word here'}</Key>
                     <span className="takes-pair">
                       <Key action="takeBegins" /> <Key action="takeEnds">begins, ends here</Key>
                     </span>
