@@ -199,7 +199,7 @@ def _clicks(samples: Sound, frames: Frames) -> list[Place]:
     return found
 
 
-LONGEST_PLOSIVE = milliseconds(300)
+LONGEST_PLOSIVE, SHORTEST_RUMBLE = milliseconds(300), milliseconds(400)
 
 
 def _lows(samples: Sound, heard: Heard) -> list[Place]:
@@ -220,7 +220,7 @@ def _lows(samples: Sound, heard: Heard) -> list[Place]:
     # A wave so low goes through nothing twice a cycle: it is one.
     for first, last in runs(maximum_filter1d((level > low_limit).astype(np.int8), 9).astype(bool)):
         span = Span(max(0, first - 1) * hop, min(len(samples), (last + 1) * hop))
-        if LONGEST_PLOSIVE < span.length <= LONGEST_RUMBLE:
+        if SHORTEST_RUMBLE <= span.length <= LONGEST_RUMBLE:
             found.append(Place("rumble", span, how_sure((float(level[first:last].max()) - low_limit) / 10.0)))
     rumbling = [one.span for one in found]
     for first, last in runs(level > limit):
