@@ -10,7 +10,7 @@ from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, median_filter, uniform_filter1d
+from scipy.ndimage import binary_closing, maximum_filter1d, median_filter, uniform_filter1d
 from scipy.signal import butter, sosfilt
 
 from fendo_core.audio import levels
@@ -199,7 +199,7 @@ def _clicks(samples: Sound, frames: Frames) -> list[Place]:
     return found
 
 
-LONGEST_PLOSIVE, SHORTEST_RUMBLE = milliseconds(300), milliseconds(400)
+LONGEST_PLOSIVE, SHORTEST_RUMBLE = milliseconds(300), milliseconds(300)
 
 
 def _lows(samples: Sound, heard: Heard) -> list[Place]:
@@ -217,9 +217,9 @@ def _lows(samples: Sound, heard: Heard) -> list[Place]:
     usual, voice = float(np.percentile(level, 75)), float(np.percentile(loud, 90))
     limit, low_limit = max(usual + 18.0, voice - 8.0), max(usual + 15.0, voice - 20.0)
     found = list[Place]()
-    # A wave so low goes through nothing twice a cycle: it is one.
-    for first, last in runs(maximum_filter1d((level > low_limit).astype(np.int8), 9).astype(bool)):
-        span = Span(max(0, first - 1) * hop, min(len(samples), (last + 1) * hop))
+    # It comes and goes: what is back within a sixth of a second is the same.
+    for first, last in runs(binary_closing(np.pad(level > low_limit, 17), np.ones(17))[17:-17]):
+        span = Span(max(0, first - 2) * hop, min(len(samples), (last + 2) * hop))
         if SHORTEST_RUMBLE <= span.length <= LONGEST_RUMBLE:
             found.append(Place("rumble", span, how_sure((float(level[first:last].max()) - low_limit) / 10.0)))
     rumbling = [one.span for one in found]
