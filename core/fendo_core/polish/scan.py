@@ -218,7 +218,7 @@ def _lows(samples: Sound, heard: Heard) -> list[Place]:
     limit, low_limit = max(usual + 18.0, voice - 8.0), max(usual + 15.0, voice - 20.0)
     found = list[Place]()
     # It comes and goes: what is back within a sixth of a second is the same.
-    for first, last in runs(binary_closing(np.pad(level > low_limit, 17), np.ones(17))[17:-17]):
+    for first, last in runs(binary_closing(np.pad(level > low_limit, 17), np.ones(17, dtype=bool))[17:-17]):
         span = Span(max(0, first - 2) * hop, min(len(samples), (last + 2) * hop))
         if SHORTEST_RUMBLE <= span.length <= LONGEST_RUMBLE:
             found.append(Place("rumble", span, how_sure((float(level[first:last].max()) - low_limit) / 10.0)))
