@@ -21,7 +21,7 @@
   const micOf = (context) => {
     if (!mics.has(context)) {
       const tap = new GainNode(context)
-      const back = new DelayNode(context, { delayTime: probe.delay / 48000, maxDelayTime: 1 })
+      const back = new DelayNode(context, { delayTime: probe.delay / 48000, maxDelayTime: 5 })
       connect.call(tap, back)
       mics.set(context, { tap, back, offsets: [], last: -1 })
       probe.contexts.add(context)

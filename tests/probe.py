@@ -97,11 +97,11 @@ def make_film(path: Path, rate: str, film: Flashes = SHORT) -> Path:
     return path
 
 
-def script(rate: str, film: Flashes = SHORT) -> str:
-    """What is injected before the page loads."""
+def script(rate: str, film: Flashes = SHORT, delay: int = DELAY) -> str:
+    """What is injected before the page loads; `delay`: samples from loudspeaker to microphone, five seconds at most."""
     text = (HERE / "probe.js").read_text()
     answer = [float(x) for x in burst(ANSWER)]
-    values = {"DELAY": DELAY, "REACTION": REACTION, "FLASHES": film.frames(rate), "BURST": answer}
+    values = {"DELAY": delay, "REACTION": REACTION, "FLASHES": film.frames(rate), "BURST": answer}
     for name, value in values.items():
         text = text.replace(f"__{name}__", json.dumps(value))
     return text

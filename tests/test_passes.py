@@ -5,10 +5,11 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, expect
 
+import probe
 from fendo_core.reader import narrator
 from fendo_core.timebase import SAMPLE_RATE
-from harness import choose_simulated, new_production, state, type_script, until
-from probe import takes_of
+from harness import bring_in, choose_simulated, hand_over, new_production, state, type_script, until
+from probe import api, takes_of
 
 pytestmark = pytest.mark.browser
 
@@ -127,3 +128,43 @@ def test_a_comment_is_spoken_freely_and_becomes_lines(desk: Page, world, tmp_pat
     page.keyboard.press("k")
     expect(page.get_by_test_id("cut")).to_contain_text("3 takes of 3 lines", timeout=90_000)
     expect(page.get_by_test_id("page").get_by_role("option")).to_have_count(3)
+
+
+def test_an_interpreter_is_told_the_delay_and_the_whole_leaves_as_long_as_the_original(page: Page, world, tmp_path):
+    """The microphone hears the original two seconds late, as an interpreter would render it."""
+    page.add_init_script(probe.script("25", delay=2 * SAMPLE_RATE))
+    page.goto(world.link("interpreter"))
+    new_production(page, "Over an original")
+    rng, parts = np.random.default_rng(8), [np.zeros(SAMPLE_RATE, np.float32)]
+    for number in range(40):
+        said = narrator._spoken(LINES[number % len(LINES)], narrator.VOICES[number % 3], 1.0) * 0.5
+        parts += [said, np.zeros(int(rng.uniform(0.5, 3.0) * SAMPLE_RATE), np.float32)]
+        if sum(map(len, parts)) > 56 * SAMPLE_RATE:
+            break
+    original = np.concatenate(parts)[: 58 * SAMPLE_RATE]
+    soundfile.write(tmp_path / "talk.wav", original, SAMPLE_RATE, subtype="PCM_24")
+    bring_in(page, tmp_path / "talk.wav")
+    address = f"/api/productions/{page.url.split('/')[4]}/"
+    until(lambda: api(page, "GET", address)["picture"]["laid"])
+    type_script(page, "What the speaker said.")
+    whole = api(page, "GET", address)
+    slot = {"kind": "set_slot", "line": whole["lines"][0]["id"], "slot": [SAMPLE_RATE, 56 * SAMPLE_RATE]}
+    api(page, "POST", f"{address}edits/", slot | {"revision": whole["revision"]})
+    microphone = {"device": "probe", "label": "Probe microphone", "channel": 0}
+    api(page, "PATCH", address, {"headphones": True, "input": microphone, "monitor": "original"})
+    page.goto(page.url.rsplit("/", 1)[0] + "/booth")
+    state(page, "Ready")
+    page.keyboard.press("Enter")
+    state(page, "Recording")
+    shown = page.get_by_test_id("behind")
+    expect(shown).to_contain_text("behind the original", timeout=120_000)
+    assert float(shown.inner_text().split()[0]) == pytest.approx(2.0, abs=0.4)
+    page.keyboard.press("Enter")
+    state(page, "Saved")
+    production = page.url.split("/")[4]
+    # A long take is measured by a job.
+    said = lambda: [one for one in takes_of(page, production)[0]["remarks"] if "behind the original" in one]  # noqa: E731
+    (remark,) = until(said)
+    assert float(remark.split()[0]) == pytest.approx(2.0, abs=0.4)
+    file = soundfile.info(hand_over(page, tmp_path, "The whole voice", " voice.wav"))
+    assert (file.frames, file.samplerate, file.channels, file.subtype) == (len(original), SAMPLE_RATE, 1, "PCM_24")

@@ -1,5 +1,7 @@
 """How readings sound beside one another: made voices and texts that no limit was set with, and injected differences."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import soxr
@@ -7,7 +9,7 @@ from scipy.signal import butter, sosfilt
 
 from fendo_core.audio.levels import gain
 from fendo_core.reader import narrator
-from fendo_core.takes.character import FEATURES, Sounded, character_of, differences, unlike
+from fendo_core.takes.character import FEATURES, Sounded, by_day, character_of, differences, unlike
 from fendo_core.takes.measures import measure
 from fendo_core.timebase import SAMPLE_RATE
 
@@ -69,6 +71,23 @@ def test_readers_are_compared_with_themselves_and_the_unknown_is_left_out():
     assert [n for n, each in enumerate(said) if each] == [6]
     assert np.isnan(differences(mixed)[6, 2:]).all()
     assert unlike([]) == [] and unlike(one[:3]) == [()] * 3
+
+
+@pytest.mark.parametrize("voice", narrator.VOICES[:2])
+def test_a_day_that_begins_in_the_middle_of_a_script_is_told_by_all_of_its_lines(voice):
+    room = np.random.default_rng(78)
+    sounds = [narrator.read(text, 300 + n, voice=voice).samples for n, text in enumerate(TEXTS)]
+    sounds = [(sound + room.standard_normal(len(sound)) * gain(-66)).astype(np.float32) for sound in sounds]
+    days = ["2026-05-03"] * 5 + ["2026-05-04"] * 5
+    alike = by_day([looked_at(sound, voice) for sound in sounds], days)
+    assert [(day.day, day.lines, day.unlike) for day in alike] == [("2026-05-03", 5, ()), ("2026-05-04", 5, ())]
+    later = [looked_at(sound * np.float32(gain(-7)) if n > 4 else sound, voice) for n, sound in enumerate(sounds)]
+    first, second = by_day(later, days)
+    assert first.unlike[0].endswith("dB louder") and second.unlike[0].endswith("dB quieter")
+    assert by_day(later, ["2026-05-03"] * 10) == [] and by_day([], []) == []
+    # Readers are compared with themselves alone.
+    two = [replace(one, reader="other") if n > 4 else one for n, one in enumerate(later)]
+    assert by_day(two, days) == []
 
 
 def test_too_little_of_a_voice_has_no_character():

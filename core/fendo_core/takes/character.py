@@ -123,6 +123,53 @@ def unlike(lines: Sequence[Sounded]) -> list[tuple[str, ...]]:
     return [said(row) for row in outstanding(lines, differences(lines))]
 
 
+_FEWEST_OF_DAY = 3
+_SURE = 8
+"""From so many lines of both on, half of a difference is believed."""
+
+
+class Day(NamedTuple):
+    """The lines that a reader read on one day: how many, and by what they differ from the reader's others, in words."""
+
+    reader: str
+    day: str
+    lines: int
+    unlike: tuple[str, ...]
+
+
+def by_day(lines: Sequence[Sounded], days: Sequence[str]) -> list[Day]:
+    """What each day of a reader sounds like beside the other days, in order; nothing where all was read on one day.
+
+    A day that begins in the middle of a script is the usual of the lines around it: only all of its lines together tell.
+
+    Args:
+        days: on which each line was read, as `2026-11-29`.
+    """
+    values = np.array([_values(line) for line in lines], np.float64).reshape(-1, len(FEATURES))
+    limits, found = np.array([feature.least for feature in FEATURES]), list[Day]()
+    for reader, day in sorted({(line.reader, day) for line, day in zip(lines, days, strict=True)}):
+        mine = np.array([line.reader == reader for line in lines])
+        own = mine & np.array([each == day for each in days])
+        others = mine & ~own
+        if not others.any():
+            continue
+        row = np.full(len(FEATURES), np.nan)
+        for column in range(len(FEATURES)):
+            one, rest = (values[which, column] for which in (own, others))
+            one, rest = one[~np.isnan(one)], rest[~np.isnan(rest)]
+            if min(len(one), len(rest)) >= _FEWEST_OF_DAY:
+                by = _in_units(float(np.median(one) - np.median(rest)), column)
+                least = limits[column] / (2.0 if min(len(one), len(rest)) >= _SURE else 1.0)
+                row[column] = by if abs(by) >= least else np.nan
+        found.append(Day(reader, day, int(own.sum()), _words(row)))
+    return found
+
+
+def _in_units(by: float, column: int) -> float:
+    """A difference of `_values` in the unit of its feature: from logarithms to semitones and per cent."""
+    return {1: by * 12.0, 3: 100.0 * float(np.exp2(by) - 1.0)}.get(column, by)
+
+
 def _values(line: Sounded) -> tuple[float, ...]:
     nothing = float("nan")
     return (
@@ -140,9 +187,13 @@ def _usual(differing: NDArray[np.float64]) -> float:
 
 def said(row: NDArray[np.float64]) -> tuple[str, ...]:
     """What of a line is `outstanding`, in words."""
-    words = [
+    words = _words(row)
+    return ("sounds like another day", *words) if len(words) > 1 else words
+
+
+def _words(row: NDArray[np.float64]) -> tuple[str, ...]:
+    return tuple(
         f"{abs(by):.0f} {feature.unit} {feature.more if by > 0 else feature.less}"
         for feature, by in zip(FEATURES, row, strict=True)
         if not np.isnan(by)
-    ]
-    return ("sounds like another day", *words) if len(words) > 1 else tuple(words)
+    )

@@ -6,6 +6,7 @@ from typing import NamedTuple
 from uuid import UUID
 
 import numpy as np
+from django.utils import timezone
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.decorators import api_view
@@ -14,7 +15,7 @@ from rest_framework.response import Response
 
 from fendo_core.production.state import State, TakeRef
 from fendo_core.script.pace import expected_length
-from fendo_core.takes.character import FEATURES, Sounded, character_of, differences, outstanding, said
+from fendo_core.takes.character import FEATURES, Sounded, by_day, character_of, differences, outstanding, said
 from fendo_core.takes.standing import first_suggestions, leading_take
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
@@ -51,9 +52,19 @@ class ComparedLineSerializer(serializers.Serializer):
     unlike = serializers.ListField(child=serializers.CharField(), help_text="what stands out, in words")
 
 
+class ComparedDaySerializer(serializers.Serializer):
+    """The lines that a reader read on one day, beside those of the other days."""
+
+    reader = serializers.CharField(help_text="name; empty: nobody's")
+    day = serializers.CharField(help_text="2026-11-29")
+    lines = serializers.IntegerField()
+    unlike = serializers.ListField(child=serializers.CharField())
+
+
 class ComparedSerializer(serializers.Serializer):
     """The lines that were read, in order, and how often the pick is the take that is suggested first."""
 
+    days = ComparedDaySerializer(many=True, help_text="empty where everybody read on one day")
     features = ComparedFeatureSerializer(many=True)
     lines = ComparedLineSerializer(many=True)
     first_picked = serializers.IntegerField()
@@ -81,7 +92,11 @@ def compared(request: Request, production_id: UUID) -> Response:
         for one, row, apart in zip(readings, by, out, strict=True)
     ]
     features = [{"name": one.name, "unit": one.unit, "least": one.least} for one in FEATURES]
-    return Response({"features": features, "lines": rows, "first_picked": first_picked, "first_of": first_of})
+    days = [
+        {**day._asdict(), "reader": present.readers.get(day.reader, "")}
+        for day in by_day(sounded, [one.day for one in readings])
+    ]
+    return Response({"features": features, "days": days, "lines": rows, "first_picked": first_picked, "first_of": first_of})
 
 
 class Leading(NamedTuple):
@@ -90,6 +105,7 @@ class Leading(NamedTuple):
     line: str
     take: TakeRef
     like: Sounded
+    day: str
 
 
 def leading_readings(present: State, paced: bool = True) -> list[Leading]:
@@ -98,18 +114,21 @@ def leading_readings(present: State, paced: bool = True) -> list[Leading]:
     known = _known(take.id for _, take in chosen)
     found = []
     for line, take in chosen:
-        loudness, character_of, words = known.get(take.id, (None, None, ""))
+        loudness, character_of, words, day = known.get(take.id, (None, None, "", ""))
         pitch, tone = character_of or (None, None)
         speech = (take.ends or 0) - (take.speaks or 0)
         expected = expected_length(words, present.pace_of(line)) if words and paced else 0
         pace = expected / speech if speech > 0 and expected > 0 else None
-        found.append(Leading(line.id, take, Sounded(take.reader, loudness, pitch, tone, pace)))
+        found.append(Leading(line.id, take, Sounded(take.reader, loudness, pitch, tone, pace), day))
     return found
 
 
-def _known(takes: Iterable[str]) -> Mapping[str, tuple[float | None, list[float] | None, str]]:
-    rows = Take.objects.filter(pk__in=list(takes)).values_list("id", "loudness", "character", "words")
-    return {str(key): (loudness, found, words) for key, loudness, found, words in rows}
+def _known(takes: Iterable[str]) -> Mapping[str, tuple[float | None, list[float] | None, str, str]]:
+    rows = Take.objects.filter(pk__in=list(takes)).values_list("id", "loudness", "character", "words", "recording__made")
+    return {
+        str(key): (loudness, found, words, timezone.localdate(made).isoformat())
+        for key, loudness, found, words, made in rows
+    }
 
 
 def fill_missing() -> int:

@@ -1684,11 +1684,22 @@ export interface components {
         ColourEnum: "slate" | "black" | "sea" | "sand";
         /** @description The lines that were read, in order, and how often the pick is the take that is suggested first. */
         Compared: {
+            /** @description empty where everybody read on one day */
+            days: components["schemas"]["ComparedDay"][];
             features: components["schemas"]["ComparedFeature"][];
             lines: components["schemas"]["ComparedLine"][];
             first_picked: number;
             /** @description lines with a pick and two takes or more */
             first_of: number;
+        };
+        /** @description The lines that a reader read on one day, beside those of the other days. */
+        ComparedDay: {
+            /** @description name; empty: nobody's */
+            reader: string;
+            /** @description 2026-11-29 */
+            day: string;
+            lines: number;
+            unlike: string[];
         };
         /** @description What lines are compared by, and from which difference on it is heard. */
         ComparedFeature: {

@@ -1,5 +1,7 @@
 """Lines beside one another over HTTP, and lines that are settled."""
 
+from datetime import UTC, datetime
+
 import pytest
 
 from fendo_core.audio import pcm
@@ -8,6 +10,7 @@ from fendo_core.production import edits
 from fendo_core.reader import narrator
 from fendo_server.takes import comparison
 from fendo_server.takes.models import Take
+from fendo_server.voice.models import Recording
 from testing import edit, record, send
 
 TEXTS = (
@@ -53,6 +56,14 @@ def test_the_line_that_was_read_on_another_day_stands_out_and_the_rest_does_not(
     assert (asked(client, production)["first_picked"], asked(client, production)["first_of"]) == (1, 1)
     edit(production, ada, edits.Pick(str(lines[0].id), str(first.pk)))
     assert (asked(client, production)["first_picked"], asked(client, production)["first_of"]) == (0, 1)
+
+
+def test_lines_of_two_days_are_told_apart_by_their_days(client, production, lines):
+    assert asked(client, production)["days"] == []
+    first = Recording.objects.filter(takes__line__in=[line.pk for line in lines[:3]])
+    Recording.objects.filter(pk__in=[one.pk for one in first]).update(made=datetime(2026, 5, 3, 9, tzinfo=UTC))
+    days = asked(client, production)["days"]
+    assert [(day["lines"], day["unlike"]) for day in days] == [(3, []), (2, [])] and days[0]["day"] == "2026-05-03"
 
 
 def test_what_was_read_before_it_was_asked_is_looked_at_later(client, production, lines):

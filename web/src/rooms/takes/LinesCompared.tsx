@@ -30,6 +30,7 @@ export function LinesCompared({ production, line, onGo }: Props) {
   }
   const numberOf = (wanted: string) => production.lines.find((each) => each.id === wanted)?.number
   const apart = data?.lines.filter(({ unlike }) => unlike.length) ?? []
+  const severalRead = new Set(data?.days.map(({ reader }) => reader)).size > 1
   const known = data?.lines.some(({ by }) => by.some((value) => value !== null))
   return (
     <section className="compared" aria-label="lines beside one another" data-testid="compared">
@@ -51,6 +52,18 @@ export function LinesCompared({ production, line, onGo }: Props) {
               </li>
             ))}
           </ul>
+          {data.days.length > 0 && (
+            <p className="compared-days" data-testid="compared-days">
+              {data.days.map(({ reader, day, lines, unlike }) => (
+                <span key={`${reader} ${day}`}>
+                  {reader && severalRead ? `${reader}, ` : ''}
+                  <b>{new Date(`${day}T12:00`).toLocaleDateString(undefined, { day: 'numeric', month: 'long' })}</b>:{' '}
+                  {lines === 1 ? '1 line' : `${lines} lines`}
+                  {unlike.length > 0 && `, ${unlike.join(', ')} than on the other days`}
+                </span>
+              ))}
+            </p>
+          )}
           <p className="compared-apart">
             {apart.length === 0 && <span className="quiet">No line stands out.</span>}
             {apart.map(({ line: key, unlike }) => (
