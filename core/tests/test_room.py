@@ -40,6 +40,23 @@ def test_hum_is_found_with_its_mains_and_its_level_and_never_where_there_is_none
     assert found >= 38 and wrong <= 1, (found, wrong)
 
 
+def test_hiss_rumble_and_clicks_are_found_in_other_rooms_and_not_where_there_are_none():
+    found, wrong = dict.fromkeys(("hiss", "rumble", "clicks"), 0), dict.fromkeys(("hiss", "rumble", "clicks"), 0)
+    for seed in range(40, 80):
+        rng = rng_of(seed)
+        quiet = noises.room_noise(LENGTH, rng.uniform(-76, -68), rng)
+        clicks = [(int(at), noises.mouth_click(rng.uniform(-46, -30), rng)) for at in np.linspace(0.1, 0.9, 5) * LENGTH]
+        worn = {
+            "hiss": quiet + noises.hiss(LENGTH, rng.uniform(-64, -52), rng),
+            "rumble": quiet + noises.rumble(LENGTH, rng.uniform(-62, -50), rng),
+            "clicks": noises.sprinkle(quiet, clicks),
+        }
+        for name, sound in worn.items():
+            found[name] += name in " ".join(one.found for one in advice(listen(sound)))
+            wrong[name] += name in " ".join(one.found for one in advice(listen(quiet)))
+    assert min(found.values()) >= 38 and max(wrong.values()) <= 2, (found, wrong)
+
+
 def test_hiss_rumble_clicks_and_speech_are_told_apart():
     rng = rng_of(3)
     base = noises.room_noise(LENGTH, -72, rng)
