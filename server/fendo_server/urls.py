@@ -101,6 +101,7 @@ api = [
     path("voices/<uuid:voice_id>/<str:key>/sound/", takes.voice_sound),
     path("voices/<uuid:voice_id>/<str:key>/wave/", takes.voice_wave),
     path("voices/<uuid:voice_id>/around/", takes.voice_around),
+    path("voices/<uuid:voice_id>/seams/", takes.voice_seams),
     path("jobs/<uuid:job_id>/", opening.one_job),
     path("jobs/<uuid:job_id>/cancel/", work.cancel),
     path("jobs/<uuid:job_id>/retry/", work.retry),

@@ -1,5 +1,6 @@
 """Takes and voices over HTTP: the recording as it is, and what sounds for a line."""
 
+from typing import Any
 from uuid import UUID
 
 import numpy as np
@@ -13,8 +14,10 @@ from rest_framework.response import Response
 
 from fendo_core.audio.levels import overview
 from fendo_core.booth.clockmap import ClockMap
-from fendo_core.timebase import SAMPLE_RATE
+from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp as CompValue
+from fendo_core.voice import seams
+from fendo_core.voice.jumps import seam_jumps
 from fendo_server.access import get_owned, owned
 from fendo_server.media import send_file
 from fendo_server.problems import Problem, ProblemSerializer
@@ -158,6 +161,34 @@ def voice_wave(request: Request, voice_id: UUID, key: str) -> HttpResponseBase:
     except FileNotFoundError as error:
         raise Http404 from error
     return HttpResponse(body, content_type="application/octet-stream", headers={"Cache-Control": FOR_EVER})
+
+
+class SeamJumpSerializer(serializers.Serializer):
+    """A seam, and what of it is heard."""
+
+    at = serializers.IntegerField(help_text="programme sample")
+    heard = serializers.ListField(child=serializers.CharField(), help_text="empty: both sides are one reading")
+
+
+BESIDE_SEAM = 30 * SAMPLE_RATE
+MOST_SEAMS = 60
+"""Of more, the first are listened to: those of a reading that was tightened at every pause."""
+
+
+@extend_schema(operation_id="voice_seams", responses={200: SeamJumpSerializer(many=True), 404: ProblemSerializer})
+@api_view(["GET"])
+def voice_seams(request: Request, voice_id: UUID) -> Response:
+    """How much the seams of a comp are heard: each beside the half minute on either side, mended and untreated."""
+    production, comp, _ = _comp(request, voice_id)
+    found = Sounding(production, comp, Polish(production).repairs_of(comp))
+    rows, listened, sound = list[dict[str, Any]](), None, np.zeros(0, np.float32)
+    for seam in seams(comp)[:MOST_SEAMS]:
+        span = Span(max(0, seam - BESIDE_SEAM), min(comp.length, seam + BESIDE_SEAM))
+        if span != listened:
+            listened, sound = span, np.concatenate(list(found.blocks(span)))
+        (jump,) = seam_jumps(sound, [seam - span.start])
+        rows.append({"at": comp.at + seam, "heard": jump.heard})
+    return Response(rows)
 
 
 AROUND = 3 * SAMPLE_RATE

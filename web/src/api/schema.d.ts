@@ -1448,6 +1448,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/voices/{voice_id}/seams/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How much the seams of a comp are heard: each beside the half minute on either side, mended and untreated. */
+        get: operations["voice_seams"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3398,6 +3415,13 @@ export interface components {
             word: number | null;
             /** Format: double */
             seconds: number;
+        };
+        /** @description A seam, and what of it is heard. */
+        SeamJump: {
+            /** @description programme sample */
+            at: number;
+            /** @description empty: both sides are one reading */
+            heard: string[];
         };
         /** @description Who is signed in. */
         Session: {
@@ -7135,6 +7159,35 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    voice_seams: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                voice_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeamJump"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -56,6 +56,11 @@ def desk(client, production, line):
         def undo(self):
             return send(client, "POST", f"/api/productions/{production.id}/undo/")
 
+        def seams(self, row):
+            answer = client.get(f"/api/voices/{row['id']}/seams/")
+            assert answer.status_code == 200, answer.content
+            return answer.json()
+
         def sound(self, voice):
             answer = client.get(f"/api/voices/{voice['id']}/{voice['key']}/sound/")
             return soundfile.read(io.BytesIO(answer.content), dtype="float32")[0]
@@ -78,6 +83,10 @@ def test_words_of_another_take_make_a_take_whole_and_it_is_picked_where_that_was
     assert any("leaves out" in fault for fault in rows[lacks]["faults"])
     new = made(rows, desk.ask("weave", onto=lacks, source=good, first=7, last=10))
     assert new["name"] == "takes 1 + 2 + 1" and desk.line()["pick"] == new["id"] and len(new["seams"]) == 2
+    # Both seams are listened to. They join readings of one voice: nothing of it jumps far.
+    seams = desk.seams(new)
+    assert [seam["at"] for seam in seams] == new["seams"]
+    assert not any("room" in word or "tone" in word for seam in seams for word in seam["heard"])
     told = [word["text"] for word in new["read"]["words"]]
     assert told == [word for word in words if word in told] and {"whole", "valley"} <= set(told)
     spans = [word["span"] for word in new["read"]["words"]]

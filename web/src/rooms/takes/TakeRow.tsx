@@ -105,6 +105,7 @@ export function TakeRow(props: RowProps) {
               </span>
             ))}
         </p>
+        {on && take.voice && take.seams.length > 0 && <SeamJumps take={take} onHear={onHear} />}
         {take.marks.length > 0 && (
           <p className="take-marks">
             {take.marks.length === 1 ? 'a mistake' : 'mistakes'} marked at{' '}
@@ -474,4 +475,24 @@ function drawSeam(ctx: CanvasRenderingContext2D, x: number, height: number, inks
   }
   ctx.fill()
   ctx.restore()
+}
+
+/** What is heard of the seams of a comp; one press hears it. */
+function SeamJumps({ take, onHear }: { take: Take; onHear: (at?: number) => void }) {
+  const { data } = useQuery({
+    queryKey: ['seams', take.id, take.voice?.key],
+    queryFn: () => answered(client.GET('/api/voices/{voice_id}/seams/', { params: { path: { voice_id: take.id } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+  })
+  const loud = data?.flatMap(({ at, heard }, index) => (heard.length ? [{ at, heard, number: index + 1 }] : [])) ?? []
+  if (!loud.length) return null
+  return (
+    <p className="take-marks" data-testid="seams">
+      {loud.map(({ at, heard, number }) => (
+        <button key={at} type="button" onClick={() => onHear(Math.max(0, at - SAMPLE_RATE))} title="hear it">
+          {data!.length > 1 ? `seam ${number}` : 'seam'}: {heard.join(', ')}
+        </button>
+      ))}
+    </p>
+  )
 }
