@@ -13,7 +13,7 @@ from fendo_core.production.state import LineComp, State
 from fendo_core.takes.standing import comp_of, take_of
 from fendo_core.timebase import Span, milliseconds
 from fendo_core.voice import tighten
-from fendo_core.voice.chain import MOVABLE, STAGE_KINDS, STAGES, Chain, Stage
+from fendo_core.voice.chain import MOVABLE, PRODUCTION, STAGE_KINDS, STAGES, Chain, Stage
 from fendo_core.voice.repair import (
     LONGEST_CLICK,
     LONGEST_CLIPPED,
@@ -27,8 +27,6 @@ from fendo_core.voice.repair import (
 
 Done: TypeAlias = tuple[State, str]
 
-PRODUCTION = "production"
-"""The scope of a treatment that all lines have which have none of their own."""
 MOST_AT_ONCE = 5_000
 _LONGEST = {
     "click": LONGEST_CLICK,

@@ -4,14 +4,14 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import TypeAlias
 
-from fendo_core.polish.scan import CUTS, STAGED, Place, PlaceKind
+from fendo_core.polish.scan import CUTS, STAGED, WHOLE, Place, PlaceKind
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.voice import Comp
 from fendo_core.voice import Place as Map
-from fendo_core.voice.chain import Chain, made
+from fendo_core.voice.chain import PRODUCTION, Chain, made
 from fendo_core.voice.comp import CROSSFADE
 from fendo_core.voice.repair import LONGEST_TOP, MOST_LOWERED, Repair
 from fendo_core.words import ReadCheck
@@ -192,3 +192,31 @@ def with_stage(chain: Chain | None, kind: str, settings: Mapping[str, float]) ->
         replace(one, on=True, settings={**one.settings, **settings}) if one.kind == kind else one for one in chain.stages
     )
     return replace(chain, stages=tuple(stages))
+
+
+def treatments(line: str, place: Place, chain: Chain | None, of_all: Chain | None) -> list[tuple[str, Chain]]:
+    """The treatments that would mend a place, by scope: of its line alone, and of all lines where that makes sense.
+
+    Args:
+        chain: how the line is treated; `of_all` the production.
+    """
+    if place.kind not in STAGED:
+        return []
+    stage, settings = stage_for(place)
+    scopes = [(f"line:{line}", chain), *([(PRODUCTION, of_all)] if place.kind == "hum" else [])]
+    return [(scope, with_stage(one, stage, settings)) for scope, one in scopes]
+
+
+def as_shown(comp: Comp, recording: str, place: Place, at: Span, longest: int) -> tuple[Place, Span]:
+    """A place of a whole reading as far as it sounds in a comp, and by `longest` samples at most; another one as it is.
+
+    Args:
+        at: where it lies in the programme.
+    """
+    if place.kind not in WHOLE:
+        return place, at
+    own = next(one for one in comp.segments if one.recording == recording and one.source.meets(place.span))
+    first = max(own.source.start, place.span.start)
+    last = min(own.source.end, place.span.end, first + longest)
+    start = comp.at + own.comp_at(first)
+    return replace(place, span=Span(first, last)), Span(start, max(comp.at + own.comp_at(last), start + 1))

@@ -24,6 +24,10 @@ PlaceKind: TypeAlias = RepairKind
 """`gain` is marked by hand only; `level` and `dull` are found beside other lines (`polish.neighbours`)."""
 STAGED: dict[PlaceKind, str] = {"hum": "hum", "dull": "tone"}
 """Kinds that are mended by a stage of the line's treatment: they are of the whole reading."""
+UNLIKE: frozenset[PlaceKind] = frozenset({"level", "dull"})
+"""Kinds that are found beside other lines."""
+WHOLE: frozenset[PlaceKind] = UNLIKE | STAGED.keys()
+"""Kinds of places that are of a whole reading."""
 CUTS: frozenset[PlaceKind] = frozenset({"gap", "false start", "put in"})
 """Kinds of which a stretch is taken out."""
 

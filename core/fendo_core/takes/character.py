@@ -97,10 +97,7 @@ def differences(lines: Sequence[Sounded]) -> NDArray[np.float64]:
                 others = others[~np.isnan(others)]
                 if len(others) >= _FEWEST:
                     found[n, column] = values[n, column] - np.median(others)
-    # Logarithms, so that half and double are as far away.
-    found[:, 1] *= 12.0
-    found[:, 3] = 100.0 * (np.exp2(found[:, 3]) - 1.0)
-    return found
+    return _in_units(found)
 
 
 def outstanding(lines: Sequence[Sounded], by: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -153,21 +150,26 @@ def by_day(lines: Sequence[Sounded], days: Sequence[str]) -> list[Day]:
         others = mine & ~own
         if not others.any():
             continue
-        row = np.full(len(FEATURES), np.nan)
+        row, least = np.full(len(FEATURES), np.nan), limits.copy()
         for column in range(len(FEATURES)):
             one, rest = (values[which, column] for which in (own, others))
             one, rest = one[~np.isnan(one)], rest[~np.isnan(rest)]
             if min(len(one), len(rest)) >= _FEWEST_OF_DAY:
-                by = _in_units(float(np.median(one) - np.median(rest)), column)
-                least = limits[column] / (2.0 if min(len(one), len(rest)) >= _SURE else 1.0)
-                row[column] = by if abs(by) >= least else np.nan
+                row[column] = np.median(one) - np.median(rest)
+                least[column] /= 2.0 if min(len(one), len(rest)) >= _SURE else 1.0
+        row = _in_units(row)
+        row = np.where(np.abs(row) >= least, row, np.nan)
         found.append(Day(reader, day, int(own.sum()), _words(row)))
     return found
 
 
-def _in_units(by: float, column: int) -> float:
-    """A difference of `_values` in the unit of its feature: from logarithms to semitones and per cent."""
-    return {1: by * 12.0, 3: 100.0 * float(np.exp2(by) - 1.0)}.get(column, by)
+def _in_units(by: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Differences of `_values`, feature by feature in the last axis, in their units. Pitch and pace are logarithms, so that
+    half and double are as far away."""
+    found = by.copy()
+    found[..., 1] *= 12.0
+    found[..., 3] = 100.0 * (np.exp2(found[..., 3]) - 1.0)
+    return found
 
 
 def _values(line: Sounded) -> tuple[float, ...]:

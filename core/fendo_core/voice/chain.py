@@ -129,10 +129,14 @@ class Chain:
         return Chain(row["name"], tuple(stages))
 
 
+PRODUCTION = "production"
+"""The scope of a treatment that all lines have which have none of their own."""
+
+
 def nearest(chains: Mapping[str, Chain], line: str, folder: str = "") -> Chain | None:
     """How a line is treated: its own chain, else that of the folder that its take lies in, else the production's; None: not
     at all. `chains` by scope: `line:` and `folder:` with an identity, `production`."""
-    scopes = (f"line:{line}", f"folder:{folder}", "production")
+    scopes = (f"line:{line}", f"folder:{folder}", PRODUCTION)
     return next((chains[scope] for scope in scopes if scope in chains), None)
 
 

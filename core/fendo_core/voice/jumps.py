@@ -62,15 +62,15 @@ def seam_jumps(samples: Sound, seams: Sequence[int]) -> list[Jump]:
             return None
         return np.median(values[:, before], axis=1), np.median(values[:, behind], axis=1)
 
-    away = [at for at in range(0, len(frames.level), _EVERY) if all(abs(at - place) > _SIDE for place in places)]
-    natural = [np.abs(found[1] - found[0]) for at in away if (found := sides(at)) is not None]
-    rows = np.array(natural) if len(natural) >= 10 else np.zeros((1, len(_FEATURES)))
-    usual = [float(np.percentile(rows[:, column], share)) for column, (*_, share) in enumerate(_FEATURES)]
+    natural = [
+        (at, np.abs(found[1] - found[0])) for at in range(0, len(frames.level), _EVERY) if (found := sides(at)) is not None
+    ]
     voice = float(np.median(frames.level[voiced])) if len(voiced) else 0.0
     jumps = []
     for seam, place in zip(seams, places, strict=True):
         heard = []
         if (found := sides(place)) is not None:
+            usual = _usual([by for at, by in natural if abs(at - place) > _SIDE])
             for by, limit, (name, least, unit, _) in zip(found[1] - found[0], usual, _FEATURES, strict=True):
                 if abs(by) > max(limit, least):
                     heard.append(f"{name} jumps by {abs(by):.0f} {unit}")
@@ -79,6 +79,12 @@ def seam_jumps(samples: Sound, seams: Sequence[int]) -> list[Jump]:
             heard.append(f"the room gets {abs(room):.0f} dB {'louder' if room > 0 else 'quieter'}")
         jumps.append(Jump(seam, tuple(heard)))
     return jumps
+
+
+def _usual(natural: Sequence[NDArray[np.float64]]) -> list[float]:
+    """What changes by itself within the reading, feature by feature; 0 where too little is known."""
+    rows = np.array(natural) if len(natural) >= 10 else np.zeros((1, len(_FEATURES)))
+    return [float(np.percentile(rows[:, column], share)) for column, (*_, share) in enumerate(_FEATURES)]
 
 
 def _room(level: NDArray[np.float64], at: int, voice: float) -> float:

@@ -1,6 +1,5 @@
 """Polish over HTTP: what is suspicious, what was mended, how lines are treated, and how a place sounds."""
 
-from dataclasses import replace
 from typing import Any
 from uuid import UUID
 
@@ -14,18 +13,17 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from fendo_core.audio import pcm
-from fendo_core.polish.edits import PRODUCTION, checked
-from fendo_core.polish.places import MARKED, can_be_mended, marked, open_places, said, stage_for, with_stage
-from fendo_core.polish.scan import STAGED, Place
+from fendo_core.polish.edits import checked
+from fendo_core.polish.places import MARKED, as_shown, can_be_mended, marked, open_places, said, treatments
+from fendo_core.polish.scan import Place
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_core.voice import Comp
 from fendo_core.voice import Place as Map
-from fendo_core.voice.chain import MOVABLE, STAGE_KINDS, STAGES, STARTS, Chain, StageKind
+from fendo_core.voice.chain import MOVABLE, PRODUCTION, STAGE_KINDS, STAGES, STARTS, StageKind
 from fendo_core.voice.repair import REPAIR_KINDS, Repair
 from fendo_server.access import get_owned
 from fendo_server.polish import jobs
-from fendo_server.polish.scans import UNLIKE, scans
+from fendo_server.polish.scans import scans
 from fendo_server.polish.treating_api import KeptTreatmentSerializer, kept_rows
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import state
@@ -39,8 +37,6 @@ from fendo_server.work import running
 from fendo_server.work.api import JobSerializer
 
 LONGEST_STRETCH = 20 * SAMPLE_RATE
-WHOLE = {*STAGED, *UNLIKE}
-"""Kinds of places that are of a whole reading."""
 
 
 class ScopeSerializer(serializers.Serializer):
@@ -136,9 +132,10 @@ def room(request: Request, production_id: UUID) -> Response:
         chain = polish.chain(comp, line)
         for name in sorted(comp.recordings):
             for place, span in open_places(comp, name, known.get(name, ()), settled.get(name, ()), chain):
-                shown, at = _shown(comp, name, place, span)
-                row = _place(line, voice, name, shown, at)
-                places.append(row | {"treatments": _treatments(line, place, chain, present.chains.get(PRODUCTION))})
+                shown, at = as_shown(comp, name, place, span, LONGEST_STRETCH)
+                scopes = treatments(line, place, chain, present.chains.get(PRODUCTION))
+                mends = [{"scope": scope, "chain": checked(one).as_row()} for scope, one in scopes]
+                places.append(_place(line, voice, name, shown, at) | {"treatments": mends})
             for one in settled.get(name, ()):
                 for at in Map(comp).spans_in_programme(name, [one.span])[:1]:
                     repairs.append(_repair(line, one, at))
@@ -154,26 +151,6 @@ def room(request: Request, production_id: UUID) -> Response:
         ],
     }
     return Response(PolishSerializer(body).data)
-
-
-def _shown(comp: Comp, recording: str, place: Place, span: Span) -> tuple[Place, Span]:
-    """A place of a whole reading as far as it sounds in the line, and is heard at once; another one as it is."""
-    if place.kind not in WHOLE:
-        return place, span
-    own = next(one for one in comp.segments if one.recording == recording and one.source.meets(place.span))
-    first = max(own.source.start, place.span.start)
-    last = min(own.source.end, place.span.end, first + LONGEST_STRETCH)
-    start = comp.at + own.comp_at(first)
-    return replace(place, span=Span(first, last)), Span(start, max(comp.at + own.comp_at(last), start + 1))
-
-
-def _treatments(line: str, place: Place, chain: Chain | None, of_all: Chain | None) -> list[dict[str, object]]:
-    """The treatments that would mend a place: of its line alone, and of all lines where that makes sense."""
-    if place.kind not in STAGED:
-        return []
-    stage, settings = stage_for(place)
-    scopes = [(f"line:{line}", chain), *([(PRODUCTION, of_all)] if place.kind == "hum" else [])]
-    return [{"scope": scope, "chain": checked(with_stage(one, stage, settings)).as_row()} for scope, one in scopes]
 
 
 def _place(line: str, voice: str, recording: str, place: Place, span: Span) -> dict[str, object]:

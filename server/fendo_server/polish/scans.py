@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from fendo_core.polish.places import of_words
-from fendo_core.polish.scan import Place
+from fendo_core.polish.scan import UNLIKE, Place
 from fendo_core.timebase import Span
 from fendo_core.words import ReadCheck
 from fendo_server.productions.models import Production
@@ -13,8 +13,6 @@ from fendo_server.voice.models import Recording, Scan
 
 SPOKEN = ("false start", "put in")
 """Kinds that the read check finds."""
-UNLIKE = ("level", "dull")
-"""Kinds that are found beside other lines."""
 
 
 def scans(production: Production) -> dict[str, list[Place]]:

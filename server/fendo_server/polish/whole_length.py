@@ -1,7 +1,5 @@
 """How long the lines of a production last, all at once: each as long as its slot, or all together as long as wanted."""
 
-from dataclasses import dataclass, field
-from itertools import pairwise
 from typing import Any, Literal
 from uuid import UUID
 
@@ -12,15 +10,14 @@ from rest_framework.decorators import api_view
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from fendo_core.polish.length import MOST, Lasting, Overlap, TooFar, lasting, whole_lasting
+from fendo_core.polish.length import MOST
+from fendo_core.polish.lengths import HeardLine, LengthPlan, LineLength, heard_lines, to_slots, together
 from fendo_core.production import edits
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
-from fendo_core.script.lines import Line as CoreLine
-from fendo_core.takes.fitting import LARGEST_MOST, Fitted, fitted
+from fendo_core.takes.fitting import LARGEST_MOST, fitted
 from fendo_core.takes.standing import sounding
-from fendo_core.timebase import SAMPLE_RATE, Span, seconds_text
-from fendo_core.voice import Comp, Place
+from fendo_core.timebase import SAMPLE_RATE, seconds_text
 from fendo_server.access import get_owned
 from fendo_server.polish import jobs
 from fendo_server.problems import Problem, ProblemSerializer
@@ -74,84 +71,12 @@ class WholeLastingSerializer(serializers.Serializer):
     refused = serializers.CharField(allow_blank=True)
 
 
-@dataclass(frozen=True)
-class _Heard:
-    """A line as it sounds."""
-
-    line: CoreLine
-    voice: str
-    comp: Comp
-    phrases: tuple[Span, ...]
-
-    @property
-    def length(self) -> int:
-        return self.phrases[-1].end - self.phrases[0].start
-
-
-@dataclass(frozen=True)
-class _Plan:
-    """What is done line by line (None: it can't be, and why), and all of it together."""
-
-    heard: list[_Heard]
-    done: list[tuple[_Heard, int, Lasting | None, tuple[Fitted, ...], str]] = field(default_factory=list)
-    whole: Lasting | None = None
-    refused: str = ""
-
-
-def _heard(production: Production, present: State) -> list[_Heard]:
-    """The lines in which somebody speaks, in the order in which they are heard."""
-    comps = sounding(present)
-    spoken = spoken_in(production, [comp for _, comp in comps.values()])
-    lines = {line.id: line for line in present.lines}
-    found = [
-        _Heard(lines[line], voice, comp, phrases)
-        for line, (voice, comp) in comps.items()
-        if (phrases := Place(comp).all_in_programme(spoken))
-    ]
-    return sorted(found, key=lambda one: one.phrases[0].start)
-
-
-def _planned(production: Production, present: State, values: dict[str, Any]) -> _Plan:
-    plan, natural, most = _Plan(_heard(production, present)), jobs.natural(production), values["most"]
-    if values["way"] == "whole":
-        return _planned_whole(plan, values["wanted"], most, natural) if "wanted" in values else plan
-    for one in plan.heard:
-        slot = one.line.slot
-        if slot is None or one.length <= slot.length:
-            continue
-        if one.line.settled:
-            plan.done.append((one, slot.length, None, (), "It is settled"))
-            continue
-        try:
-            found = lasting(one.phrases, slot.length, most, natural)
-            plan.done.append((one, slot.length, found, found.phrases, ""))
-        except TooFar as error:
-            plan.done.append((one, slot.length, None, (), str(error)))
-    return plan
-
-
-def _planned_whole(plan: _Plan, wanted: int, most: float, natural: int | None) -> _Plan:
-    def refused(why: str) -> _Plan:
-        return _Plan(plan.heard, refused=why)
-
-    if not plan.heard:
-        return refused("Nothing was read yet")
-    if settled := next((one.line.number for one in plan.heard if one.line.settled), None):
-        return refused(f"Line {settled} is settled. Open it again first")
-    try:
-        found, parts = whole_lasting([one.phrases for one in plan.heard], wanted, most, natural)
-    except Overlap as error:
-        one, other = (plan.heard[number].line.number for number in (error.first, error.second))
-        return refused(f"Line {other} begins before line {one} has ended: pauses between them can’t give or take")
-    except TooFar as error:
-        return refused(str(error))
-    lines = zip(plan.heard, parts, strict=True)
-    done = [(one, part[-1].to.end - part[0].to.start, found, part, "") for one, part in lines if _changes(part)]
-    return _Plan(plan.heard, done, found)
-
-
-def _changes(part: tuple[Fitted, ...]) -> bool:
-    return any(phrase.to != phrase.own for phrase in part)
+def _planned(production: Production, present: State, values: dict[str, Any]) -> tuple[list[HeardLine], LengthPlan]:
+    spoken = spoken_in(production, [comp for _, comp in sounding(present).values()])
+    heard, natural = heard_lines(present, spoken), jobs.natural(production)
+    if values["way"] == "slots":
+        return heard, to_slots(heard, values["most"], natural)
+    return heard, together(heard, values["wanted"], values["most"], natural) if "wanted" in values else LengthPlan()
 
 
 @running.handles(KIND)
@@ -159,22 +84,23 @@ def set_lengths(progress: running.Progress) -> dict[str, Any]:
     """Make the comps that it takes, and lay them in one edit."""
     production, values = progress.job.production, progress.job.arguments
     present = state.load(production)
-    plan = _planned(production, present, values)
+    _, plan = _planned(production, present, values)
     if plan.refused:
         raise running.JobFailed(f"{plan.refused}. Everything is as it was.")
-    wanted = [one for one in plan.done if one[2] is not None]
-    rows = {str(line.pk): line for line in Line.objects.filter(pk__in=[one.line.id for one, *_ in wanted])}
+    wanted = [one for one in plan.lines if not one.refused]
+    rows = {str(line.pk): line for line in Line.objects.filter(pk__in=[one.heard.line.id for one in wanted])}
     made = list[edits.AddComp | edits.MoveVoice]()
-    for number, (one, length, _, phrases, _) in enumerate(wanted):
+    for number, one in enumerate(wanted):
         progress(number / len(wanted), f"setting {number + 1} of {len(wanted)}")
-        if all(phrase.to.length == phrase.own.length and phrase.shift == phrases[0].shift for phrase in phrases):
-            made.append(edits.MoveVoice(one.voice, phrases[0].shift))
+        if one.only_moves:
+            made.append(edits.MoveVoice(one.heard.voice, one.moved))
             continue
-        rows[one.line.id].production = production
-        readings = LineReadings(rows[one.line.id], present)
-        reading = readings.reading(one.voice)
-        comp = fitted(reading.comp, phrases, readings.tone(reading))
-        made.append(made_edit(readings, reading, comp, f"{seconds_text(length)} s long"))
+        line = rows[one.heard.line.id]
+        line.production = production
+        readings = LineReadings(line, present)
+        reading = readings.reading(one.heard.voice)
+        comp = fitted(reading.comp, one.phrases, readings.tone(reading))
+        made.append(made_edit(readings, reading, comp, f"{seconds_text(one.wanted)} s long"))
     progress.still_wanted()
     if made:
         name = "length of one line" if len(made) == 1 else f"lengths of {len(made)} lines"
@@ -212,12 +138,11 @@ def lengths(request: Request, production_id: UUID) -> Response:
         if going.exists():
             raise Problem(422, "Not possible", "Lengths are being set already. Wait for that, or stop it.")
         return Response(JobSerializer(running.start(production, KIND, **values)).data, status=201)
-    plan = _planned(production, state.load(production, spoken=False), values)
-    heard = plan.heard
+    heard, plan = _planned(production, state.load(production, spoken=False), values)
     body = {
         "now": max(one.phrases[-1].end for one in heard) - heard[0].phrases[0].start if heard else 0,
         "read": len(heard),
-        "lines": [_row(*one) for one in plan.done],
+        "lines": [_row(one) for one in plan.lines],
         "pauses": plan.whole.pauses if plan.whole else 0,
         "stretch": round(plan.whole.stretch, 4) if plan.whole else 0.0,
         "refused": plan.refused,
@@ -225,13 +150,13 @@ def lengths(request: Request, production_id: UUID) -> Response:
     return Response(WholeLastingSerializer(body).data)
 
 
-def _row(one: _Heard, wanted: int, found: Lasting | None, phrases: tuple[Fitted, ...], refused: str) -> dict[str, Any]:
+def _row(one: LineLength) -> dict[str, Any]:
     return {
-        "line": one.line.id,
-        "now": one.length,
-        "wanted": wanted,
-        "pauses": sum(b.to.start - a.to.end - b.own.start + a.own.end for a, b in pairwise(phrases)),
-        "stretch": round(found.stretch, 4) if found else 0.0,
-        "moved": phrases[0].shift if phrases else 0,
-        "refused": refused,
+        "line": one.heard.line.id,
+        "now": one.heard.length,
+        "wanted": one.wanted,
+        "pauses": one.pauses,
+        "stretch": round(one.stretch, 4),
+        "moved": one.moved,
+        "refused": one.refused,
     }

@@ -21,14 +21,14 @@ from rest_framework import serializers
 from fendo_core.booth.naming import check_pattern
 from fendo_core.picture.laid import CHANNELS
 from fendo_core.picture.reel import COLOURS, HEARD
-from fendo_core.polish.edits import PRODUCTION, checked
+from fendo_core.polish.edits import checked
 from fendo_core.production.edits import LONGEST_NOTE, MARKS
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import Rows, rows
 from fendo_core.script.lines import LONGEST_TEXT
 from fendo_core.script.syllables import LANGUAGES
 from fendo_core.voice import Comp
-from fendo_core.voice.chain import Chain
+from fendo_core.voice.chain import PRODUCTION, Chain
 from fendo_core.voice.level import DISTANCE
 from fendo_core.voice.repair import REPAIR_KINDS
 from fendo_server.picture import services as picture

@@ -1,6 +1,6 @@
 """Takes and voices over HTTP: the recording as it is, and what sounds for a line."""
 
-from typing import Any
+from dataclasses import replace
 from uuid import UUID
 
 import numpy as np
@@ -170,25 +170,29 @@ class SeamJumpSerializer(serializers.Serializer):
     heard = serializers.ListField(child=serializers.CharField(), help_text="empty: both sides are one reading")
 
 
-BESIDE_SEAM = 30 * SAMPLE_RATE
-MOST_SEAMS = 60
-"""Of more, the first are listened to: those of a reading that was tightened at every pause."""
+LISTENED_WHOLE, BESIDE_SEAM = 60 * SAMPLE_RATE, 15 * SAMPLE_RATE
+"""Of a longer comp what lies beside each seam is listened to."""
+MOST_SEAMS = 20
+"""Of more, the first are: it is asked for while somebody waits."""
 
 
 @extend_schema(operation_id="voice_seams", responses={200: SeamJumpSerializer(many=True), 404: ProblemSerializer})
 @api_view(["GET"])
 def voice_seams(request: Request, voice_id: UUID) -> Response:
-    """How much the seams of a comp are heard: each beside the half minute on either side, mended and untreated."""
+    """How much the seams of a comp are heard: mended, and untreated."""
     production, comp, _ = _comp(request, voice_id)
     found = Sounding(production, comp, Polish(production).repairs_of(comp))
-    rows, listened, sound = list[dict[str, Any]](), None, np.zeros(0, np.float32)
-    for seam in seams(comp)[:MOST_SEAMS]:
-        span = Span(max(0, seam - BESIDE_SEAM), min(comp.length, seam + BESIDE_SEAM))
-        if span != listened:
-            listened, sound = span, np.concatenate(list(found.blocks(span)))
-        (jump,) = seam_jumps(sound, [seam - span.start])
-        rows.append({"at": comp.at + seam, "heard": jump.heard})
-    return Response(rows)
+    places = seams(comp)[:MOST_SEAMS]
+    if comp.length <= LISTENED_WHOLE:
+        stretches = [(Span(0, comp.length), places)]
+    else:
+        stretches = [(Span(max(0, at - BESIDE_SEAM), min(comp.length, at + BESIDE_SEAM)), (at,)) for at in places]
+    jumps = [
+        replace(jump, at=comp.at + span.start + jump.at)
+        for span, inside in stretches
+        for jump in seam_jumps(np.concatenate(list(found.blocks(span))), [at - span.start for at in inside])
+    ]
+    return Response(SeamJumpSerializer(jumps, many=True).data)
 
 
 AROUND = 3 * SAMPLE_RATE

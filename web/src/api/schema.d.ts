@@ -1455,7 +1455,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description How much the seams of a comp are heard: each beside the half minute on either side, mended and untreated. */
+        /** @description How much the seams of a comp are heard: mended, and untreated. */
         get: operations["voice_seams"];
         put?: never;
         post?: never;

@@ -1,15 +1,17 @@
-import { Button, Progress, SegmentedControl } from '@mantine/core'
+import { Button, SegmentedControl } from '@mantine/core'
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import { answered, client, type Line, type Production } from '../../api/client'
 import { useMaking } from '../../api/making'
-import { isGoing, type LengthsWish, refreshProduction, useJobActions, useJobsOf, useSetLengths } from '../../api/production'
+import { isGoing, type LengthsWish, refreshProduction, useJobsOf, useSetLengths } from '../../api/production'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { NumberField } from '../../app/NumberField'
 import { roomOf } from '../../app/room'
 import { sayProblem } from '../../app/Said'
+import { StretchField } from '../../app/StretchField'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
+import { JobGoing } from './JobGoing'
 
 const MOST = 6
 
@@ -84,13 +86,7 @@ function LineLength({ production, line }: { production: Production; line: Line }
             setAsked({ line: line.id, wanted: Math.max(SAMPLE_RATE / 10, Math.round(seconds * SAMPLE_RATE)) })
           }
         />
-        <NumberField
-          label="stretch, % at most"
-          value={most}
-          min={0}
-          max={30}
-          onSet={(value) => setMost(Math.max(0, Math.min(30, value)))}
-        />
+        <StretchField most={most} onSet={setMost} />
         {slot !== null && slot !== wanted && (
           <Button size="xs" variant="default" onClick={() => setAsked({ line: line.id, wanted: slot })}>
             as long as {line.slot ? 'its slot' : 'wanted'}
@@ -124,7 +120,6 @@ function Lengths({ production, way }: { production: Production; way: LengthsWish
     retry: false,
   })
   const jobs = useJobsOf(production.id, [JOB], () => void refreshProduction(queries, production.id))
-  const { cancel } = useJobActions(production.id)
   const set = useSetLengths(production.id)
   const job = jobs?.find(isGoing)
   if (error) return <p role="alert">{error.message}</p>
@@ -155,13 +150,7 @@ function Lengths({ production, way }: { production: Production; way: LengthsWish
             onSet={(seconds) => setWanted(Math.max(SAMPLE_RATE / 10, Math.round(seconds * SAMPLE_RATE)))}
           />
         )}
-        <NumberField
-          label="stretch, % at most"
-          value={most}
-          min={0}
-          max={30}
-          onSet={(value) => setMost(Math.max(0, Math.min(30, value)))}
-        />
+        <StretchField most={most} onSet={setMost} />
         <Button
           size="xs"
           disabled={!can.length || Boolean(job) || (whole && (typed === null || Boolean(data.refused)))}
@@ -171,15 +160,7 @@ function Lengths({ production, way }: { production: Production; way: LengthsWish
           {can.length && !whole ? `Fit ${can.length === 1 ? 'one line' : `${can.length} lines`}` : 'Make it so'}
         </Button>
       </div>
-      {job && (
-        <div className="polish-scan">
-          <p className="quiet">{job.step || 'waiting'}</p>
-          <Progress value={job.progress * 100} aria-label="done so far" />
-          <Button size="compact-xs" variant="default" onClick={() => cancel.mutate(job.id, { onError: sayProblem })}>
-            Stop
-          </Button>
-        </div>
-      )}
+      {job && <JobGoing production={production.id} job={job} />}
       {jobs?.[0]?.state === 'failed' && <p role="alert">{jobs[0].error}</p>}
       {whole && typed !== null && (
         <p className={data.refused ? 'polish-refused' : 'quiet'}>

@@ -125,11 +125,11 @@ const FINE = SAMPLE_RATE / 500
 function Drawn({ place, asked, onChange }: { place: Place; asked: Asked; onChange: (by: Partial<Asked>) => void }) {
   const read = useStretch(stretchOf(place, asked, false))
   const mended = useStretch(stretchOf(place, asked, place.mends))
-  const { moved, drag } = useEdges(place, asked, onChange)
-  const { first, last } = { ...asked, ...moved }
   const before = Math.min(AROUND, asked.first)
   const length = asked.last - asked.first
   const whole = before + length + AROUND
+  const { moved, drag } = useEdges(place, asked, before, whole, onChange)
+  const { first, last } = { ...asked, ...moved }
   const canvas = useDrawing(
     useCallback<Paint>(
       (ctx, { width, height }, inks) => {
@@ -181,11 +181,9 @@ const NEAR = 14
 const SHORTEST = SAMPLE_RATE / 200
 
 /** The edges of a place, dragged on what is drawn. It keeps its scale meanwhile: `moved` is where they would go. */
-function useEdges(place: Place, asked: Asked, onChange: (by: Partial<Asked>) => void) {
+function useEdges(place: Place, asked: Asked, before: number, whole: number, onChange: (by: Partial<Asked>) => void) {
   const [moved, setMoved] = useState<Partial<Asked> | null>(null)
   const held = useRef<{ edge: 'first' | 'last'; x: number; perPoint: number } | null>(null)
-  const before = Math.min(AROUND, asked.first)
-  const whole = before + asked.last - asked.first + AROUND
   const dragged = (event: React.PointerEvent): Partial<Asked> => {
     if (!held.current) return {}
     const { edge, x, perPoint } = held.current

@@ -1,9 +1,9 @@
-import { Button, Progress, SegmentedControl } from '@mantine/core'
+import { Button, SegmentedControl } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import type { Place, Polish, Production } from '../../api/client'
-import { isGoing, refreshPolish, useEdits, useJobActions, useJobsOf, usePolish, useScan } from '../../api/production'
+import { isGoing, refreshPolish, useEdits, useJobsOf, usePolish, useScan } from '../../api/production'
 import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
@@ -12,6 +12,7 @@ import { scoreOf, timecodeAt, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE } from '../../engine/time'
 import { ByHand } from './ByHand'
+import { JobGoing } from './JobGoing'
 import { Length } from './Length'
 import { Levels } from './Levels'
 import { PlaceView } from './PlaceView'
@@ -406,20 +407,10 @@ function Scanned({ production, polish }: { production: Production; polish: Polis
   const queries = useQueryClient()
   const scan = useScan(production.id)
   const jobs = useJobsOf(production.id, [SCAN, TREAT], () => refreshPolish(queries, production.id))
-  const { cancel } = useJobActions(production.id)
   const job = jobs?.find(isGoing)
   const failed = jobs?.find((each) => each.kind === SCAN)
   const read = production.lines.filter((line) => line.voice).length
-  if (job)
-    return (
-      <div className="polish-scan" data-testid="polish-job">
-        <p className="quiet">{job.step || `waiting to ${job.kind}`}</p>
-        <Progress value={job.progress * 100} aria-label="done so far" />
-        <Button size="compact-xs" variant="default" onClick={() => cancel.mutate(job.id, { onError: sayProblem })}>
-          Stop
-        </Button>
-      </div>
-    )
+  if (job) return <JobGoing production={production.id} job={job} />
   return (
     <div className="polish-scan">
       {failed?.state === 'failed' && polish.unscanned > 0 && <p role="alert">{failed.error}</p>}

@@ -4,7 +4,7 @@ import { useEffect, useState } from 'react'
 import { answered, client, type FitProposal, type Line, type Take } from '../../api/client'
 import type { FitWish } from '../../api/making'
 import { useKeys } from '../../app/keys'
-import { NumberField } from '../../app/NumberField'
+import { StretchField } from '../../app/StretchField'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 
 type FitProps = {
@@ -67,13 +67,7 @@ export function Fit({ line, take, takes, film, busy, onFit, onClose }: FitProps)
             ...others.map(({ id, name }) => ({ value: id, label: name })),
           ]}
         />
-        <NumberField
-          label="stretch, % at most"
-          value={most}
-          min={0}
-          max={30}
-          onSet={(value) => setMost(Math.min(30, Math.max(0, value)))}
-        />
+        <StretchField most={most} onSet={setMost} />
         {guide === FILM && (
           <Checkbox
             size="xs"
