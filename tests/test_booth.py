@@ -195,7 +195,8 @@ def test_the_page_follows_the_voice_word_by_word_and_into_the_next_line(desk: Pa
             pytest.skip("the machine was too busy to listen, as the page said")
         raise
     seen = page.evaluate("window.seen")
-    assert len([word for word in lines[0].split() if word in seen]) >= 4 or any(told), seen
+    # Who begins while the listener is still starting is found further on: any words will do, as long as they are several.
+    assert len({word for word in " ".join(lines).split() if word in seen}) >= 4 or any(told), seen
     # Switched off, the page stays; what is recorded goes on.
     page.keyboard.press("f")
     expect(page.locator(".word[data-word]")).to_have_count(0)
