@@ -17,6 +17,8 @@ from fendo_demo.scenario import LINES, OLD_READING, SHOTS, Shot
 from fendo_demo.scenes import HEIGHT, SCENES, WIDTH
 
 FPS = 25
+HELD = 2
+"""Frames that a drawing stands, as drawn films do: half of the drawing and coding, and the first start waits for it."""
 SIZE = (640, 360)
 """Points of the encoded film; the scenes are drawn for 960 x 540 and scaled."""
 
@@ -28,11 +30,12 @@ def _run(arguments: list[str], feed: subprocess.PIPE = subprocess.DEVNULL) -> su
 def draw_shot(shot: Shot, target: Path) -> None:
     """One shot's frames, drawn and encoded so that the browser steps through them as they are."""
     surface = cairo.ImageSurface(cairo.FORMAT_RGB24, *SIZE)
-    raw = f"-f rawvideo -pix_fmt bgr0 -s {SIZE[0]}x{SIZE[1]} -r {FPS} -i pipe:0"
+    raw = f"-f rawvideo -pix_fmt bgr0 -s {SIZE[0]}x{SIZE[1]} -r {FPS / HELD} -i pipe:0"
     coded = "-c:v libx264 -preset ultrafast -crf 24 -pix_fmt yuv420p -g 12 -keyint_min 12 -sc_threshold 0 -bf 0 -threads 1"
-    encoder = _run([*raw.split(), *coded.split(), "-f", "mpegts", str(target)], subprocess.PIPE)
     frames = shot.seconds * FPS
-    for frame in range(frames):
+    held = f"-vf format=yuv420p,fps={FPS} -frames:v {frames}"
+    encoder = _run([*f"{raw} {coded} {held} -f mpegts".split(), str(target)], subprocess.PIPE)
+    for frame in range(0, frames, HELD):
         ctx = cairo.Context(surface)
         ctx.scale(SIZE[0] / WIDTH, SIZE[1] / HEIGHT)
         SCENES[shot.scene](ctx, frame / FPS, frame / frames)
