@@ -55,6 +55,7 @@ api = [
     path("productions/<uuid:production_id>/loudness/", loudness.loudness),
     path("recordings/<uuid:recording_id>/stretch/", polish.stretch),
     path("lines/<uuid:line_id>/marked-place/", polish.mark),
+    path("lines/<uuid:line_id>/seam/", polish.seam),
     path("treatments/", treating_api.keep),
     path("treatments/file/", treating_api.bring_in),
     path("treatments/<uuid:treatment_id>/", treating_api.one),

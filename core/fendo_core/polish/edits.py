@@ -44,6 +44,7 @@ _SAID = {
     "clipped": "clipped tops drawn anew",
     "rumble": "rumble taken out",
     "level": "line lifted or lowered",
+    "seam": "seam levelled",
     "hum": "hum",
     "dull": "dull line",
     "false start": "false start taken out",

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import TypeAlias
 
+from fendo_core.polish.joined import seam_of, unheard
 from fendo_core.polish.scan import CUTS, STAGED, WHOLE, Place, PlaceKind
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
@@ -34,6 +35,10 @@ def open_places(
         if STAGED.get(place.kind) in working:
             continue
         if any(one.kind == place.kind and one.recording == recording and one.span.meets(place.span) for one in repairs):
+            continue
+        if place.kind == "seam":
+            around = seam_of(comp, recording, place)
+            found += [(place, around)] if around else []
             continue
         heard = Map(comp).spans_in_programme(recording, [place.span])
         if not heard:
@@ -105,11 +110,22 @@ def marked(comp: Comp, span: Span, kind: PlaceKind) -> tuple[str, Place]:
     raise EditRefused("This place reaches over a seam. Mark its two sides one by one; nothing was changed.")
 
 
+def all_known(comp: Comp, scans: Mapping[str, Sequence[Place]]) -> bool:
+    """Whether all of a comp was scanned: its recordings, and where they join.
+
+    Args:
+        scans: places by recording, for those that were scanned.
+    """
+    if comp.recordings - scans.keys():
+        return False
+    return not unheard(comp, ((name, place) for name in comp.recordings for place in scans[name]))
+
+
 Treated: TypeAlias = Callable[[Comp, str], Chain | None]
 
 
 def left(state: State, scans: Mapping[str, Sequence[Place]], treated: Treated) -> int:
-    """What is left to do: open places in what sounds for the lines, and one for each line that was not scanned.
+    """What is left to do: open places in what sounds for the lines, and one for each line that is not `all_known`.
 
     Args:
         scans: places by recording, for those that were scanned.
@@ -120,7 +136,7 @@ def left(state: State, scans: Mapping[str, Sequence[Place]], treated: Treated) -
     for one in state.repairs.values():
         by_recording.setdefault(one.recording, []).append(one)
     for line, (_, comp) in sounding(state).items():
-        if comp.recordings - scans.keys():
+        if not all_known(comp, scans):
             count += 1
             continue
         chain = treated(comp, line)
@@ -161,14 +177,28 @@ def said(place: Place) -> tuple[str, str]:
         case "dull":
             by, air = -place.settings["by"], place.settings["decibel"]
             return f"{by:.0f} dB duller than the lines around it", f"lift what is above 8 kHz by {air:g} dB in this line"
+        case "seam":
+            return _of_seam(place)
         case "level":
             by, lifted = place.settings["by"], place.settings["decibel"]
             text = f"{abs(by):.0f} dB {'louder' if by > 0 else 'quieter'} than the lines around it"
             return text, f"{'lift' if lifted > 0 else 'lower'} it by {abs(lifted):g} dB"
 
 
+def _of_seam(place: Place) -> tuple[str, str]:
+    units = {"level": "dB louder", "pitch": "semitones higher", "tone": "dB brighter", "room": "dB more room"}
+    less = {"level": "dB quieter", "pitch": "semitones lower", "tone": "dB duller", "room": "dB less room"}
+    found = [f"{abs(by):.0f} {(units if by > 0 else less)[name]}" for name in units if (by := place.settings.get(name))]
+    text = f"seam: a part of {place.span.length / SAMPLE_RATE:.1f} s is {', '.join(found)}"
+    lifted = place.settings["decibel"]
+    return text, f"{'lift' if lifted > 0 else 'lower'} it by {abs(lifted):g} dB" if lifted else "choose another take there"
+
+
 def can_be_mended(place: Place) -> bool:
-    """Whether there is a mend; what is clipped for longer than can be drawn anew, or far too loud, is best read again."""
+    """Whether there is a mend; what is clipped for longer than can be drawn anew, or far too loud, is best read again, and
+    where no level jumps at a seam, the seam is best moved or another take chosen."""
+    if place.kind == "seam":
+        return bool(place.settings["decibel"])
     longest, over = place.settings.get("longest", 0.0), place.settings.get("over", 0.0)
     return place.kind != "clipped" or (longest <= LONGEST_TOP and over <= MOST_LOWERED)
 

@@ -21,7 +21,8 @@ from fendo_core.voice.repair import BESIDE_TOPS, CONTEXT, LONGEST_CLIPPED, LONGE
 
 Sound: TypeAlias = NDArray[np.float32]
 PlaceKind: TypeAlias = RepairKind
-"""`gain` is marked by hand only; `level` and `dull` are found beside other lines (`polish.neighbours`)."""
+"""`gain` is marked by hand only; `level` and `dull` are found beside other lines (`polish.neighbours`), `seam` in what is
+joined (`polish.joined`)."""
 STAGED: dict[PlaceKind, str] = {"hum": "hum", "dull": "tone"}
 """Kinds that are mended by a stage of the line's treatment: they are of the whole reading."""
 UNLIKE: frozenset[PlaceKind] = frozenset({"level", "dull"})

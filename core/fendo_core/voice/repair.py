@@ -15,13 +15,13 @@ from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 Sound: TypeAlias = NDArray[np.float32]
 
 RepairKind: TypeAlias = Literal[
-    "gain", "breath", "noise", "level",
+    "gain", "breath", "noise", "level", "seam",
     "click", "plosive", "rumble", "clipped",
     "gap", "false start", "put in", "hum", "dull",
 ]  # fmt: skip
 REPAIR_KINDS: tuple[RepairKind, ...] = get_args(RepairKind)
 """The last five mend nothing: switched off, they say that somebody heard the place and left it as it is."""
-LOUDER: frozenset[RepairKind] = frozenset({"gain", "breath", "noise", "level"})
+LOUDER: frozenset[RepairKind] = frozenset({"gain", "breath", "noise", "level", "seam"})
 """Kinds that make a stretch louder or quieter."""
 REDRAWN: frozenset[RepairKind] = frozenset({"click", "plosive", "rumble", "clipped"})
 """Kinds that put other samples in its place."""

@@ -14,7 +14,7 @@ from rest_framework.response import Response
 
 from fendo_core.audio import pcm
 from fendo_core.polish.edits import checked
-from fendo_core.polish.places import MARKED, as_shown, can_be_mended, marked, open_places, said, treatments
+from fendo_core.polish.places import MARKED, all_known, as_shown, can_be_mended, marked, open_places, said, treatments
 from fendo_core.polish.scan import Place
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
@@ -55,7 +55,8 @@ class PlaceSerializer(serializers.Serializer):
     recording = serializers.CharField()
     kind = serializers.ChoiceField(REPAIR_KINDS)
     source = SpanField(help_text="samples of the recording")
-    span = SpanField(help_text="programme samples")
+    span = SpanField(help_text="programme samples; of a seam, what lies around it")
+    at = serializers.IntegerField(help_text="programme sample that it is about")
     sure = serializers.FloatField(help_text="0..1")
     decibel = serializers.FloatField(help_text="by which it is lifted, or lowered")
     keep = serializers.IntegerField(help_text="samples of a gap that stay")
@@ -128,7 +129,7 @@ def room(request: Request, production_id: UUID) -> Response:
     for number, (line, (voice, comp)) in enumerate(sounding(present).items()):
         # Lines read wild all begin where the programme does: one after another all the same.
         begins[line] = (comp.at, number)
-        unscanned += bool(comp.recordings - known.keys())
+        unscanned += not all_known(comp, known)
         chain = polish.chain(comp, line)
         for name in sorted(comp.recordings):
             for place, span in open_places(comp, name, known.get(name, ()), settled.get(name, ()), chain):
@@ -163,6 +164,7 @@ def _place(line: str, voice: str, recording: str, place: Place, span: Span) -> d
         "kind": place.kind,
         "source": [place.span.start, place.span.end],
         "span": [span.start, span.end],
+        "at": (span.start + span.end) // 2 if place.kind == "seam" else span.start,
         "sure": place.sure,
         "decibel": place.settings.get("decibel", 0.0),
         "keep": int(place.settings.get("keep", 0)),
@@ -214,6 +216,40 @@ def mark(request: Request, line_id: UUID) -> Response:
     span = Span(values["first"], values["last"])
     recording, place = marked(one[1], span, values["kind"])
     return Response(PlaceSerializer(_place(str(line.pk), one[0], recording, place, span)).data)
+
+
+class SeamQuery(serializers.Serializer):
+    """A seam of what sounds: what lies around it, and by how much a stretch of a recording is lifted or lowered."""
+
+    first = serializers.IntegerField(min_value=-DAY, max_value=DAY, help_text="programme sample")
+    last = serializers.IntegerField(min_value=-DAY, max_value=DAY)
+    recording = serializers.UUIDField()
+    source_first = serializers.IntegerField(min_value=0, max_value=DAY)
+    source_last = serializers.IntegerField(min_value=0, max_value=DAY)
+    decibel = serializers.FloatField(default=0.0, min_value=-40.0, max_value=20.0)
+
+
+@extend_schema(
+    operation_id="seam_stretch",
+    parameters=[SeamQuery],
+    responses={(200, "audio/wav"): OpenApiTypes.BINARY, 422: ProblemSerializer},
+)
+@api_view(["GET"])
+def seam(request: Request, line_id: UUID) -> HttpResponseBase:
+    """What lies around a seam of what sounds for a line, untreated: as it was read, or with one side lifted or lowered."""
+    line = get_owned(Line, request.user, line_id, "production")
+    asked = SeamQuery(data=request.query_params)
+    asked.is_valid(raise_exception=True)
+    values = asked.validated_data
+    one = sounding(state.load(line.production, spoken=False)).get(str(line.pk))
+    first, last, source = values["first"], values["last"], (values["source_first"], values["source_last"])
+    if one is None or not (one[1].at <= first < last <= one[1].at + one[1].length) or source[0] >= source[1]:
+        raise Problem(422, "Not possible", "This seam is no longer there. Nothing was changed.")
+    if last - first > LONGEST_STRETCH:
+        raise Problem(422, "Not possible", "20 s can be heard at once. Nothing was changed.")
+    mend = Repair("", str(values["recording"]), "seam", Span(*source), {"decibel": values["decibel"]})
+    sound = jobs.around_seam(line.production, one[1], Span(first, last), mend)
+    return HttpResponse(wav_of(pcm.from_integers(pcm.from_floats(sound))), content_type="audio/wav")
 
 
 class ScanSerializer(serializers.Serializer):

@@ -5,12 +5,14 @@ from typing import Any
 
 import numpy as np
 
+from fendo_core.polish.joined import joins, seam_places, unheard
 from fendo_core.polish.neighbours import unlike_places
 from fendo_core.polish.places import stage_for
 from fendo_core.polish.scan import CUTS, STAGED, Place, natural_gap, scan
+from fendo_core.production.state import State
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_core.voice import Comp, render_whole, tighten
+from fendo_core.voice import Comp, render_whole, seams, tighten
 from fendo_core.voice.chain import made
 from fendo_core.voice.repair import Repair
 from fendo_core.voice.treatment import treated
@@ -22,7 +24,8 @@ from fendo_server.takes.models import Take
 from fendo_server.voice import reading
 from fendo_server.voice.models import Recording
 from fendo_server.voice.polish import Polish
-from fendo_server.voice.sounding import MAKE_ALL
+from fendo_server.voice.seams import jumps_in
+from fendo_server.voice.sounding import MAKE_ALL, Sounding
 from fendo_server.work import running
 
 SCAN = "scan the voices"
@@ -48,8 +51,21 @@ def scan_voices(progress: running.Progress) -> dict[str, Any]:
         scans.keep(recording, places)
     beside = [(one.take, one.like) for one in leading_readings(present, paced=False)]
     scans.keep_unlike(production, unlike_places(beside, as_recorded=production.speech_level is None))
+    _listen_to_seams(production, present, bool(progress.job.arguments.get("again")))
     production.touch()
     return {"recordings": len(found)}
+
+
+def _listen_to_seams(production: Production, present: State, again: bool) -> None:
+    """Hear the joins of what sounds that nobody has listened to; `again` all of them. They are heard mended, untreated."""
+    known, comps = scans.scans(production), [comp for _, comp in sounding(present).values()]
+    polish, found = Polish(production, present), list[tuple[str, Place]]()
+    for comp in comps:
+        if again or unheard(comp, ((name, place) for name in comp.recordings for place in known.get(name, ()))):
+            at = seams(comp)
+            plain = Sounding(production, replace(comp, treatment=None), polish.repairs_of(comp))
+            found += seam_places(comp, jumps_in(plain, [at[seam] for seam in joins(comp)]))
+    scans.keep_seams(production, found, comps)
 
 
 def scanned(recording: Recording, natural: int | None) -> list[Place]:
@@ -87,6 +103,13 @@ def make_all(progress: running.Progress) -> dict[str, Any]:
             voice.make()
     production.touch()
     return {"voices": len(comps)}
+
+
+def around_seam(production: Production, comp: Comp, span: Span, mend: Repair) -> np.ndarray:
+    """A stretch of a comp, programme samples, untreated, with what was mended and one mend more."""
+    repairs = (*Polish(production).repairs_of(comp), mend)
+    plain = Sounding(production, replace(comp, treatment=None), repairs)
+    return np.concatenate(list(plain.blocks(span.shifted(-comp.at))))
 
 
 def auditioned(recording: Recording, place: Place, mended: bool) -> np.ndarray:

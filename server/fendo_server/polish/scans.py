@@ -1,11 +1,12 @@
 """What scans have found, as the core knows it."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Any
 
 from fendo_core.polish.places import of_words
 from fendo_core.polish.scan import UNLIKE, Place
 from fendo_core.timebase import Span
+from fendo_core.voice import Comp
 from fendo_core.words import ReadCheck
 from fendo_server.productions.models import Production
 from fendo_server.takes.models import Take
@@ -36,6 +37,26 @@ def keep_unlike(production: Production, places: Iterable[tuple[str, Place]]) -> 
         rows = [row for row in one.places if row[0] not in UNLIKE] + by_recording.get(str(one.recording_id), [])
         if rows != one.places:
             one.places = sorted(rows, key=lambda row: row[1])
+            one.save(update_fields=["places"])
+
+
+def keep_seams(production: Production, found: Iterable[tuple[str, Place]], sounding: Collection[Comp]) -> None:
+    """Keep what was heard of seams, by recording; of those that sound nowhere any more nothing is kept.
+
+    Args:
+        sounding: the comps that sound.
+    """
+    segments = {(each.recording, each.source) for comp in sounding for each in comp.segments}
+    new: dict[str, dict[Span, Place]] = {}
+    for recording, place in found:
+        new.setdefault(recording, {})[place.span] = place
+    for one in Scan.objects.filter(recording__production=production):
+        name, places = str(one.recording_id), [of_row(row) for row in one.places]
+        here = new.get(name, {})
+        kept = [each for each in places if each.kind != "seam" or ((name, each.span) in segments and each.span not in here)]
+        rows = sorted((as_row(each) for each in (*kept, *here.values())), key=lambda row: row[1])
+        if rows != one.places:
+            one.places = rows
             one.save(update_fields=["places"])
 
 

@@ -14,10 +14,9 @@ from rest_framework.response import Response
 
 from fendo_core.audio.levels import overview
 from fendo_core.booth.clockmap import ClockMap
-from fendo_core.timebase import SAMPLE_RATE, Span
+from fendo_core.timebase import SAMPLE_RATE
 from fendo_core.voice import Comp as CompValue
 from fendo_core.voice import seams
-from fendo_core.voice.jumps import seam_jumps
 from fendo_server.access import get_owned, owned
 from fendo_server.media import send_file
 from fendo_server.problems import Problem, ProblemSerializer
@@ -27,6 +26,7 @@ from fendo_server.takes.models import Take
 from fendo_server.voice.models import Comp, Recording
 from fendo_server.voice.polish import Polish
 from fendo_server.voice.reading import reader_for
+from fendo_server.voice.seams import jumps_in
 from fendo_server.voice.sounding import NotMadeYet, Sounding
 
 
@@ -170,8 +170,6 @@ class SeamJumpSerializer(serializers.Serializer):
     heard = serializers.ListField(child=serializers.CharField(), help_text="empty: both sides are one reading")
 
 
-LISTENED_WHOLE, BESIDE_SEAM = 60 * SAMPLE_RATE, 15 * SAMPLE_RATE
-"""Of a longer comp what lies beside each seam is listened to."""
 MOST_SEAMS = 20
 """Of more, the first are: it is asked for while somebody waits."""
 
@@ -182,16 +180,7 @@ def voice_seams(request: Request, voice_id: UUID) -> Response:
     """How much the seams of a comp are heard: mended, and untreated."""
     production, comp, _ = _comp(request, voice_id)
     found = Sounding(production, comp, Polish(production).repairs_of(comp))
-    places = seams(comp)[:MOST_SEAMS]
-    if comp.length <= LISTENED_WHOLE:
-        stretches = [(Span(0, comp.length), places)]
-    else:
-        stretches = [(Span(max(0, at - BESIDE_SEAM), min(comp.length, at + BESIDE_SEAM)), (at,)) for at in places]
-    jumps = [
-        replace(jump, at=comp.at + span.start + jump.at)
-        for span, inside in stretches
-        for jump in seam_jumps(np.concatenate(list(found.blocks(span))), [at - span.start for at in inside])
-    ]
+    jumps = [replace(jump, at=comp.at + jump.at) for jump in jumps_in(found, seams(comp)[:MOST_SEAMS])]
     return Response(SeamJumpSerializer(jumps, many=True).data)
 
 

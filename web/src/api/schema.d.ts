@@ -313,6 +313,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{line_id}/seam/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What lies around a seam of what sounds for a line, untreated: as it was read, or with one side lifted or lowered. */
+        get: operations["seam_stretch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{line_id}/simulated-reading/": {
         parameters: {
             query?: never;
@@ -2995,8 +3012,10 @@ export interface components {
             kind: components["schemas"]["RepairKindEnum"];
             /** @description samples of the recording */
             source: number[];
-            /** @description programme samples */
+            /** @description programme samples; of a seam, what lies around it */
             span: number[];
+            /** @description programme sample that it is about */
+            at: number;
             /**
              * Format: double
              * @description 0..1
@@ -3296,6 +3315,7 @@ export interface components {
          *     * `breath` - breath
          *     * `noise` - noise
          *     * `level` - level
+         *     * `seam` - seam
          *     * `click` - click
          *     * `plosive` - plosive
          *     * `rumble` - rumble
@@ -3307,7 +3327,7 @@ export interface components {
          *     * `dull` - dull
          * @enum {string}
          */
-        RepairKindEnum: "gain" | "breath" | "noise" | "level" | "click" | "plosive" | "rumble" | "clipped" | "gap" | "false start" | "put in" | "hum" | "dull";
+        RepairKindEnum: "gain" | "breath" | "noise" | "level" | "seam" | "click" | "plosive" | "rumble" | "clipped" | "gap" | "false start" | "put in" | "hum" | "dull";
         /**
          * @description * `replace_words` - replace_words
          * @enum {string}
@@ -4907,6 +4927,43 @@ export interface operations {
             };
         };
     };
+    seam_stretch: {
+        parameters: {
+            query: {
+                decibel?: number;
+                /** @description programme sample */
+                first: number;
+                last: number;
+                recording: string;
+                source_first: number;
+                source_last: number;
+            };
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     simulated_reading: {
         parameters: {
             query?: {
@@ -6356,6 +6413,7 @@ export interface operations {
                  *     * `breath` - breath
                  *     * `noise` - noise
                  *     * `level` - level
+                 *     * `seam` - seam
                  *     * `click` - click
                  *     * `plosive` - plosive
                  *     * `rumble` - rumble
@@ -6366,7 +6424,7 @@ export interface operations {
                  *     * `hum` - hum
                  *     * `dull` - dull
                  */
-                mend?: "gain" | "breath" | "noise" | "level" | "click" | "plosive" | "rumble" | "clipped" | "gap" | "false start" | "put in" | "hum" | "dull";
+                mend?: "gain" | "breath" | "noise" | "level" | "seam" | "click" | "plosive" | "rumble" | "clipped" | "gap" | "false start" | "put in" | "hum" | "dull";
             };
             header?: never;
             path: {

@@ -17,7 +17,7 @@ from fendo_core.polish.scan import scan as core_scan
 from fendo_core.production import edits
 from fendo_core.reader import narrator, noises
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
-from fendo_core.voice import Comp, render_whole
+from fendo_core.voice import Comp, Segment, render_whole, seams
 from fendo_core.voice.chain import STARTS, Chain
 from fendo_core.voice.repair import Repair
 from fendo_core.voice.treatment import treated
@@ -336,6 +336,50 @@ def test_a_place_is_marked_by_hand_and_mended_as_if_it_was_found(desk, client):
     assert 20 * np.log10(np.median(inside)) == pytest.approx(-6.0, abs=0.1)
     outside = {"first": voice["span"][1] - 10, "last": voice["span"][1] + 10, "kind": "click"}
     assert client.get(address, outside).status_code == 422
+
+
+def test_a_part_that_sounds_louder_at_its_seams_is_a_place_heard_in_the_comp_and_mended(desk, client, ada):
+    """The middle of a reading is that of another take, 9 dB louder."""
+    desk.scan()
+    take, reading = desk.take, soundfile.read(desk.take.path, dtype="float32")[0]
+    other = record(desk.text, pcm.from_floats(reading * np.float32(10 ** (9 / 20))))
+    first, last = take.speech_start, take.speech_end
+    length = last - first
+    parts = [
+        Span(first, first + length // 3),
+        Span(first + length // 3, first + length * 3 // 5),
+        Span(first + length * 3 // 5, last),
+    ]
+    names = (str(take.recording_id), str(other.recording_id), str(take.recording_id))
+    segments = tuple(Segment(name, part, part.start - first) for name, part in zip(names, parts, strict=True))
+    comp = Comp(take.placed + first, segments)
+    edit(desk.production, ada, edits.AddComp(str(desk.text.pk), str(take.recording.reader_id), "woven", comp, None))
+    desk.production.refresh_from_db()
+    woven = state.load(desk.production, spoken=False).comps[0].id
+    edit(desk.production, ada, edits.Pick(str(desk.text.pk), woven))
+    assert desk.look()["unscanned"] == 1, "nobody has listened to its seams"
+    desk.scan()
+    told = desk.look()
+    (place,) = [one for one in told["places"] if one["kind"] == "seam"]
+    assert told["unscanned"] == 0 and place["mends"] and place["source"] == [parts[1].start, parts[1].end]
+    assert place["decibel"] == pytest.approx(-9.0, abs=2.0) and place["at"] - comp.at in seams(comp)
+    query = {"first": place["span"][0], "last": place["span"][1], "recording": place["recording"]}
+    query |= {"source_first": place["source"][0], "source_last": place["source"][1]}
+    address = f"/api/lines/{desk.text.pk}/seam/"
+    read = soundfile.read(io.BytesIO(client.get(address, query).content))[0]
+    lowered = soundfile.read(io.BytesIO(client.get(address, query | {"decibel": -9.0}).content))[0]
+    assert len(read) == len(lowered) == place["span"][1] - place["span"][0]
+    # The part is 9 dB lower, what lies beside it as it was.
+    inside, outside = (comp.at + at - place["span"][0] for at in (seams(comp)[0] + 2_000, seams(comp)[1] + 2_000))
+    part = slice(max(0, inside), outside - 4_000)
+    level = np.sqrt(np.mean(lowered[part] ** 2) / np.mean(read[part] ** 2))
+    assert 20 * np.log10(level) == pytest.approx(-9.0, abs=0.1) and np.array_equal(read[outside:], lowered[outside:])
+    assert client.get(address, query | {"last": place["span"][1] + SAMPLE_RATE * 60}).status_code == 422
+    answer = desk.edit(**accept(place))
+    assert answer.json()["label"] == "seam levelled"
+    assert not [one for one in desk.look()["places"] if one["kind"] == "seam"]
+    desk.scan(again=True)
+    assert not [one for one in desk.look()["places"] if one["kind"] == "seam"], "mended, it is heard no more"
 
 
 def test_what_a_treatment_does_is_drawn_heard_suggested_kept_and_comes_back_from_a_file(desk, client, stranger):

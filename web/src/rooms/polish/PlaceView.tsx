@@ -11,7 +11,7 @@ import { type Paint, useDrawing } from '../../page/drawing'
 import { Playhead } from '../../page/Playhead'
 import { drawWave, waveOf } from '../../page/wave'
 import { drawBrackets } from '../../strip/draw'
-import { type Asked, isCut, isLevel, isWhole, Sure, stretchOf } from './PolishRoom'
+import { type Asked, aroundOf, isCut, isLevel, isWhole, Sure, stretchOf } from './PolishRoom'
 import { spectrumOf } from './spectrum'
 
 type Props = {
@@ -37,10 +37,11 @@ export function PlaceView(props: Props) {
   const follows = closes ? 'moves up' : 'stays in sync'
   const { mends, treatments } = place
   const everywhere = treatments.length > 1
+  const seam = place.kind === 'seam'
   return (
     <div className="polish-view">
       <p className="quiet">
-        line {line.number} · <span className="tc">{timecodeAt(production, place.span[0]!)}</span>
+        line {line.number} · <span className="tc">{timecodeAt(production, place.at)}</span>
       </p>
       <h1 className="polish-what" data-testid="place-what">
         {place.text} {place.kind !== 'gain' && <Sure value={place.sure} />}
@@ -48,7 +49,7 @@ export function PlaceView(props: Props) {
       <p className="polish-line">{line.text}</p>
       <Drawn place={place} asked={asked} onChange={props.onChange} />
       <p className="polish-mend" data-testid="place-mend">
-        {isLevel(place)
+        {isLevel(place) && mends
           ? `${asked.decibel > 0 ? 'Lift' : 'Lower'} it by ${Math.abs(asked.decibel)} dB.`
           : gap
             ? `Leave ${(asked.keep / SAMPLE_RATE).toFixed(2)} s of it; what follows ${follows}.`
@@ -56,7 +57,9 @@ export function PlaceView(props: Props) {
               ? `Take it out; what follows ${follows}.`
               : mends
                 ? `Proposed: ${place.mend}.`
-                : 'Clipped too far to be drawn anew. Read the line again, or leave it as it is.'}
+                : seam
+                  ? 'Move the seam or choose another take there, in Takes; or leave it as it is.'
+                  : 'Clipped too far to be drawn anew. Read the line again, or leave it as it is.'}
       </p>
       {cut && (
         <SegmentedControl
@@ -76,8 +79,8 @@ export function PlaceView(props: Props) {
             {gap ? 'Close the gap' : cut ? 'Take it out' : 'Mend it'}
           </Button>
         ) : (
-          <Button component={Link} to="../booth">
-            Read it again
+          <Button component={Link} to={seam ? '../takes' : '../booth'}>
+            {seam ? 'Go to Takes' : 'Read it again'}
           </Button>
         )}
         <Button variant="default" onClick={props.onLeave} data-testid="leave">
@@ -101,7 +104,7 @@ export function PlaceView(props: Props) {
         <Key action="play">hear both</Key> <Key action="asRead" /> <Key action="asMended">as read, mended</Key>{' '}
         <Key action="accept">mend</Key> <Key action="leaveIt">leave</Key>{' '}
         <Key action="acceptAlike">{everywhere ? 'in all lines' : 'all as sure'}</Key>{' '}
-        {isLevel(place) && (
+        {isLevel(place) && mends && (
           <>
             <Key action="deeper" /> <Key action="lighter">3 dB more, less</Key>
           </>
@@ -117,7 +120,6 @@ export function PlaceView(props: Props) {
   )
 }
 
-const AROUND = SAMPLE_RATE / 2
 /** Samples in a column of what is drawn here: 2 ms. */
 const FINE = SAMPLE_RATE / 500
 
@@ -125,9 +127,10 @@ const FINE = SAMPLE_RATE / 500
 function Drawn({ place, asked, onChange }: { place: Place; asked: Asked; onChange: (by: Partial<Asked>) => void }) {
   const read = useStretch(stretchOf(place, asked, false))
   const mended = useStretch(stretchOf(place, asked, place.mends))
-  const before = Math.min(AROUND, asked.first)
-  const length = asked.last - asked.first
-  const whole = before + length + AROUND
+  const { start, end, marked } = aroundOf(place, asked)
+  const whole = end - start
+  const before = marked[0] - start
+  const after = marked[1] - start
   const { moved, drag } = useEdges(place, asked, before, whole, onChange)
   const { first, last } = { ...asked, ...moved }
   const canvas = useDrawing(
@@ -137,7 +140,7 @@ function Drawn({ place, asked, onChange }: { place: Place; asked: Asked; onChang
         const wave = height * 0.58
         const box = { x: 0, y: 4, width, height: wave - 8 }
         const a = (before + first - asked.first) / perPoint
-        const b = (before + last - asked.first) / perPoint
+        const b = (after + last - asked.last) / perPoint
         ctx.fillStyle = inks.wash
         ctx.fillRect(a, 0, b - a, height)
         if (read) drawWave(ctx, read.wave, box, 0, perPoint, inks.ink, true, FINE)
@@ -155,10 +158,9 @@ function Drawn({ place, asked, onChange }: { place: Place; asked: Asked; onChang
         }
         drawBrackets(ctx, a, 2, Math.max(4, b - a), wave - 4, inks.ink, 1.4)
       },
-      [read, mended, before, whole, first, last, asked.first],
+      [read, mended, before, after, whole, first, last, asked.first, asked.last],
     ),
   )
-  const start = place.span[0]! - before
   return (
     <div className="polish-drawn">
       <canvas

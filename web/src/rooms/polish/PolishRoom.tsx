@@ -35,12 +35,17 @@ export function askedOf(place: Place): Asked {
 
 /** Whether a place is made louder or quieter, by as much as somebody likes. */
 export function isLevel({ kind }: Place): boolean {
-  return kind === 'gain' || kind === 'level' || kind === 'breath' || kind === 'noise'
+  return lifts(kind) || kind === 'breath' || kind === 'noise'
 }
 
-/** Whether a place is of the whole line: there are no edges to move. */
+/** Whether what is made quieter may be made louder, too. */
+function lifts(kind: Place['kind']): boolean {
+  return kind === 'gain' || kind === 'level' || kind === 'seam'
+}
+
+/** Whether a place is of the whole line, or of a whole part of it: there are no edges to move. */
 export function isWhole({ kind }: Pick<Place, 'kind'>): boolean {
-  return kind === 'level' || kind === 'hum' || kind === 'dull'
+  return kind === 'level' || kind === 'hum' || kind === 'dull' || kind === 'seam'
 }
 
 /** Whether a stretch is taken out: what follows moves up, or stays. */
@@ -51,10 +56,25 @@ export function isCut({ kind }: Place): boolean {
 /** The address of a place with half a second around it: as it was read, or mended. */
 export function stretchOf(place: Place, asked: Asked, mended: boolean): string {
   const { first, last, decibel, keep } = asked
+  if (place.kind === 'seam') {
+    const [start, end] = place.span
+    const query = `first=${start}&last=${end}&recording=${place.recording}&source_first=${first}&source_last=${last}`
+    return `/api/lines/${place.line}/seam/?${query}&decibel=${mended ? decibel : 0}`
+  }
   const kind = encodeURIComponent(place.kind)
   const mains = place.mains ? `&mains=${place.mains}` : ''
   const mend = mended && place.mends ? `&mend=${kind}&decibel=${decibel}&keep=${keep}${mains}` : ''
   return `/api/recordings/${place.recording}/stretch/?first=${first}&last=${last}${mend}`
+}
+
+/** What is heard and drawn of a place, programme samples: half a second beside it; of a seam, what lies around it. */
+export function aroundOf(place: Place, asked: Asked): { start: number; end: number; marked: [number, number] } {
+  const [from, to] = place.span as [number, number]
+  if (place.kind === 'seam') return { start: from, end: to, marked: [place.at - FIVE_MS, place.at + FIVE_MS] }
+  // Its edges may have been moved, and a recording may begin within what lies beside it.
+  const first = from + asked.first - place.source[0]!
+  const last = first + asked.last - asked.first
+  return { start: first - Math.min(AROUND, asked.first), end: last + AROUND, marked: [first, last] }
 }
 
 /** Mend and treat: the next suspicious place, one key apart; how lines are treated; how loud they are. */
@@ -86,10 +106,9 @@ function Room({ production, polish }: { production: Production; polish: Polish }
     const [mended, ...then] = ways
     if (engine.recorder.isBusy || mended === undefined) return
     const voice = lines.find((each) => each.id === from.line)?.voice
-    // Where the stretch begins in the programme: its edges may have been moved, and a recording may begin within it.
-    const begins = from.span[0]! + changed.first - from.source[0]! - Math.min(AROUND, changed.first)
+    const { start: begins, end } = aroundOf(from, changed)
     const start = Math.max(0, begins)
-    const to = from.span[1]! + AROUND
+    const to = from.kind === 'seam' ? end : from.span[1]! + AROUND
     const url = stretchOf(from, changed, mended)
     const load = async () => ({ buffer: await engine.sounds.buffer(url), offset: start - begins })
     const sound = { key: url, span: [start, to], bus: 'voice', level: voice?.gain ?? 0, cut: [true, true], load } as const
@@ -98,7 +117,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
       score: () => [{ ...sound, span: [start, to] }],
       follow: false,
       onEnd: () => {
-        engine.transport.seek(from.span[0]!)
+        engine.transport.seek(from.at)
         if (then.length) setTimeout(() => hear(from, changed, then), 250)
       },
     })
@@ -187,7 +206,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
     place &&
     isLevel(place) &&
     change({
-      decibel: Math.max(-40, Math.min(place.kind === 'gain' || place.kind === 'level' ? 20 : 0, asked.decibel + by)),
+      decibel: Math.max(-40, Math.min(lifts(place.kind) ? 20 : 0, asked.decibel + by)),
     })
   const edge = (start: number, end: number) => {
     if (!asked || !place || isWhole(place) || place.kind === 'gap') return
@@ -272,7 +291,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
               {!read
                 ? 'What was read in the Booth can be mended and treated here. The recording itself never changes.'
                 : polish.unscanned
-                  ? 'A scan listens to what sounds for each line and proposes places: breaths, coughs and knocks, clicks, plosives, rumble, hum, long gaps, clipping, lines unlike the others.'
+                  ? 'A scan listens to what sounds for each line and proposes places: breaths, coughs and knocks, clicks, plosives, rumble, hum, long gaps, clipping, seams that are heard, lines unlike the others.'
                   : 'Hear the lines once more with L. What was settled stands below and can be taken back.'}
             </p>
             {!read && (
@@ -353,6 +372,7 @@ const NAMES: Record<Place['kind'], string> = {
   hum: 'with hum',
   level: 'louder or quieter',
   dull: 'duller',
+  seam: 'seams',
 }
 
 type ListProps = { production: Production; places: Place[]; chosen: Place | undefined; onChoose: (place: Place) => void }
@@ -372,7 +392,9 @@ function Places({ production, places, chosen, onChoose }: ListProps) {
       {places.length > 0 && (
         <p className="quiet polish-tally" data-testid="polish-tally">
           {[...counts]
-            .map(([kind, count]) => `${count} ${count === 1 && !isWhole({ kind }) ? kind : NAMES[kind]}`)
+            .map(
+              ([kind, count]) => `${count} ${count === 1 && (kind === 'seam' || !isWhole({ kind })) ? kind : NAMES[kind]}`,
+            )
             .join(' · ')}
         </p>
       )}
@@ -382,7 +404,7 @@ function Places({ production, places, chosen, onChoose }: ListProps) {
             <button type="button" aria-current={place.id === id} onClick={() => onChoose(place)} data-kind={place.kind}>
               <span className="page-number">{production.lines.find((line) => line.id === place.line)?.number}</span>
               <span>{place.text}</span>
-              <span className="tc polish-at">{timecodeAt(production, place.span[0]!)}</span>
+              <span className="tc polish-at">{timecodeAt(production, place.at)}</span>
               <Sure value={place.sure} />
             </button>
           </li>

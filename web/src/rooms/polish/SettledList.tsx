@@ -13,6 +13,7 @@ const DONE: Record<Repair['kind'], string> = {
   level: 'line lifted or lowered',
   hum: 'hum',
   dull: 'dull line',
+  seam: 'seam levelled',
   'false start': 'false start',
   'put in': 'something put in',
 }
