@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.signal import butter, lfilter, sosfiltfilt, sosfreqz
+from scipy.signal import butter, lfilter, sosfilt, sosfiltfilt, sosfreqz
 
 from fendo_core.audio.levels import gain, measure
 from fendo_core.audio.speech import hear
@@ -243,6 +243,43 @@ def test_steady_noise_is_lowered_in_the_pauses_and_beneath_the_words_and_the_voi
     assert level_of(hardest[words] - clean[words]) < level_of(clean[words]) - 25.0
 
 
+@pytest.mark.parametrize("seed", range(60, 66))
+def test_clicks_are_drawn_anew_in_the_pauses_and_all_else_stays_bit_for_bit(seed):
+    rng = np.random.default_rng(seed)
+    reading = narrator.read("Then the keeper lifts one oak board, and the wheel remembers what to do.", seed)
+    pause = SAMPLE_RATE
+    clean = np.concatenate([np.zeros(pause, np.float32), reading.samples, np.zeros(pause, np.float32)])
+    clean = clean + noises.room_noise(len(clean), -66.0, rng)
+    assert np.array_equal(treated(clean, made("one", clicks={})), clean)
+    places = [int(rng.uniform(0.2, 0.7) * pause), len(clean) - int(rng.uniform(0.3, 0.8) * pause)]
+    clicks = [(at, noises.mouth_click(-34.0, rng)) for at in places]
+    came = treated(noises.sprinkle(clean, clicks), made("one", clicks={}))
+    near = np.zeros(len(clean), bool)
+    for at, click in clicks:
+        near[at - milliseconds(3) : at + len(click) + milliseconds(6)] = True
+        inside = slice(at, at + len(click))
+        left, put_in = level_of(came[inside] - clean[inside]), level_of(click)
+        assert left < put_in - 15.0, (at, left, put_in)
+    assert np.array_equal(came[~near], clean[~near])
+
+
+def test_plosives_lose_their_thump_and_a_voice_without_one_its_phase_alone():
+    rng, thumps = np.random.default_rng(61), []
+    for seed in range(70, 74):
+        reading = narrator.read("Boats from the upper farms came down with grain.", seed)
+        at = reading.speech_start + milliseconds(15)
+        popped = noises.sprinkle(reading.samples, [(at, noises.pop(-8.0, rng))])
+        chain = made("one", plosives={"most": 18.0})
+        span = slice(at, at + milliseconds(120))
+        plain, came = treated(reading.samples, chain), treated(popped, chain)
+        low = butter(4, 100, "low", fs=SAMPLE_RATE, output="sos")
+        thumps.append(level_of(sosfilt(low, popped)[span]) - level_of(sosfilt(low, came)[span]))
+        spectra = [np.abs(np.fft.rfft(sound)) for sound in (reading.samples, plain)]
+        heard = spectra[0] > spectra[0].max() / 1_000
+        assert np.median(np.abs(20 * np.log10(spectra[1][heard] / spectra[0][heard]))) < 0.05
+    assert min(thumps) > 8.0, thumps
+
+
 @pytest.mark.parametrize("voice", narrator.VOICES)
 def test_levelling_brings_phrases_nearer_and_moves_slowly(voice, phrases):
     rng, parts, spans, at = np.random.default_rng(5), [np.zeros(SAMPLE_RATE, np.float32)], [], SAMPLE_RATE
@@ -272,7 +309,18 @@ def test_levelling_brings_phrases_nearer_and_moves_slowly(voice, phrases):
 def test_stages_keep_the_order_that_makes_sense_and_the_rest_that_was_asked_for():
     mixed = Chain("mixed", tuple(Stage(kind) for kind in ("tone", "rumble", "compressor", "noise", "sibilance")))
     found = [stage.kind for stage in checked(mixed).stages]
-    assert found == ["rumble", "hum", "steady", "noise", "levelling", "tone", "compressor", "sibilance"]
+    assert found == [
+        "clicks",
+        "plosives",
+        "rumble",
+        "hum",
+        "steady",
+        "noise",
+        "levelling",
+        "tone",
+        "compressor",
+        "sibilance",
+    ]
     assert (
         [stage.kind for stage in checked(checked(mixed)).stages]
         == found

@@ -12,7 +12,7 @@ from fendo_core.voice.treatment import Sound, response, through
 
 STEP = milliseconds(20)
 """Samples in a column of what a stage holds back."""
-HELD_BACK = ("steady", "noise", "sibilance", "compressor")
+HELD_BACK = ("plosives", "steady", "noise", "sibilance", "compressor")
 """Stages that work by the voice's level."""
 _PITCHES = 20.0 * 1000.0 ** (np.arange(97) / 96)
 """Hz: 20 to 20,000 in equal steps of pitch."""

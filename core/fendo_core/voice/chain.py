@@ -28,6 +28,18 @@ class StageKind:
 
 STAGES: tuple[StageKind, ...] = (
     StageKind(
+        "clicks",
+        "Clicks",
+        "draws clicks of the mouth anew where nothing lies beside them, and nothing else",
+        (Setting("above", 8.0, 24.0, 12.0, "dB"),),
+    ),
+    StageKind(
+        "plosives",
+        "Plosives",
+        "holds back the thump of p and b where it is stronger than the threshold",
+        (Setting("threshold", -60.0, -10.0, -34.0, "dBFS"), Setting("most", 3.0, 24.0, 15.0, "dB")),
+    ),
+    StageKind(
         "rumble",
         "Rumble",
         "takes away what lies below the voice: traffic, knocks on the floor",

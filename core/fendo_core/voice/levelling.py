@@ -102,11 +102,11 @@ class Levelling:
 
 
 def _faded(sound: Sound, gains: list[tuple[float, float]]) -> Sound:
-    """A sound of whole hops, each faded from one gain to the other, in dB."""
+    """A sound of whole hops, each faded from one gain in dB to the other: in a hop it moves by too little for a straight
+    line to matter."""
     if not gains:
         return sound
-    first, last = np.array(gains).T
-    share = np.arange(HOP) / HOP
-    decibel = first[:, np.newaxis] + (last - first)[:, np.newaxis] * share
-    faded: Sound = (sound.reshape(-1, HOP) * np.power(10.0, decibel / 20.0)).astype(np.float32).reshape(-1)
+    first, last = 10.0 ** (np.array(gains).T / 20.0)
+    factors = first[:, np.newaxis] + (last - first)[:, np.newaxis] * (np.arange(HOP) / HOP)
+    faded: Sound = (sound.reshape(-1, HOP) * factors).astype(np.float32).reshape(-1)
     return faded

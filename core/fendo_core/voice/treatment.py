@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import butter, iirnotch, lfilter, sosfilt, sosfreqz, tf2sos
 
-from fendo_core.timebase import SAMPLE_RATE
-from fendo_core.voice import levelling, steady
+from fendo_core.timebase import SAMPLE_RATE, milliseconds
+from fendo_core.voice import clicks, levelling, steady
 from fendo_core.voice.chain import Chain
 
 Sound: TypeAlias = NDArray[np.float32]
@@ -110,19 +110,40 @@ def _hum(settings: Mapping[str, float]) -> NDArray[np.float64]:
 
 
 class _Level:
-    """Power of a sound as a compressor sees it, in dB: quick to rise (5 ms), slow to fall (100 ms)."""
+    """Power of a sound as a compressor sees it: quick to rise (5 ms), slow to fall (100 ms)."""
 
     def __init__(self) -> None:
         self._pulls = [float(np.exp(-1.0 / (seconds * SAMPLE_RATE))) for seconds in (0.005, 0.1)]
         self._memories = [np.zeros(1), np.zeros(1)]
 
-    def __call__(self, block: Sound) -> NDArray[np.float64]:
+    def __call__(self, block: NDArray[np.floating]) -> NDArray[np.float64]:
         power = block.astype(np.float64) ** 2
         found = []
         for number, pull in enumerate(self._pulls):
             smooth, self._memories[number] = lfilter([1.0 - pull], [1.0, -pull], power, zi=self._memories[number])
             found.append(smooth)
-        return 10.0 * np.log10(np.maximum(np.maximum(*found), 1e-12))
+        return np.maximum(*found)
+
+
+def _over(power: NDArray[np.float64], threshold: float) -> NDArray[np.float64]:
+    """By how much it lies above a threshold, in dB; 0 where it does not."""
+    over, loud = np.zeros(len(power)), power > 10.0 ** (threshold / 10.0)
+    over[loud] = 10.0 * np.log10(power[loud]) - threshold
+    return over
+
+
+def _under(power: NDArray[np.float64], threshold: float) -> NDArray[np.float64]:
+    """By how much it lies below a threshold, in dB; 0 where it does not."""
+    under, low = np.zeros(len(power)), power < 10.0 ** (threshold / 10.0)
+    under[low] = threshold - 10.0 * np.log10(np.maximum(power[low], 1e-12))
+    return under
+
+
+def _lowered(sound: NDArray[np.floating], decibel: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A sound lowered sample by sample; most of them by nothing."""
+    lowered, where = sound.astype(np.float64), decibel > 0.0
+    lowered[where] *= 10.0 ** (-decibel[where] / 20.0)
+    return lowered
 
 
 def _noise(settings: Mapping[str, float]) -> Worker:
@@ -130,8 +151,8 @@ def _noise(settings: Mapping[str, float]) -> Worker:
     level = _Level()
 
     def work(block: Sound) -> Sound:
-        below = np.clip(settings["threshold"] - level(block), 0.0, 18.0)
-        return (block * 10.0 ** (-below / 20.0)).astype(np.float32)
+        below = np.minimum(_under(level(block), settings["threshold"]), 18.0)
+        return _lowered(block, below).astype(np.float32)
 
     return work
 
@@ -140,31 +161,64 @@ def _compressor(settings: Mapping[str, float]) -> Worker:
     level, share = _Level(), 1.0 - 1.0 / settings["ratio"]
 
     def work(block: Sound) -> Sound:
-        over = np.maximum(level(block) - settings["threshold"], 0.0) * share
-        return (block * 10.0 ** (-over / 20.0)).astype(np.float32)
+        return _lowered(block, _over(level(block), settings["threshold"]) * share).astype(np.float32)
 
     return work
 
 
-def _sibilance(settings: Mapping[str, float]) -> Worker:
-    """The part above 5.5 kHz is held back by as much as its level (over about 5 ms) lies above the threshold.
+_THUMP, _NO_VOICE = 140.0, 55.0
+"""Hz below which a thump lies, and below which no voice has its pitch."""
+_THUMP_AHEAD = milliseconds(25)
+"""Samples by which a thump is known before it is held back: what is so low is heard late."""
 
-    The two parts are those of a crossover of order 4 after Linkwitz and Riley: together they are as loud as the whole.
-    """
-    split = {kind: butter(2, _SHARP, kind, fs=SAMPLE_RATE, output="sos") for kind in ("low", "high")}
-    parts = {kind: np.concatenate((sections, sections)) for kind, sections in split.items()}
-    memories, level = {kind: np.zeros((2, 2)) for kind in parts}, np.zeros(1)
+
+def _plosives(settings: Mapping[str, float]) -> Worker:
+    """The part below 140 Hz is held back by as much as the level below 55 Hz lies above the threshold."""
+    low = butter(6, _NO_VOICE, "low", fs=SAMPLE_RATE, output="sos")
+    memory, level, split = np.zeros((len(low), 2)), _Level(), _Crossover(_THUMP)
+    waiting = np.zeros(_THUMP_AHEAD, np.float32)
+
+    def work(block: Sound) -> Sound:
+        nonlocal memory, waiting
+        thump, memory = sosfilt(low, block.astype(np.float64), zi=memory)
+        held = np.minimum(_over(level(thump), settings["threshold"]), settings["most"])
+        sound = np.concatenate((waiting, block))
+        waiting = sound[len(block) :]
+        below, above = split(sound[: len(block)])
+        treated_block: Sound = (_lowered(below, held) + above).astype(np.float32)
+        return treated_block
+
+    return work
+
+
+class _Crossover:
+    """Splits a sound in two, of order 4 after Linkwitz and Riley: together the parts are as loud as the whole."""
+
+    def __init__(self, hertz: float) -> None:
+        split = (butter(2, hertz, kind, fs=SAMPLE_RATE, output="sos") for kind in ("low", "high"))
+        self._parts = [np.concatenate((sections, sections)) for sections in split]
+        self._memories = [np.zeros((2, 2)), np.zeros((2, 2))]
+
+    def __call__(self, block: Sound) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """What of the next block lies below, and above."""
+        found = []
+        for number, sections in enumerate(self._parts):
+            part, self._memories[number] = sosfilt(sections, block.astype(np.float64), zi=self._memories[number])
+            found.append(part)
+        return found[0], found[1]
+
+
+def _sibilance(settings: Mapping[str, float]) -> Worker:
+    """The part above 5.5 kHz is held back by as much as its level (over about 5 ms) lies above the threshold."""
+    split, level = _Crossover(_SHARP), np.zeros(1)
     pull = float(np.exp(-1.0 / (0.005 * SAMPLE_RATE)))
 
     def work(block: Sound) -> Sound:
         nonlocal level
-        sounds = {}
-        for kind, sections in parts.items():
-            sounds[kind], memories[kind] = sosfilt(sections, block.astype(np.float64), zi=memories[kind])
-        power, level = lfilter([1.0 - pull], [1.0, -pull], sounds["high"] ** 2, zi=level)
-        over = 10.0 * np.log10(np.maximum(power, 1e-12)) - settings["threshold"]
-        held = np.clip(over, 0.0, settings["most"])
-        treated_block: Sound = (sounds["low"] + sounds["high"] * 10.0 ** (-held / 20.0)).astype(np.float32)
+        below, above = split(block)
+        power, level = lfilter([1.0 - pull], [1.0, -pull], above**2, zi=level)
+        held = np.minimum(_over(power, settings["threshold"]), settings["most"])
+        treated_block: Sound = (below + _lowered(above, held)).astype(np.float32)
         return treated_block
 
     return work
@@ -217,8 +271,10 @@ def _maker(kind: str) -> Callable[[Mapping[str, float]], Worker]:
     return lambda settings: _filtered(_FILTERS[kind](settings))
 
 
-_AHEAD = {"steady": steady.AHEAD, "levelling": levelling.AHEAD}
+_AHEAD = {"clicks": clicks.AHEAD, "plosives": _THUMP_AHEAD, "steady": steady.AHEAD, "levelling": levelling.AHEAD}
 _MAKERS: dict[str, Callable[[Mapping[str, float]], Worker]] = {
+    "clicks": lambda settings: clicks.Clicks(settings["above"]),
+    "plosives": _plosives,
     "steady": lambda settings: steady.SteadyNoise(settings["most"]),
     "levelling": lambda settings: levelling.Levelling(settings["most"]),
     "noise": _noise,
