@@ -16,6 +16,7 @@ sys.path[:0] = [str(Path(__file__).parent.parent), *(str(Path(__file__).parent.p
 
 from fendo_core.audio import pcm  # noqa: E402
 from fendo_core.reader import narrator  # noqa: E402
+from fendo_core.voice.chain import STAGES  # noqa: E402
 from launcher.checks import _test_cluster  # noqa: E402
 from launcher.steps import PYTHON, ROOT  # noqa: E402
 
@@ -39,9 +40,9 @@ class Door:
             return answer.read()
 
 
-def seeded(world, lines: int) -> str:
+def seeded(world, lines: int, takes: int = DEMO_TAKES) -> str:
     """A production of so many lines with takes; its identity."""
-    command = [str(PYTHON), str(ROOT / "bench" / "seed.py"), f"{lines} lines", str(lines), str(DEMO_TAKES)]
+    command = [str(PYTHON), str(ROOT / "bench" / "seed.py"), f"{lines} lines", str(lines), str(takes)]
     done = subprocess.run(command, env={**os.environ, **world.env}, capture_output=True, text=True, check=True)
     return done.stdout.strip()
 
@@ -68,21 +69,58 @@ def stop_to_playable(door: Door, production: str, seconds: float) -> float:
     return statistics.median(took)
 
 
-def opening(door: Door, page, production: str) -> tuple[float, float, float, int]:
-    """Of a production: API median and p95 (s), Takes useful in the browser (median, s), compressed bytes."""
+ROOMS = {"takes": ("4", "[data-take='1']", ""), "polish": ("5", "[data-kind='breath']", "polish/")}
+"""Key, what is there once a room is of use, and what it asks for beside the production."""
+
+
+def opening(door: Door, page, production: str, room: str) -> dict[str, float]:
+    """Of a room: what it asks the API for (median and p95, s; compressed bytes), and when it is of use: its address opened
+    anew, and from another room (medians, s)."""
+    key, there, own = ROOMS[room]
     api = []
     for _ in range(ROUNDS):
         begun = time.perf_counter()
-        body = door.ask("GET", f"/api/productions/{production}/")
+        body = door.ask("GET", f"/api/productions/{production}/{own}")
         api.append(time.perf_counter() - begun)
-    seen = []
+    anew, inside = [], []
     for _ in range(7):
         begun = time.perf_counter()
-        page.goto(f"{door.base}/productions/{production}/takes")
-        page.locator("[data-take='1']").wait_for()
-        seen.append(time.perf_counter() - begun)
+        page.goto(f"{door.base}/productions/{production}/{room}")
+        page.locator(there).first.wait_for()
+        anew.append(time.perf_counter() - begun)
+        page.keyboard.press("6")
+        page.wait_for_url("**/handover*")
+        begun = time.perf_counter()
+        page.keyboard.press(key)
+        page.locator(there).first.wait_for()
+        inside.append(time.perf_counter() - begun)
     api.sort()
-    return statistics.median(api), api[int(0.95 * len(api)) - 1], statistics.median(seen), len(body)
+    return {
+        "api": statistics.median(api),
+        "p95": api[int(0.95 * len(api)) - 1],
+        "bytes": len(body),
+        "anew": statistics.median(anew),
+        "inside": statistics.median(inside),
+    }
+
+
+def treating(door: Door, production: str) -> list[float]:
+    """A line of 6 s treated: from a change of its treatment to its sound's last byte, seconds each."""
+    took = []
+    for number in range(9):
+        whole = json.loads(gzip.decompress(door.ask("GET", f"/api/productions/{production}/")))
+        line = whole["lines"][0]
+        stages = [{"kind": kind.kind, "on": True, "settings": {s.name: s.start for s in kind.settings}} for kind in STAGES]
+        stages[2]["settings"]["below"] = 60.0 + number
+        chain = {"name": "bench", "stages": stages}
+        what = {"kind": "set_treatment", "scope": f"line:{line['id']}", "chain": chain, "revision": whole["revision"]}
+        begun = time.perf_counter()
+        answer = door.ask("POST", f"/api/productions/{production}/edits/", json.dumps(what).encode())
+        told = json.loads(gzip.decompress(answer) if answer[:2] == b"\x1f\x8b" else answer)
+        voice = next(one for one in told["lines"] if one["id"] == line["id"])["voice"]
+        door.ask("GET", f"/api/voices/{voice['id']}/{voice['key']}/sound/")
+        took.append(time.perf_counter() - begun)
+    return sorted(took)
 
 
 def main() -> None:
@@ -105,20 +143,25 @@ def main() -> None:
             long = stop_to_playable(door, made[1], 60)
             print(f"stop -> take playable     6 s of sound {short * 1000:7.0f} ms")
             print(f"                         60 s of sound {long * 1000:7.0f} ms   ratio {long / short:5.2f}")
+            alone = seeded(world, 1, 0)
+            stop_to_playable(door, alone, 6)
+            took = treating(door, alone)
+            print(f"6 s treated, all stages  {statistics.median(took):.2f} s, worst of {len(took)} {took[-1]:.2f}")
             with sync_playwright() as play:
                 browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
                 page = browser.new_page()
                 page.goto(world.link("bench"))
-                first = None
-                for factor, production in made.items():
-                    api, p95, seen, size = opening(door, page, production)
-                    first = first or (api, seen)
-                    lines = DEMO_LINES * factor
-                    print(
-                        f"opening Takes, {lines:5} lines   api {api * 1000:5.0f} ms (p95 {p95 * 1000:.0f})"
-                        f"  {size / 1000:5.0f} kB"
-                        f"   useful {seen * 1000:5.0f} ms   ratio api {api / first[0]:5.2f}, useful {seen / first[1]:5.2f}"
-                    )
+                for room in ROOMS:
+                    first = None
+                    for factor, production in made.items():
+                        found = opening(door, page, production, room)
+                        first = first or found
+                        ratios = ", ".join(f"{found[name] / first[name]:.1f}" for name in ("api", "anew", "inside"))
+                        at = f"anew {found['anew'] * 1000:5.0f} ms, from another room {found['inside'] * 1000:5.0f} ms"
+                        print(
+                            f"opening {room}, {DEMO_LINES * factor:5} lines   api {found['api'] * 1000:5.0f} ms"
+                            f" (p95 {found['p95'] * 1000:.0f})  {found['bytes'] / 1000:5.0f} kB   {at}   ratios {ratios}"
+                        )
                 browser.close()
         finally:
             world.close()

@@ -1,4 +1,5 @@
-"""Fills a database with one production: LINES lines, each with TAKES takes of known measures. Run by bench.py."""
+"""Fills a database with one production: LINES lines, each with TAKES takes of known measures, the first one picked and
+scanned: two places each. Run by bench.py."""
 
 import os
 import sys
@@ -15,7 +16,7 @@ from fendo_core.timebase import SAMPLE_RATE  # noqa: E402
 from fendo_server.productions import services  # noqa: E402
 from fendo_server.script.models import Line  # noqa: E402
 from fendo_server.takes.models import Pick, Take  # noqa: E402
-from fendo_server.voice.models import Recording  # noqa: E402
+from fendo_server.voice.models import Recording, Scan  # noqa: E402
 
 WORDS = "Then the keeper lifts one oak board, and the wheel remembers what to do."
 
@@ -68,6 +69,8 @@ def seed(name: str, lines: int, takes: int) -> str:
     ]
     Take.objects.bulk_create(rows, batch_size=1000)
     Pick.objects.bulk_create([Pick(line=t.line, reader=production.reader, take=t) for t in rows if t.number == 1])
+    places = [["breath", 48_000, 60_000, 0.9, {"decibel": -12.0}], ["click", 150_000, 150_300, 0.8, {}]]
+    Scan.objects.bulk_create([Scan(recording=t.recording, places=places) for t in rows if t.number == 1])
     with connection.cursor() as cursor:
         cursor.execute("ANALYZE")  # as a database that has lived for a minute has done by itself
     return str(production.id)

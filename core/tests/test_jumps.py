@@ -90,7 +90,7 @@ def test_the_part_that_differs_at_its_seams_is_one_place_with_one_mend():
     ((recording, place),) = seam_places(WOVEN, louder)
     assert (recording, place.span) == ("b", BED[1].source)
     assert place.settings == {"level": 6.0, "tone": 7.0, "decibel": -6.0, "ends": 1.0}
-    assert said(place) == ("seam: a part of 2.0 s is 6 dB louder, 7 dB brighter", "lower it by 6 dB")
+    assert said(place) == ("seam: 2.0 s, 6 dB louder, 7 dB brighter", "lower it by 6 dB")
     middle = WOVEN.at + at[1]
     assert seam_of(WOVEN, "b", place) == Span(middle - AROUND, middle + AROUND)
     ((shown, around),) = open_places(WOVEN, "b", [place], [])

@@ -189,7 +189,7 @@ def _of_seam(place: Place) -> tuple[str, str]:
     units = {"level": "dB louder", "pitch": "semitones higher", "tone": "dB brighter", "room": "dB more room"}
     less = {"level": "dB quieter", "pitch": "semitones lower", "tone": "dB duller", "room": "dB less room"}
     found = [f"{abs(by):.0f} {(units if by > 0 else less)[name]}" for name in units if (by := place.settings.get(name))]
-    text = f"seam: a part of {place.span.length / SAMPLE_RATE:.1f} s is {', '.join(found)}"
+    text = f"seam: {place.span.length / SAMPLE_RATE:.1f} s, {', '.join(found)}"
     lifted = place.settings["decibel"]
     return text, f"{'lift' if lifted > 0 else 'lower'} it by {abs(lifted):g} dB" if lifted else "choose another take there"
 

@@ -141,7 +141,7 @@ def room(request: Request, production_id: UUID) -> Response:
                 for at in Map(comp).spans_in_programme(name, [one.span])[:1]:
                     repairs.append(_repair(line, one, at))
     body = {
-        "places": sorted(places, key=lambda each: (*begins[each["line"]], each["span"])),
+        "places": sorted(places, key=lambda each: (*begins[each["line"]], each["at"])),
         "repairs": sorted(repairs, key=lambda each: (*begins[each["line"]], each["span"])),
         "unscanned": unscanned,
         "stages": STAGES,
