@@ -2140,13 +2140,14 @@ export interface components {
             held: number[];
         };
         /**
-         * @description * `steady` - steady
+         * @description * `plosives` - plosives
+         *     * `steady` - steady
          *     * `noise` - noise
          *     * `sibilance` - sibilance
          *     * `compressor` - compressor
          * @enum {string}
          */
-        HeldBackKindEnum: "steady" | "noise" | "sibilance" | "compressor";
+        HeldBackKindEnum: "plosives" | "steady" | "noise" | "sibilance" | "compressor";
         /**
          * @description * `words` - words
          *     * `pace` - pace
@@ -3927,7 +3928,9 @@ export interface components {
             readonly movable: boolean;
         };
         /**
-         * @description * `rumble` - rumble
+         * @description * `clicks` - clicks
+         *     * `plosives` - plosives
+         *     * `rumble` - rumble
          *     * `hum` - hum
          *     * `steady` - steady
          *     * `noise` - noise
@@ -3937,7 +3940,7 @@ export interface components {
          *     * `tone` - tone
          * @enum {string}
          */
-        StageKindEnum: "rumble" | "hum" | "steady" | "noise" | "levelling" | "sibilance" | "compressor" | "tone";
+        StageKindEnum: "clicks" | "plosives" | "rumble" | "hum" | "steady" | "noise" | "levelling" | "sibilance" | "compressor" | "tone";
         /** @description A stage of a treatment. */
         StageRequest: {
             kind: components["schemas"]["StageKindEnum"];

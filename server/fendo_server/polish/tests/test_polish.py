@@ -22,6 +22,7 @@ from fendo_core.voice.chain import STARTS, Chain
 from fendo_core.voice.repair import Repair
 from fendo_core.voice.treatment import treated
 from fendo_server.handover.programme import programme_sound, spoken
+from fendo_server.polish.api import PolishSerializer
 from fendo_server.polish.jobs import SCAN
 from fendo_server.productions import record as production_record
 from fendo_server.productions import services, state
@@ -86,6 +87,8 @@ def test_what_was_read_is_scanned_mended_and_taken_back(desk, client):
     assert client.get(f"/api/productions/{desk.production.id}/").json()["to_do"]["polish"] == 1
     desk.scan()
     told = desk.look()
+    promised = PolishSerializer(told | {"stages": []}).data | {"stages": told["stages"]}
+    assert promised == told, "what is answered is what is promised"
     kinds = [place["kind"] for place in told["places"]]
     assert {"breath", "click", "plosive"} <= set(kinds) and told["unscanned"] == 0
     assert client.get(f"/api/productions/{desk.production.id}/").json()["to_do"]["polish"] == len(kinds)
