@@ -125,7 +125,7 @@ def check(wanted: list[str]) -> int:
     say("· pytest")
     with _test_cluster() as url:
         env = {**os.environ, "DATABASE_URL": url, "DJANGO_ALLOW_ASYNC_UNSAFE": "true", **_paths()}
-        # Two browsers at a time, and beside them what needs none (tests/conftest.py).
-        workers = [] if own else ["-n", "3" if "browser" in parts else "2", "--dist", "loadscope"]
+        # Two at a time; what looks at the demo stays with one of them (tests/conftest.py).
+        workers = [] if own else ["-n", "auto", "--maxprocesses", "2", "--dist", "loadscope"]
         command = [str(PYTHON), "-m", "pytest", *workers, *targets, *own]
         return subprocess.run(command, cwd=ROOT, env=env, stdin=subprocess.DEVNULL, check=False).returncode

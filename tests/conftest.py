@@ -1,7 +1,6 @@
 """The real thing: server, worker and database as ./fendo starts them, and a headless browser with a microphone."""
 
 import json
-import os
 import secrets
 import subprocess
 from collections import defaultdict
@@ -40,8 +39,6 @@ def pytest_addoption(parser):
 
 def pytest_configure(config):
     config.stash[RECKONED] = defaultdict(list)
-    if getattr(config, "workerinput", {}).get("workerid") == CALM:
-        os.nice(10)
 
 
 DEMO = (
@@ -59,38 +56,14 @@ DEMO = (
 
 
 def pytest_xdist_make_scheduler(config, log):
-    """By itself each test goes to the next worker that is free. What needs no browser goes to a worker of its own first,
-    which gives way to the others: they wait for sound that plays as long as it lasts, and leave the processor idle."""
+    """By itself each test goes to the next worker that is free."""
     from xdist.scheduler import LoadScopeScheduling
 
     class Scheduling(LoadScopeScheduling):
         def _split_scope(self, nodeid):
             return "demo" if any(part in nodeid for part in DEMO) else nodeid
 
-        def _fitting(self, node):
-            wanted = [scope for scope in self.workqueue if scope.startswith(("demo", "tests/")) != _is_calm(node)]
-            return wanted or ([] if _is_calm(node) else list(self.workqueue))
-
-        def _assign_work_unit(self, node):
-            if fitting := self._fitting(node):
-                self.workqueue.move_to_end(fitting[0], last=False)
-                super()._assign_work_unit(node)
-
-        def _reschedule(self, node):
-            if self._fitting(node) or node.shutting_down:
-                super()._reschedule(node)
-            else:
-                node.shutdown()
-
     return Scheduling(config, log)
-
-
-CALM = "gw2"
-"""The third worker."""
-
-
-def _is_calm(node):
-    return node.gateway.id == CALM
 
 
 def pytest_collection_modifyitems(config, items):
