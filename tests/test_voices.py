@@ -105,6 +105,14 @@ def test_a_voice_is_nudged_placed_snapped_and_dragged_and_the_file_says_where(de
     page.keyboard.press("Control+z")
     until(lambda: speaks() == 5 * RATE)
     page.keyboard.press("Escape")
+    # A sync point stays in the picture; the first word goes there from wherever it is.
+    to("10:00:05:20")
+    page.keyboard.press("Shift+m")
+    points = lambda: api(page, "GET", f"/api/productions/{production_of(page)}/")["sync_points"]  # noqa: E731
+    until(lambda: points() == [{"at": 5 * RATE + 20 * RATE // 25, "called": ""}])
+    to("10:00:09:00")
+    page.keyboard.press("Alt+s")
+    until(lambda: speaks() == points()[0]["at"])
     page.get_by_label("timecode of the first word").fill("10:00:05:10")
     page.keyboard.press("Enter")
     until(lambda: speaks() == 5 * RATE + 10 * RATE // 25)

@@ -16,6 +16,7 @@ from fendo_core.production.following import carrying, consequence
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import LineComp, State, TakeRef, difference
 from fendo_core.script.lines import Line
+from fendo_core.takes.sync_points import DropSyncPoint, MoveSyncPoint, PutToSyncPoint, SetSyncPoint
 from fendo_core.timebase import FRAME_RATES, FrameRate, Span
 from fendo_core.voice import Comp, Segment
 
@@ -129,6 +130,7 @@ WORLD = State(
     pieces=REEL,
     sources=SOURCES,
     takes={f"l{n}": (TakeRef(f"t{n}", f"r{n}", "", 1, n * 9 * 1920),) for n in range(0, 14, 2)},
+    sync_points={n * 7 * 1920: f"point {n}" for n in range(18)},
     comps=(LineComp("k2", "l2", "", "joined", Comp(2 * 9 * 1920, (Segment("r2", Span(0, 900)),))),),
 )
 positions = st.integers(0, 130 * 1920)
@@ -161,6 +163,14 @@ def test_words_and_takes_go_with_their_picture_or_stay_as_they_are(edit):
         assert (line.number in told.moved) == (by != 0)
         if frame < len(old) and line.number not in told.left:
             assert new[now] == old[frame]
+    where = {called: at for at, called in after.sync_points.items()}
+    for at, called in WORLD.sync_points.items():
+        now = where.get(called)
+        # Its picture is shown there, or is gone; then it stays, and gives way to one that came along.
+        if now is None:
+            assert at in after.sync_points
+        elif PAL.frame_at(at) < len(old) and now != at:
+            assert new[PAL.frame_at(now)] == old[PAL.frame_at(at)]
     assert told.longer == (len(new) - len(old)) * 1920
 
 
@@ -174,7 +184,7 @@ def test_words_stay_where_they_are_if_they_are_to(edit):
     except EditRefused:
         return
     assert after.lines == WORLD.lines
-    assert not after.places and after.comps == WORLD.comps
+    assert not after.places and after.comps == WORLD.comps and after.sync_points == WORLD.sync_points
 
 
 @settings(max_examples=100)
@@ -217,6 +227,32 @@ def test_a_take_stays_on_its_line_whenever_it_was_recorded_and_whatever_is_taken
     for _, after, change in done:
         present = replace(after, takes=present.takes, places=taken_over(change))
         on_their_lines()
+
+
+def test_a_word_is_put_to_the_nearest_sync_point_and_each_is_set_named_moved_and_taken_away():
+    set_one, said = edits.perform(WORLD, SetSyncPoint(1_000, "  the  door "), ids())
+    assert said == "sync point named" and set_one.sync_points[0] == "the door", "a frame has one"
+    put, said = edits.perform(WORLD, PutToSyncPoint("t2", 3 * 7 * 1920 + 900), ids())
+    assert said == "take 1 moved" and put.places["t2"] == 2 * 9 * 1920 - 900
+    moved, _ = edits.perform(WORLD, MoveSyncPoint(7 * 1920, 10 * 1920 + 5), ids())
+    assert moved.sync_points[10 * 1920] == "point 1" and 7 * 1920 not in moved.sync_points
+    gone, _ = edits.perform(WORLD, DropSyncPoint(7 * 1920), ids())
+    assert set(WORLD.sync_points) - set(gone.sync_points) == {7 * 1920}
+    assert difference(WORLD, gone).touched == {f"sync:{7 * 1920}"}
+    for refused in (
+        SetSyncPoint(-1),
+        SetSyncPoint(10**9),
+        SetSyncPoint(0, "x" * 61),
+        MoveSyncPoint(5, 0),
+        MoveSyncPoint(0, 10**9),
+        DropSyncPoint(5),
+        PutToSyncPoint("t2", 0),
+        PutToSyncPoint("gone", 5),
+    ):
+        with pytest.raises(EditRefused):
+            edits.perform(WORLD, refused, ids())
+    with pytest.raises(EditRefused, match="no sync point yet"):
+        edits.perform(replace(WORLD, sync_points={}), PutToSyncPoint("t2", 5), ids())
 
 
 def test_takes_of_a_line_that_comes_or_goes_with_an_edit_of_the_reel_stay_where_they_are():

@@ -19,6 +19,7 @@ from fendo_core.script.pace import expected_length
 from fendo_core.takes import standing
 from fendo_core.takes.edits import MoveEnd
 from fendo_core.takes.settled import Settle, hold
+from fendo_core.takes.sync_points import DropSyncPoint, MoveSyncPoint, PutToSyncPoint, SetSyncPoint
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp
 
@@ -460,7 +461,19 @@ class NameShot:
     called: str
 
 
-OfRoom: TypeAlias = Mend | DropRepairs | CloseGap | SetTreatment | MoveVoices | MoveEnd | Settle
+OfRoom: TypeAlias = (
+    Mend
+    | DropRepairs
+    | CloseGap
+    | SetTreatment
+    | MoveVoices
+    | MoveEnd
+    | Settle
+    | SetSyncPoint
+    | MoveSyncPoint
+    | DropSyncPoint
+    | PutToSyncPoint
+)
 """Edits that rooms keep themselves: each tells by `on_state` what it does."""
 
 Edit: TypeAlias = (

@@ -1,5 +1,6 @@
-"""Lines and takes that go with their picture when the reel changes, and in words what that means."""
+"""Lines, takes and sync points that go with their picture when the reel changes, and in words what that means."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from fendo_core.picture.reel import follower
@@ -9,9 +10,10 @@ from fendo_core.voice import shifted
 
 
 def follow(before: State, after: State) -> State:
-    """`after` with each slot, and the takes of its line, where the picture at its start has gone.
+    """`after` with each slot, and the takes of its line, where the picture at its start has gone; sync points, too.
 
-    A line whose picture is gone stays where it was. Takes are moved whole: no change of picture ever cuts one.
+    A line whose picture is gone stays where it was, and so does a sync point. Takes are moved whole: no change of picture
+    ever cuts one.
     """
     where, rate = follower(before.pieces, after.pieces), after.rate
     lines, places, moved = [], dict(after.places), dict[str, int]()
@@ -35,7 +37,17 @@ def follow(before: State, after: State) -> State:
     comps = tuple(
         replace(one, comp=shifted(one.comp, moved[one.line])) if one.line in moved else one for one in after.comps
     )
-    return replace(after, lines=tuple(lines), places=places, comps=comps)
+    return replace(after, lines=tuple(lines), places=places, comps=comps, sync_points=_sync_points(after, where))
+
+
+def _sync_points(after: State, where: Callable[[int], int | None]) -> dict[int, str]:
+    rate, staying, gone_along = after.rate, dict[int, str](), dict[int, str]()
+    for at, called in after.sync_points.items():
+        frame = rate.frame_at(at)
+        new = where(frame)
+        points, frame = (staying, frame) if new is None else (gone_along, new)
+        points[rate.first_sample(frame)] = called
+    return staying | gone_along
 
 
 def is_of_reel(change: Difference) -> bool:

@@ -87,6 +87,7 @@ class State:
         notes: marks and notes by take; none where nobody has said anything.
         comps: in the order in which they were made.
         repairs: what was mended in recordings, or is left as it is, by identity.
+        sync_points: names by the programme sample of their frame.
         chains: how lines are treated, by scope: `production`, `folder:<id>`, `line:<id>`.
         sources: what was brought in, by identity.
         takes: those of each line, by line, in the order of their numbers.
@@ -111,6 +112,7 @@ class State:
     repairs: Mapping[str, Repair] = field(default_factory=dict)
     chains: Mapping[str, Chain] = field(default_factory=dict)
     sayings: Mapping[str, tuple[str, str]] = field(default_factory=dict)
+    sync_points: Mapping[int, str] = field(default_factory=dict)
     sources: Mapping[str, Source] = field(default_factory=dict)
     sounds: Mapping[str, int] = field(default_factory=dict)
     rate: FrameRate = nearest_rate(Fraction(25))
@@ -198,6 +200,7 @@ def rows(state: State) -> Rows:
             spans = [[shot.span.start, shot.span.end] for shot in source.shots]
             found[f"shots:{source.id}"] = {"spans": spans, "names": [shot.name for shot in source.shots]}
     found.update({f"say:{key}": {"word": word, "said": said} for key, (word, said) in state.sayings.items()})
+    found.update({f"sync:{at}": {"called": called} for at, called in state.sync_points.items()})
     comps = {comp.id for comp in state.comps}
     found.update({f"pick:{line}": {"comp" if key in comps else "take": key} for line, key in state.picks.items()})
     for take in {*state.aside, *state.places}:

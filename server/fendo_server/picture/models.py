@@ -144,3 +144,15 @@ class Arrival(models.Model):
     def received(self) -> int:
         """Bytes that have arrived."""
         return self.path.stat().st_size if self.path.exists() else 0
+
+
+class SyncPoint(models.Model):
+    """A place in the picture that a word is put to."""
+
+    production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="sync_points")
+    at = models.BigIntegerField(help_text="programme sample of its frame")
+    called = models.CharField(max_length=60, blank=True)
+
+    class Meta:
+        ordering = ["at"]
+        constraints = [models.UniqueConstraint(fields=["production", "at"], name="one_sync_point_a_frame")]

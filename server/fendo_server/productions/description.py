@@ -227,6 +227,7 @@ def _common(production: Production, present: State) -> dict[str, Any]:
         "redo": redo.label if redo else None,
         "to_do": to_do(present, with_takes, places.left(present, scans(production), Polish(production, present).chain)),
         "crossing": out_of_order(present.lines),
+        "sync_points": [{"at": at, "called": called} for at, called in sorted(present.sync_points.items())],
         "sayings": [{"word": word, "said": said} for _, (word, said) in sorted(present.sayings.items())],
     }
 

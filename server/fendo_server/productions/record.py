@@ -27,8 +27,10 @@ from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import Rows, rows
 from fendo_core.script.lines import LONGEST_TEXT
 from fendo_core.script.syllables import LANGUAGES
+from fendo_core.takes.sync_points import LONGEST_NAME
 from fendo_core.voice import Comp
 from fendo_core.voice.chain import PRODUCTION, Chain
+from fendo_core.voice.comp import LONGEST
 from fendo_core.voice.level import DISTANCE
 from fendo_core.voice.repair import REPAIR_KINDS
 from fendo_server.picture import services as picture
@@ -247,7 +249,12 @@ class _ChainRow(ChainSerializer):
             raise serializers.ValidationError(str(error)) from error
 
 
+class _SyncRow(serializers.Serializer):
+    called = serializers.CharField(allow_blank=True, max_length=LONGEST_NAME)
+
+
 _ROWS = {
+    "sync": _SyncRow,
     "line": _LineRow,
     "piece": _PieceRow,
     "sound": _SoundRow,
@@ -307,6 +314,8 @@ class _Record(serializers.Serializer):
                     name = f"folder:{of[:400]}"
                 else:
                     name = scope if scope == PRODUCTION else f"line:{uuid.UUID(of)}"
+            elif kind == "sync":
+                name = str(serializers.IntegerField(min_value=0, max_value=LONGEST).run_validation(name))
             elif kind != "say":
                 name = str(uuid.UUID(name))
             checked[f"{kind}:{name}"] = dict(own.validated_data)

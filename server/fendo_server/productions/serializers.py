@@ -14,6 +14,7 @@ from fendo_core.production import edits
 from fendo_core.script.lines import Draft
 from fendo_core.script.pace import STYLES
 from fendo_core.script.syllables import LANGUAGES
+from fendo_core.takes.sync_points import LONGEST_NAME, DropSyncPoint, MoveSyncPoint, PutToSyncPoint, SetSyncPoint
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice.chain import STAGE_KINDS, Chain
 from fendo_core.voice.level import LOUDEST, QUIETEST
@@ -312,6 +313,13 @@ class SayingSerializer(serializers.Serializer):
     said = serializers.CharField()
 
 
+class SyncPointSerializer(serializers.Serializer):
+    """A place in the picture that a word is put to."""
+
+    at = serializers.IntegerField(help_text="programme sample of its frame")
+    called = serializers.CharField()
+
+
 class ReaderSerializer(serializers.Serializer):
     """Somebody who reads; `pace` in syllables a second, learned from `takes` takes."""
 
@@ -361,6 +369,7 @@ class StandingSerializer(serializers.Serializer):
     redo = serializers.CharField(allow_null=True)
     to_do = ToDoSerializer()
     crossing = serializers.ListField(child=serializers.CharField(), help_text="lines that begin before the one above ends")
+    sync_points = SyncPointSerializer(many=True)
     sayings = SayingSerializer(many=True)
 
 
@@ -727,6 +736,25 @@ EDITS: dict[str, type[_EditSerializer]] = {
         edits.NameShot,
         at=serializers.IntegerField(min_value=0),
         called=serializers.CharField(allow_blank=True, max_length=400),
+    ),
+    "set_sync_point": _kind(
+        "set_sync_point",
+        SetSyncPoint,
+        at=serializers.IntegerField(min_value=0, max_value=DAY),
+        called=serializers.CharField(allow_blank=True, max_length=LONGEST_NAME, default=""),
+    ),
+    "move_sync_point": _kind(
+        "move_sync_point",
+        MoveSyncPoint,
+        at=serializers.IntegerField(min_value=0, max_value=DAY),
+        to=serializers.IntegerField(min_value=0, max_value=DAY),
+    ),
+    "drop_sync_point": _kind("drop_sync_point", DropSyncPoint, at=serializers.IntegerField(min_value=0, max_value=DAY)),
+    "put_to_sync_point": _kind(
+        "put_to_sync_point",
+        PutToSyncPoint,
+        voice=_line(),
+        said=serializers.IntegerField(min_value=-DAY, max_value=DAY),
     ),
     "add_pieces": _kind(
         "add_pieces",

@@ -99,6 +99,7 @@ def load(production: Production, spoken: bool = True) -> State:
         laid=laid_sounds(production),
         places=places,
         sayings={key: (word, said) for key, word, said in production.sayings.values_list("key", "word", "said")},
+        sync_points=dict(production.sync_points.values_list("at", "called")),
         sources={str(source.id): _source(source, production.rate) for source in sources},
         sounds={str(source.id): source.length for source in sources if source.facts.get("has_sound")},
         rate=production.rate,
@@ -219,6 +220,10 @@ def store(production: Production, rows: Rows) -> None:
                 production.sayings.filter(key=name).delete()
             case "say":
                 production.sayings.update_or_create(key=name, defaults=row)
+            case "sync" if row is None:
+                production.sync_points.filter(at=name).delete()
+            case "sync":
+                production.sync_points.update_or_create(at=name, defaults=row)
             case "shots":
                 Source.objects.filter(production=production, pk=name).update(shots=row["spans"], shot_names=row["names"])
             case "piece" if row is None:

@@ -76,7 +76,7 @@ export function useOthers(id: string): void {
 
 /** A production with a change worked in: changed lines, their order. */
 export function patched(before: Production, patch: Patch): Production {
-  const { lines, order, picture, revision, undo, redo, to_do, crossing, sayings } = patch
+  const { lines, order, picture, revision, undo, redo, to_do, crossing, sync_points, sayings } = patch
   const byId = new Map(before.lines.map((line) => [line.id, line]))
   for (const line of lines) byId.set(line.id, line)
   const places = order ?? before.lines.map((line) => line.id)
@@ -89,6 +89,7 @@ export function patched(before: Production, patch: Patch): Production {
     redo,
     to_do,
     crossing,
+    sync_points,
     sayings,
   }
 }

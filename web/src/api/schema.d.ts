@@ -1881,6 +1881,23 @@ export interface components {
             kind: "drop_sound";
         };
         /**
+         * @description * `drop_sync_point` - drop_sync_point
+         * @enum {string}
+         */
+        DropSyncPointEditKindEnum: "drop_sync_point";
+        /** @description A sync point taken away. */
+        DropSyncPointEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: int64 */
+            at: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drop_sync_point";
+        };
+        /**
          * @description * `start` - start
          *     * `end` - end
          * @enum {string}
@@ -1893,7 +1910,7 @@ export interface components {
          * @enum {string}
          */
         EdgesEnum: "voice" | "handles" | "slot";
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetSilencesEditRequest"] | components["schemas"]["SetWantedLengthEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["SettleEditRequest"] | components["schemas"]["MoveEndEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["NoteTakeEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetSilencesEditRequest"] | components["schemas"]["SetWantedLengthEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["SettleEditRequest"] | components["schemas"]["MoveEndEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["NoteTakeEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["SetSyncPointEditRequest"] | components["schemas"]["MoveSyncPointEditRequest"] | components["schemas"]["DropSyncPointEditRequest"] | components["schemas"]["PutToSyncPointEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"];
         /**
          * @description * `first` - first
          *     * `last` - last
@@ -2634,6 +2651,25 @@ export interface components {
             kind: "move_seam";
         };
         /**
+         * @description * `move_sync_point` - move_sync_point
+         * @enum {string}
+         */
+        MoveSyncPointEditKindEnum: "move_sync_point";
+        /** @description A sync point moved to the frame that is shown at another programme sample; what is there already gives way. */
+        MoveSyncPointEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: int64 */
+            at: number;
+            /** Format: int64 */
+            to: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_sync_point";
+        };
+        /**
          * @description * `move_voice` - move_voice
          * @enum {string}
          */
@@ -2915,6 +2951,7 @@ export interface components {
             to_do: components["schemas"]["ToDo"];
             /** @description lines that begin before the one above ends */
             crossing: string[];
+            sync_points: components["schemas"]["SyncPoint"][];
             sayings: components["schemas"]["Saying"][];
             label: string | null;
             order: string[] | null;
@@ -3123,6 +3160,7 @@ export interface components {
             to_do: components["schemas"]["ToDo"];
             /** @description lines that begin before the one above ends */
             crossing: string[];
+            sync_points: components["schemas"]["SyncPoint"][];
             sayings: components["schemas"]["Saying"][];
             id: string;
             name: string;
@@ -3195,6 +3233,30 @@ export interface components {
             curve: number[];
             /** @description nothing was changed since it was measured */
             now: boolean;
+        };
+        /**
+         * @description * `put_to_sync_point` - put_to_sync_point
+         * @enum {string}
+         */
+        PutToSyncPointEditKindEnum: "put_to_sync_point";
+        /**
+         * @description A take or a comp moved so that a word of it lies at the sync point nearest to it.
+         *
+         *     Attributes:
+         *         said: programme sample at which the word begins now.
+         */
+        PutToSyncPointEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            voice: string;
+            /** Format: int64 */
+            said: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "put_to_sync_point";
         };
         /** @description What a file does not say by itself. */
         Question: {
@@ -3655,6 +3717,25 @@ export interface components {
             kind: "set_stress";
         };
         /**
+         * @description * `set_sync_point` - set_sync_point
+         * @enum {string}
+         */
+        SetSyncPointEditKindEnum: "set_sync_point";
+        /** @description A sync point put to the frame that is shown at a programme sample, or the one that is there called something else. */
+        SetSyncPointEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: int64 */
+            at: number;
+            /** @default  */
+            called?: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_sync_point";
+        };
+        /**
          * @description * `set_treatment` - set_treatment
          * @enum {string}
          */
@@ -4006,6 +4087,12 @@ export interface components {
         Suggestion: {
             chain: components["schemas"]["Chain"];
             reasons: string[];
+        };
+        /** @description A place in the picture that a word is put to. */
+        SyncPoint: {
+            /** @description programme sample of its frame */
+            at: number;
+            called: string;
         };
         /** @description A take, or a comp listed like one; positions in programme samples, levels in dBFS, dBTP and LUFS. */
         Take: {

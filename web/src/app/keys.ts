@@ -80,6 +80,8 @@ export const ACTIONS = {
   finerOn: { key: 'Shift+w', does: 'the take 10 ms later', room: 'Takes' },
   snap: { key: 's', does: 'its first word to the slot’s start', room: 'Takes' },
   wordHere: { key: 'Shift+s', does: 'the chosen word, else the first, to the picture that is shown', room: 'Takes' },
+  wordToPoint: { key: 'Alt+s', does: 'the chosen word, else the first, to the nearest sync point', room: 'Takes' },
+  syncPoint: { key: 'Shift+m', does: 'a sync point in the picture that is shown; take it away', room: 'Picture, Takes' },
   seamBack: { key: 'Alt+ArrowLeft', does: 'the seam 10 ms earlier', room: 'Takes' },
   seamOn: { key: 'Alt+ArrowRight', does: 'the seam 10 ms later', room: 'Takes' },
   takeBegins: { key: 'Alt+[', does: 'the take begins here', room: 'Takes' },

@@ -10,7 +10,7 @@ import { sayProblem } from '../app/Said'
 import { firstEndingAfter, firstSample, frameAt, SAMPLE_RATE, type Span, secondsText } from '../engine/time'
 import { fitted, inksOf, onResize } from '../page/drawing'
 import { type Wave, waveQuery } from '../page/wave'
-import { drawMark, drawPlayhead, drawStrip, FILM, SLOT } from './draw'
+import { drawMark, drawPlayhead, drawStrip, FILM, POINT, SLOT } from './draw'
 import { following, type Hold, holdAt, kept, movedSlot, nearestEdge, sampleAt, type View, xOf, zoomed } from './layout'
 
 /** The line whose slot holds a position. */
@@ -33,6 +33,17 @@ type Cut = { piece: string; hold: Hold; at: number; x: number; moved: boolean; t
 
 /** A voice that is being moved: where it lay, and where it would. */
 type HeldVoice = { id: string; line: string; from: Span; span: Span; x: number; moved: boolean }
+
+/** A sync point that is being moved: where it is, and where it would be. */
+type HeldPoint = { at: number; called: string; to: number; x: number; moved: boolean }
+
+/** The production as it would be with the held sync point where it is now. */
+function withPoint(production: Production, held: HeldPoint | null): Production {
+  if (!held?.moved) return production
+  const others = production.sync_points.filter(({ at }) => at !== held.at && at !== held.to)
+  const points = [...others, { at: held.to, called: held.called }].sort((one, other) => one.at - other.at)
+  return { ...production, sync_points: points }
+}
 
 /** The production as it would be with the held slot where it is now. */
 function withSlot(production: Production, held: Held | null): Production {
@@ -72,6 +83,7 @@ export function Strip({ production }: { production: Production }) {
   const held = useRef<Held | null>(null)
   const cut = useRef<Cut | null>(null)
   const heldVoice = useRef<HeldVoice | null>(null)
+  const heldPoint = useRef<HeldPoint | null>(null)
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: whatever is drawn makes the strip dirty
   useEffect(() => {
@@ -141,7 +153,7 @@ export function Strip({ production }: { production: Production }) {
       if (dirty.current) {
         inks = inksOf(front)
         const parts = {
-          production: withSlot(now.production, held.current),
+          production: withPoint(withSlot(now.production, held.current), heldPoint.current),
           pictures: pictures.current,
           waves,
           chosen: now.chosen,
@@ -183,6 +195,13 @@ export function Strip({ production }: { production: Production }) {
     if (holds !== 'slots' || engine.recorder.isBusy || event.clientY - box.top < SLOT.y) return null
     return holdAt(event.clientX - box.left, view.current, slotsOf(production), chosen)
   }
+  /** The sync point whose lozenge lies under the pointer, in rooms where they are set. */
+  const pointAt = (event: React.PointerEvent) => {
+    const box = event.currentTarget.getBoundingClientRect()
+    const [x, y] = [event.clientX - box.left, event.clientY - box.top]
+    if (holds === 'slots' || engine.recorder.isBusy || Math.abs(y - POINT.y) > POINT.reach + 3) return null
+    return production.sync_points.find(({ at }) => Math.abs(xOf(at, view.current) - x) <= POINT.reach + 2) ?? null
+  }
   /** Which piece lies under the pointer, and what of it. */
   const pieceAt = (event: React.PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect()
@@ -205,11 +224,12 @@ export function Strip({ production }: { production: Production }) {
     const from = asSpan(line.voice.span)!
     return { id: line.voice.id, line: line.id, from, span: from, x: event.clientX, moved: false }
   }
-  /** A voice moved by some samples: its first word is drawn to the slot's start and to the playhead. */
+  /** A voice moved by some samples: its first word is drawn to the slot's start, to the playhead and to sync points. */
   const drawnTo = ({ id, from }: HeldVoice, by: number): Span => {
     const line = production.lines.find(({ voice }) => voice?.id === id)
     const speaks = line?.voice?.speech?.[0] ?? from[0]
-    const edges = [...(line?.slot ? [line.slot[0]!] : []), engine.transport.position()]
+    const points = production.sync_points.map((point) => point.at)
+    const edges = [...(line?.slot ? [line.slot[0]!] : []), engine.transport.position(), ...points]
     const to = nearestEdge(speaks + by, edges, view.current)
     const moved = to === undefined ? by : to - speaks
     return [from[0] + moved, from[1] + moved]
@@ -238,6 +258,11 @@ export function Strip({ production }: { production: Production }) {
   }
   const press = (event: React.PointerEvent) => {
     event.currentTarget.setPointerCapture(event.pointerId)
+    const under = pointAt(event)
+    if (under) {
+      heldPoint.current = { ...under, to: under.at, x: event.clientX, moved: false }
+      return
+    }
     const taken = pieceAt(event)
     if (taken) {
       cut.current = { piece: taken.id, hold: taken.hold, at: 0, x: event.clientX, moved: false, text: '', edit: null }
@@ -256,6 +281,17 @@ export function Strip({ production }: { production: Production }) {
   const drag = (event: React.PointerEvent) => {
     const hold = held.current
     const mark = cut.current
+    const point = heldPoint.current
+    if (point && event.buttons === 1) {
+      if (!point.moved && Math.abs(event.clientX - point.x) < 4) return
+      point.moved = true
+      const rate = rateOf(production)
+      const by = Math.round((event.clientX - point.x) * view.current.perPoint)
+      point.to = firstSample(frameAt(Math.max(0, Math.min(length - 1, point.at + by)), rate), rate)
+      engine.transport.seek(point.to)
+      dirty.current = true
+      return
+    }
     if (mark && event.buttons === 1) {
       if (!mark.moved && Math.abs(event.clientX - mark.x) < 4) return
       mark.moved = true
@@ -275,7 +311,7 @@ export function Strip({ production }: { production: Production }) {
     }
     if (event.buttons !== 1) {
       const found = hover(event) ?? pieceAt(event)
-      const grab = voiceAt(event) || found?.hold === 'whole'
+      const grab = pointAt(event) || voiceAt(event) || found?.hold === 'whole'
       const cursor = grab ? 'grab' : found ? 'ew-resize' : ''
       ;(event.currentTarget as HTMLElement).style.cursor = cursor
       return
@@ -297,6 +333,19 @@ export function Strip({ production }: { production: Production }) {
   }
   const drop = (event: React.PointerEvent) => {
     const mark = cut.current
+    const point = heldPoint.current
+    if (point) {
+      const settled = () => {
+        heldPoint.current = null
+        dirty.current = true
+      }
+      if (point.to === point.at) {
+        settled()
+        return engine.transport.seek(point.at)
+      }
+      const move = { kind: 'move_sync_point', at: point.at, to: point.to } as const
+      return edit.mutate(move, { onError: sayProblem, onSettled: settled })
+    }
     if (mark) {
       cut.current = null
       dirty.current = true

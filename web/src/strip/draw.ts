@@ -20,6 +20,8 @@ export type StripParts = {
 const THUMB = { width: 96, height: 54, row: 20 }
 export const FILM = { y: 20, height: 34 }
 export const SLOT = { y: 60 }
+/** Where the lozenges of sync points lie. */
+export const POINT = { y: 19, reach: 5 }
 
 /** Brackets around a slot. */
 export function drawBrackets(
@@ -58,6 +60,7 @@ export function drawStrip(
   ctx.clearRect(0, 0, width, height)
   drawRuler(ctx, width, view, parts.production, inks)
   drawPicture(ctx, width, view, parts, inks)
+  drawSyncPoints(ctx, width, height, view, parts.production, inks)
   drawSlots(ctx, width, height, view, parts, inks)
 }
 
@@ -71,6 +74,46 @@ function drawRuler(ctx: CanvasRenderingContext2D, width: number, view: View, pro
     ctx.fillRect(x, 4, 1, 6)
     const text = timecode(production.start_frame + frameAt(at, rate), rate)
     ctx.fillText(step < 10 * SAMPLE_RATE ? text : text.slice(0, 8), x + 4, 13)
+  }
+}
+
+/** Sync points: a hairline through the strip with a small lozenge on the picture's upper edge, and its name. */
+function drawSyncPoints(
+  ctx: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  view: View,
+  { sync_points: points }: Production,
+  inks: Inks,
+): void {
+  ctx.font = "11px 'Bricolage Grotesque Variable', sans-serif"
+  for (let n = firstEndingAfter(points, view.first - 200 * view.perPoint, ({ at }) => at); n < points.length; n++) {
+    const { at, called } = points[n]!
+    const x = Math.round(xOf(at, view)) + 0.5
+    if (x > width) break
+    ctx.strokeStyle = inks.sea
+    ctx.lineWidth = 1
+    ctx.setLineDash([2, 3])
+    ctx.beginPath()
+    ctx.moveTo(x, FILM.y)
+    ctx.lineTo(x, height)
+    ctx.stroke()
+    ctx.setLineDash([])
+    ctx.fillStyle = inks.sea
+    ctx.beginPath()
+    ctx.moveTo(x, POINT.y - POINT.reach)
+    ctx.lineTo(x + POINT.reach, POINT.y)
+    ctx.lineTo(x, POINT.y + POINT.reach)
+    ctx.lineTo(x - POINT.reach, POINT.y)
+    ctx.fill()
+    if (!called) continue
+    const wide = ctx.measureText(called).width
+    ctx.fillStyle = inks.sheet
+    ctx.globalAlpha = 0.88
+    ctx.fillRect(x + 7, FILM.y + FILM.height + 1, wide + 4, 13)
+    ctx.globalAlpha = 1
+    ctx.fillStyle = inks.ink
+    ctx.fillText(called, x + 9, FILM.y + FILM.height + 11)
   }
 }
 

@@ -15,6 +15,7 @@ from PIL import Image
 from fendo_core.audio import pcm, wav
 from fendo_core.production import edits
 from fendo_core.production.state import rows
+from fendo_core.takes.sync_points import SetSyncPoint
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
 from fendo_server.booth.rescue import rescue
@@ -196,6 +197,7 @@ def worked_on(production, recorded, client, film_file, ada):
         edits.TrimPiece(str(piece.id), "start", 24_000),
         edits.SplitPiece(96_000),
         edits.NameShot(0, "the gates"),
+        SetSyncPoint(120_000, "the gates open"),
         edits.LaySound(str(film.id), 48_000, False),
         edits.DropLine(str(second.id)),
     ):

@@ -11,12 +11,14 @@ import { rateOf, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
 import { SendingList } from '../../app/SendingList'
 import { send } from '../../app/sending'
+import { useSyncPoint } from '../../app/syncPoint'
 import { frameAt, timecode } from '../../engine/time'
 import { Stage } from '../../page/Stage'
 import { Files } from './Files'
 import { How, Reel } from './Reel'
 import { Shots, shotAt } from './Shots'
 import { Sounds } from './Sounds'
+import { SyncPoints } from './SyncPoints'
 import { useReel } from './useReel'
 import './picture.css'
 
@@ -38,6 +40,7 @@ export function Component() {
   const setReel = useDesk((desk) => desk.setReel)
   const setHolds = useDesk((desk) => desk.setHolds)
   const reel = useReel(production)
+  const toggleSyncPoint = useSyncPoint(production)
   useEffect(() => {
     setHolds('reel')
     return () => {
@@ -69,6 +72,7 @@ export function Component() {
     down: () => reel.step(1),
     slotStart: () => reel.make(reel.edits.start),
     slotEnd: () => reel.make(reel.edits.end),
+    syncPoint: toggleSyncPoint,
     reelSplit: () => reel.make(reel.edits.split),
     reelDrop: () => reel.make(reel.edits.close),
     reelLeave: () => reel.make(reel.edits.leave),
@@ -105,7 +109,7 @@ export function Component() {
           <Key action="play">play</Key> <Key action="frameBack" /> <Key action="frameOn">frame</Key>{' '}
           <Key action="shotBack" /> <Key action="shotOn">shot</Key> <Key action="up" /> <Key action="down">piece</Key>{' '}
           <Key action="shotPart">a shot begins here</Key> <Key action="shotJoin">join with the one before</Key>{' '}
-          <Key action="shotName">name it</Key>
+          <Key action="shotName">name it</Key> <Key action="syncPoint">sync point</Key>
         </div>
       </div>
       <aside className="picture-side">
@@ -150,6 +154,7 @@ export function Component() {
             {side === 'reel' && <Reel production={production} />}
             {side === 'files' && <Files production={production} />}
             {side === 'sound' && <Sounds production={production} />}
+            {side === 'shots' && <SyncPoints production={production} />}
             {side === 'shots' && <Shots production={production} naming={naming} onNamed={named} />}
           </>
         )}

@@ -11,6 +11,7 @@ import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
 import { asSpan, timecodeAt, useLines, useRoom } from '../../app/room'
 import { sayProblem } from '../../app/Said'
+import { useSyncPoint } from '../../app/syncPoint'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Page } from '../../page/Page'
 import { Stage } from '../../page/Stage'
@@ -126,6 +127,11 @@ export function Component() {
     const said = chosenSpan ?? current?.voice?.speech
     if (said) nudge(engine.transport.position() - said[0]!)
   }
+  const putWordToPoint = () => {
+    const said = chosenSpan ?? current?.voice?.speech
+    if (said && current?.voice) edit.mutate({ kind: 'put_to_sync_point', voice: current.id, said: said[0]! }, say)
+  }
+  const toggleSyncPoint = useSyncPoint(production)
   const frame = Math.round((SAMPLE_RATE * production.fps[1]!) / production.fps[0]!)
   const seam = (by: number) => {
     if (current?.kind !== 'comp' || !current.voice || !current.seams.length) return
@@ -168,6 +174,8 @@ export function Component() {
     finerOn: () => nudge(SAMPLE_RATE / 100),
     snap: () => putFirstWord(),
     wordHere: putWordHere,
+    wordToPoint: putWordToPoint,
+    syncPoint: toggleSyncPoint,
     seamBack: () => seam(-SAMPLE_RATE / 100),
     seamOn: () => seam(SAMPLE_RATE / 100),
     takeBegins: () => moveEnd(current, 'first', engine.transport.position()),
@@ -254,6 +262,8 @@ export function Component() {
                     <Key action="nudgeBack" /> <Key action="nudgeOn">a frame</Key> <Key action="finerBack" />{' '}
                     <Key action="finerOn">10 ms</Key> <Key action="snap">to the slot</Key>{' '}
                     <Key action="wordHere">{chosenSpan ? 'chosen word here' : 'first word here'}</Key>
+                    <Key action="syncPoint">sync point here</Key>{' '}
+                    {production.sync_points.length > 0 && <Key action="wordToPoint">to the nearest one</Key>}
                     <span className="takes-pair">
                       <Key action="takeBegins" /> <Key action="takeEnds">begins, ends here</Key>
                     </span>
