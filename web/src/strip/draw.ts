@@ -110,10 +110,10 @@ function drawSyncPoints(
     const wide = ctx.measureText(called).width
     ctx.fillStyle = inks.sheet
     ctx.globalAlpha = 0.88
-    ctx.fillRect(x + 7, FILM.y + FILM.height + 1, wide + 4, 13)
+    ctx.fillRect(x + 1, FILM.y + FILM.height - 14, wide + 8, 14)
     ctx.globalAlpha = 1
     ctx.fillStyle = inks.ink
-    ctx.fillText(called, x + 9, FILM.y + FILM.height + 11)
+    ctx.fillText(called, x + 5, FILM.y + FILM.height - 3)
   }
 }
 
