@@ -5,11 +5,10 @@ from typing import Any
 
 import numpy as np
 
-from fendo_core.polish.joined import joins, seam_places, unheard
+from fendo_core.polish.joined import joins, seam_places
 from fendo_core.polish.neighbours import unlike_places
-from fendo_core.polish.places import stage_for
+from fendo_core.polish.places import all_known, stage_for
 from fendo_core.polish.scan import CUTS, STAGED, Place, natural_gap, scan
-from fendo_core.production.state import State
 from fendo_core.takes.standing import sounding
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp, render_whole, seams, tighten
@@ -44,28 +43,29 @@ def scan_voices(progress: running.Progress) -> dict[str, Any]:
     if not progress.job.arguments.get("again"):
         recordings = recordings.filter(scan=None)
     found = list(recordings.select_related("production", "folder"))
-    usual = natural(production)
+    usual, joined = natural(production), [comp for _, comp in sounding(present).values() if joins(comp)]
+    steps = len(found) + len(joined)
     for number, recording in enumerate(found):
-        progress(number / len(found), f"listening to {number + 1} of {len(found)}")
+        progress(number / steps, f"listening to {number + 1} of {len(found)}")
         places = scanned(recording, usual)
         scans.keep(recording, places)
     beside = [(one.take, one.like) for one in leading_readings(present, paced=False)]
     scans.keep_unlike(production, unlike_places(beside, as_recorded=production.speech_level is None))
-    _listen_to_seams(production, present, bool(progress.job.arguments.get("again")))
+    known, heard = scans.scans(production), list[tuple[str, Place]]()
+    polish, again = Polish(production, present), bool(progress.job.arguments.get("again"))
+    for number, comp in enumerate(joined):
+        progress((len(found) + number) / steps, f"listening to the seams of {number + 1} of {len(joined)}")
+        if again or not all_known(comp, known):
+            heard += _heard_of_seams(production, comp, polish)
+    scans.keep_seams(production, heard, [comp for _, comp in sounding(present).values()])
     production.touch()
     return {"recordings": len(found)}
 
 
-def _listen_to_seams(production: Production, present: State, again: bool) -> None:
-    """Hear the joins of what sounds that nobody has listened to; `again` all of them. They are heard mended, untreated."""
-    known, comps = scans.scans(production), [comp for _, comp in sounding(present).values()]
-    polish, found = Polish(production, present), list[tuple[str, Place]]()
-    for comp in comps:
-        if again or unheard(comp, ((name, place) for name in comp.recordings for place in known.get(name, ()))):
-            at = seams(comp)
-            plain = Sounding(production, replace(comp, treatment=None), polish.repairs_of(comp))
-            found += seam_places(comp, jumps_in(plain, [at[seam] for seam in joins(comp)]))
-    scans.keep_seams(production, found, comps)
+def _heard_of_seams(production: Production, comp: Comp, polish: Polish) -> list[tuple[str, Place]]:
+    """What is heard of a comp's joins: mended, and untreated."""
+    at, plain = seams(comp), Sounding(production, replace(comp, treatment=None), polish.repairs_of(comp))
+    return seam_places(comp, jumps_in(plain, [at[seam] for seam in joins(comp)]))
 
 
 def scanned(recording: Recording, natural: int | None) -> list[Place]:
