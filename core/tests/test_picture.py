@@ -167,7 +167,7 @@ cuts.find_cuts_in(block for _ in range(int(sys.argv[2])))
 print(most() - before)
 """
     command = [sys.executable, "-c", script, str(tmp_path / "block.npy")]
-    few, many = (int(subprocess.check_output([*command, str(times)])) for times in (6, 12))
+    few, many = (int(subprocess.check_output([*command, str(times)])) for times in (12, 24))
     assert many < few * 1.3 and many < 300 << 10, (few, many)
 
 
