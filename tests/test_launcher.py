@@ -48,7 +48,7 @@ class Fendo:
             process = subprocess.Popen(
                 [ROOT / "fendo", "start"], env=self.env, stdout=out, stderr=out, start_new_session=True
             )
-        until(lambda: "Fendo is ready" in log.read_text() or process.poll() is not None, 120)
+        until(lambda: "Fendo is ready" in log.read_text() or process.poll() is not None, 400)
         assert process.poll() is None, log.read_text()
         return process, log.read_text()
 
