@@ -111,7 +111,7 @@ def treating(door: Door, production: str) -> list[float]:
         whole = json.loads(gzip.decompress(door.ask("GET", f"/api/productions/{production}/")))
         line = whole["lines"][0]
         stages = [{"kind": kind.kind, "on": True, "settings": {s.name: s.start for s in kind.settings}} for kind in STAGES]
-        stages[2]["settings"]["below"] = 60.0 + number
+        next(stage for stage in stages if stage["kind"] == "rumble")["settings"]["below"] = 60.0 + number
         chain = {"name": "bench", "stages": stages}
         what = {"kind": "set_treatment", "scope": f"line:{line['id']}", "chain": chain, "revision": whole["revision"]}
         begun = time.perf_counter()

@@ -5,7 +5,7 @@ import pytest
 import soxr
 
 from fendo_core.audio.levels import gain
-from fendo_core.polish.joined import AROUND, joins, seam_of, seam_places, unheard
+from fendo_core.polish.joined import AROUND, joins, seam_at, seam_of, seam_places, unheard
 from fendo_core.polish.places import all_known, can_be_mended, open_places, said
 from fendo_core.reader import narrator, noises
 from fendo_core.timebase import SAMPLE_RATE, Span
@@ -107,6 +107,11 @@ def test_a_seam_that_only_its_end_gives_away_is_played_there_and_without_a_mend_
     ((_, place),) = seam_places(WOVEN, [Jump(at[0], {}), Jump(at[1], {"pitch": -3.0})])
     assert seam_of(WOVEN, "b", place) == Span(WOVEN.at + at[1] - AROUND, WOVEN.at + at[1] + AROUND)
     assert not can_be_mended(place) and said(place)[1] == "choose another take there"
+    # Nearer to the comp's end than what is played around it, it is no middle of that.
+    short = Comp(WOVEN.at, (*BED[:2], Segment("a", seconds(7, 8), 6 * SAMPLE_RATE)))
+    ((recording, near),) = seam_places(short, [Jump(at[0], {}), Jump(at[1], {"pitch": -3.0})])[1:]
+    assert seam_at(short, recording, near) == short.at + seams(short)[1]
+    assert seam_of(short, recording, near).end == short.at + short.length
     ((_, quiet),) = seam_places(WOVEN, [Jump(at[0], {}), Jump(at[1], {})])
     assert seam_of(WOVEN, "b", quiet) is None
 

@@ -16,7 +16,7 @@ from fendo_core.production.following import carrying, consequence
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import LineComp, State, TakeRef, difference
 from fendo_core.script.lines import Line
-from fendo_core.takes.sync_points import DropSyncPoint, MoveSyncPoint, PutToSyncPoint, SetSyncPoint
+from fendo_core.takes.sync_points import DropSyncPoint, MoveSyncPoint, PutWord, SetSyncPoint
 from fendo_core.timebase import FRAME_RATES, FrameRate, Span
 from fendo_core.voice import Comp, Segment
 
@@ -232,7 +232,7 @@ def test_a_take_stays_on_its_line_whenever_it_was_recorded_and_whatever_is_taken
 def test_a_word_is_put_to_the_nearest_sync_point_and_each_is_set_named_moved_and_taken_away():
     set_one, said = edits.perform(WORLD, SetSyncPoint(1_000, "  the  door "), ids())
     assert said == "sync point named" and set_one.sync_points[0] == "the door", "a frame has one"
-    put, said = edits.perform(WORLD, PutToSyncPoint("t2", 3 * 7 * 1920 + 900), ids())
+    put, said = edits.perform(WORLD, PutWord("t2", 3 * 7 * 1920 + 900), ids())
     assert said == "take 1 moved" and put.places["t2"] == 2 * 9 * 1920 - 900
     moved, _ = edits.perform(WORLD, MoveSyncPoint(7 * 1920, 10 * 1920 + 5), ids())
     assert moved.sync_points[10 * 1920] == "point 1" and 7 * 1920 not in moved.sync_points
@@ -246,13 +246,13 @@ def test_a_word_is_put_to_the_nearest_sync_point_and_each_is_set_named_moved_and
         MoveSyncPoint(5, 0),
         MoveSyncPoint(0, 10**9),
         DropSyncPoint(5),
-        PutToSyncPoint("t2", 0),
-        PutToSyncPoint("gone", 5),
+        PutWord("t2", 0),
+        PutWord("gone", 5),
     ):
         with pytest.raises(EditRefused):
             edits.perform(WORLD, refused, ids())
     with pytest.raises(EditRefused, match="no sync point yet"):
-        edits.perform(replace(WORLD, sync_points={}), PutToSyncPoint("t2", 5), ids())
+        edits.perform(replace(WORLD, sync_points={}), PutWord("t2", 5), ids())
 
 
 def test_takes_of_a_line_that_comes_or_goes_with_an_edit_of_the_reel_stay_where_they_are():

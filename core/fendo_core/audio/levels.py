@@ -31,6 +31,13 @@ def decibels(amplitude: float, floor: float = -120.0) -> float:
     return max(floor, 20.0 * math.log10(amplitude)) if amplitude > 0 else floor
 
 
+def hop_levels(samples: NDArray[np.floating], hop: int) -> NDArray[np.float64]:
+    """RMS level of each whole hop of mono samples in dBFS, never below -120; shape (len(samples) // hop,)."""
+    rows = samples[: len(samples) // hop * hop].reshape(-1, hop).astype(np.float64)
+    found: NDArray[np.float64] = 10.0 * np.log10(np.maximum(np.mean(rows**2, axis=1), 1e-12))
+    return found
+
+
 @dataclass(frozen=True, slots=True)
 class Levels:
     """`peak` in dBFS, `true_peak` in dBTP (ITU-R BS.1770-5 annex 2), `loudness` integrated in LUFS as dual mono

@@ -1,6 +1,6 @@
 """Seams that are heard, as places: the shorter of their two sides is the one that differs."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from itertools import pairwise
 from statistics import mean
 
@@ -65,19 +65,22 @@ def _place(comp: Comp, number: int, found: Sequence[tuple[int, Jump]]) -> Place:
     return Place("seam", source, sure, settings)
 
 
-def seam_of(comp: Comp, recording: str, place: Place) -> Span | None:
-    """Where a seam's place is heard in the programme, `AROUND` on either side of it; None where the comp has no such seam
-    (any more), or nothing of it is heard."""
+def seam_at(comp: Comp, recording: str, place: Place) -> int | None:
+    """Programme sample of a seam's place; None where the comp has no such seam (any more), or nothing of it is heard."""
     if not place.settings:
         return None
-    at = seams(comp)
     for seam in joins(comp):
         number = _differs(comp, seam)
         one = comp.segments[number]
         if (one.recording, one.source) == (recording, place.span) and (seam == number) == bool(place.settings["ends"]):
-            middle = at[seam]
-            return Span(comp.at + max(0, middle - AROUND), comp.at + min(comp.length, middle + AROUND))
+            return comp.at + seams(comp)[seam]
     return None
+
+
+def seam_of(comp: Comp, recording: str, place: Place) -> Span | None:
+    """Where a seam's place is heard in the programme: `AROUND` on either side of it, as far as the comp goes."""
+    at = seam_at(comp, recording, place)
+    return None if at is None else Span(max(comp.at, at - AROUND), min(comp.at + comp.length, at + AROUND))
 
 
 def unheard(comp: Comp, places: Iterable[tuple[str, Place]]) -> bool:
@@ -88,8 +91,5 @@ def unheard(comp: Comp, places: Iterable[tuple[str, Place]]) -> bool:
     """
     wanted = joins(comp)
     known = {(name, one.span) for name, one in places if one.kind == "seam"} if wanted else set[tuple[str, Span]]()
-    return any((one.recording, one.source) not in known for one in _differing(comp, wanted))
-
-
-def _differing(comp: Comp, wanted: Sequence[int]) -> Iterator[Segment]:
-    return (comp.segments[_differs(comp, seam)] for seam in wanted)
+    differing = (comp.segments[_differs(comp, seam)] for seam in wanted)
+    return any((one.recording, one.source) not in known for one in differing)

@@ -10,13 +10,14 @@ from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import binary_closing, maximum_filter1d, median_filter, uniform_filter1d
+from scipy.ndimage import binary_closing, maximum_filter1d, uniform_filter1d
 from scipy.signal import butter, sosfilt
 
 from fendo_core.audio import levels
 from fendo_core.audio.room import SHORTEST, listen
 from fendo_core.audio.speech import HOP, Ear, Frames, Heard, runs
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_core.voice.clicks import HIGH, SHARP_HOP, around, standing_out
 from fendo_core.voice.repair import BESIDE_TOPS, CONTEXT, LONGEST_CLIPPED, LONGEST_RUMBLE, RepairKind, with_tops
 
 Sound: TypeAlias = NDArray[np.float32]
@@ -175,32 +176,25 @@ def _breaths(frames: Frames) -> list[Place]:
     return found
 
 
-_CLICK_FRAME = 48
-
-
 def _clicks(samples: Sound, frames: Frames) -> list[Place]:
     """Peaks of 1 to 8 ms above 1.5 kHz with nothing but the room on both sides."""
-    high = sosfilt(butter(4, 1_500, "high", fs=SAMPLE_RATE, output="sos"), samples.astype(np.float64))
-    rows = high[: len(high) // _CLICK_FRAME * _CLICK_FRAME].reshape(-1, _CLICK_FRAME)
-    level = 10.0 * np.log10(np.maximum(np.mean(rows**2, axis=1), 1e-12))
-    around = median_filter(level, size=41, mode="nearest")
+    level = levels.hop_levels(sosfilt(HIGH, samples.astype(np.float64)), SHARP_HOP)
+    usual = around(level)
     quiet = float(np.percentile(frames.level, 5))
     voice = float(np.percentile(frames.level[frames.voiced], 85)) if frames.voiced.any() else quiet + 60.0
     calm = max(quiet + 12.0, voice - 38.0)
     found: list[Place] = []
-    for first, last in runs(level - around > 12.0):
-        if last - first > 8:
-            continue
+    for first, last in standing_out(level - usual, 12.0):
         # The burst of a t or a k has breath or voice on one side at least; a click has the room on both.
-        here, there = first * _CLICK_FRAME // HOP, -(-last * _CLICK_FRAME // HOP)
+        here, there = first * SHARP_HOP // HOP, -(-last * SHARP_HOP // HOP)
         before, behind = frames.level[max(0, here - 12) : max(0, here - 2)], frames.level[there + 2 : there + 12]
         if not (len(before) and len(behind)) or max(np.percentile(before, 80), np.percentile(behind, 80)) > calm:
             continue
         top = float(level[first:last].max())
-        start = max(0, (first - 1) * _CLICK_FRAME)
-        span = Span(start, min(len(samples), start + min(milliseconds(10), (last - first + 3) * _CLICK_FRAME)))
+        start = max(0, (first - 1) * SHARP_HOP)
+        span = Span(start, min(len(samples), start + min(milliseconds(10), (last - first + 3) * SHARP_HOP)))
         if not found or span.start > found[-1].span.end:
-            found.append(Place("click", span, how_sure((top - float(around[first]) - 12.0) / 12.0)))
+            found.append(Place("click", span, how_sure((top - float(usual[first]) - 12.0) / 12.0)))
     return found
 
 
@@ -215,10 +209,7 @@ def _lows(samples: Sound, heard: Heard) -> list[Place]:
     """
     low = sosfilt(butter(6, 55, "low", fs=SAMPLE_RATE, output="sos"), samples.astype(np.float64))
     hop = milliseconds(10)
-    rows = low[: len(low) // hop * hop].reshape(-1, hop)
-    level = 10.0 * np.log10(np.maximum(np.mean(rows**2, axis=1), 1e-12))
-    whole = samples[: len(low) // hop * hop].reshape(-1, hop).astype(np.float64)
-    loud = 10.0 * np.log10(np.maximum(np.mean(whole**2, axis=1), 1e-12))
+    level, loud = levels.hop_levels(low, hop), levels.hop_levels(samples, hop)
     usual, voice = float(np.percentile(level, 75)), float(np.percentile(loud, 90))
     limit, low_limit = max(usual + 18.0, voice - 8.0), max(usual + 15.0, voice - 20.0)
     found = list[Place]()
@@ -259,8 +250,7 @@ def _noises(
 ) -> list[Place]:
     """What stands out of the room between the words and is neither breath nor click: a cough, a knock, a page, a chair."""
     sound = sosfilt(butter(2, 60, "high", fs=SAMPLE_RATE, output="sos"), samples.astype(np.float64))
-    rows = sound[: len(sound) // HOP * HOP].reshape(-1, HOP)
-    level = 10.0 * np.log10(np.maximum(np.mean(rows**2, axis=1), 1e-12))
+    level = levels.hop_levels(sound, HOP)
     beside = np.ones(len(level), dtype=bool)
     for span in heard.phrases:
         beside[max(0, span.start - APART) // HOP : -(-(span.end + APART) // HOP)] = False

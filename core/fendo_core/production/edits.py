@@ -19,7 +19,7 @@ from fendo_core.script.pace import expected_length
 from fendo_core.takes import standing
 from fendo_core.takes.edits import MoveEnd
 from fendo_core.takes.settled import Settle, hold
-from fendo_core.takes.sync_points import DropSyncPoint, MoveSyncPoint, PutToSyncPoint, SetSyncPoint
+from fendo_core.takes.sync_points import DropSyncPoint, MoveSyncPoint, PutWord, SetSyncPoint
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp
 
@@ -472,7 +472,7 @@ OfRoom: TypeAlias = (
     | SetSyncPoint
     | MoveSyncPoint
     | DropSyncPoint
-    | PutToSyncPoint
+    | PutWord
 )
 """Edits that rooms keep themselves: each tells by `on_state` what it does."""
 

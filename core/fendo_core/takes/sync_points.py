@@ -75,15 +75,17 @@ class DropSyncPoint:
 
 
 @dataclass(frozen=True, slots=True)
-class PutToSyncPoint:
-    """A take or a comp moved so that a word of it lies at the sync point nearest to it.
+class PutWord:
+    """A take or a comp moved so that a word of it lies where something happens in the picture.
 
     Attributes:
         said: programme sample at which the word begins now.
+        to: where it is to begin; None: at the sync point nearest to it.
     """
 
     voice: str
     said: int
+    to: int | None = None
 
     def on_state(self, state: State, new_id: NewId) -> tuple[State, str]:
         """The state after it.
@@ -91,6 +93,8 @@ class PutToSyncPoint:
         Raises:
             EditRefused: when there is no sync point, or no such voice, or it lies there already.
         """
+        if self.to is not None:
+            return moved(state, self.voice, self.to - self.said)
         nearest = min(state.sync_points, key=lambda at: abs(at - self.said), default=None)
         if nearest is None:
             raise EditRefused("There is no sync point yet. Set one in the picture; nothing was moved.")

@@ -5,7 +5,6 @@ import logging
 import os
 import shutil
 import time
-from dataclasses import replace
 from uuid import UUID
 
 from django.db import transaction
@@ -26,7 +25,6 @@ from fendo_server.productions.models import Production
 from fendo_server.script.models import Line
 from fendo_server.takes.making import LineReadings, Reading
 from fendo_server.voice.polish import Polish
-from fendo_server.voice.sounding import Sounding
 from fendo_server.work import running
 
 log = logging.getLogger("fendo")
@@ -64,9 +62,8 @@ def lend(production: Production, line: Line, reading: Reading, readings: LineRea
             "Too many outside",
             f"{MOST_OUTSIDE} readings lie in Outside/ already. Take those away that are done with; nothing was sent.",
         )
-    polish = Polish(production, readings.present)
-    comp = replace(reading.comp, treatment=None)
-    sounding = Sounding(production, comp, polish.repairs_of(comp))
+    sounding = Polish(production, readings.present).untreated(reading.comp)
+    comp = sounding.comp
     folder = Outside(production=production, file_name="").path
     folder.mkdir(parents=True, exist_ok=True)
     stem = safe_name(f"{line.number} {reading.name}")

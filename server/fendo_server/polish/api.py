@@ -15,6 +15,7 @@ from rest_framework.response import Response
 
 from fendo_core.audio import pcm
 from fendo_core.polish.edits import checked
+from fendo_core.polish.joined import seam_at
 from fendo_core.polish.places import MARKED, all_known, as_shown, can_be_mended, marked, open_places, said, treatments
 from fendo_core.polish.scan import Place
 from fendo_core.takes.standing import sounding
@@ -135,10 +136,11 @@ def room(request: Request, production_id: UUID) -> Response:
         chain = polish.chain(comp, line)
         for name in sorted(comp.recordings):
             for place, span in open_places(comp, name, known.get(name, ()), settled.get(name, ()), chain):
+                about = seam_at(comp, name, place) or span.start
                 shown, at = as_shown(comp, name, place, span, LONGEST_STRETCH)
                 scopes = treatments(line, place, chain, present.chains.get(PRODUCTION))
                 mends = [{"scope": scope, "chain": checked(one).as_row()} for scope, one in scopes]
-                places.append(_place(line, voice, name, shown, at) | {"treatments": mends})
+                places.append(_place(line, voice, name, shown, at) | {"at": about, "treatments": mends})
             for one in settled.get(name, ()):
                 for at in Map(comp).spans_in_programme(name, [one.span])[:1]:
                     repairs.append(_repair(line, one, at))
@@ -167,7 +169,7 @@ def _place(line: str, voice: str, recording: str, place: Place, span: Span) -> d
         "kind": place.kind,
         "source": [place.span.start, place.span.end],
         "span": [span.start, span.end],
-        "at": (span.start + span.end) // 2 if place.kind == "seam" else span.start,
+        "at": span.start,
         "sure": place.sure,
         "decibel": place.settings.get("decibel", 0.0),
         "keep": int(place.settings.get("keep", 0)),
@@ -244,14 +246,14 @@ def seam(request: Request, line_id: UUID) -> HttpResponseBase:
     asked = SeamQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     values = asked.validated_data
-    one = sounding(state.load(line.production, spoken=False)).get(str(line.pk))
+    _, comp = sounding(state.load(line.production, spoken=False)).get(str(line.pk), ("", None))
     first, last, source = values["first"], values["last"], (values["source_first"], values["source_last"])
-    if one is None or not (one[1].at <= first < last <= one[1].at + one[1].length) or source[0] >= source[1]:
+    if comp is None or not comp.at <= first < last <= comp.at + comp.length or source[0] >= source[1]:
         raise Problem(422, "Not possible", "This seam is no longer there. Nothing was changed.")
     if last - first > LONGEST_STRETCH:
         raise Problem(422, "Not possible", "20 s can be heard at once. Nothing was changed.")
     mend = Repair("", str(values["recording"]), "seam", Span(*source), {"decibel": values["decibel"]})
-    sound = jobs.around_seam(line.production, one[1], Span(first, last), mend)
+    sound = jobs.around_seam(line.production, comp, Span(first, last), mend)
     return HttpResponse(wav_of(pcm.from_integers(pcm.from_floats(sound))), content_type="audio/wav")
 
 

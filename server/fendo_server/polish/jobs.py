@@ -24,7 +24,7 @@ from fendo_server.voice import reading
 from fendo_server.voice.models import Recording
 from fendo_server.voice.polish import Polish
 from fendo_server.voice.seams import jumps_in
-from fendo_server.voice.sounding import MAKE_ALL, Sounding
+from fendo_server.voice.sounding import MAKE_ALL
 from fendo_server.work import running
 
 SCAN = "scan the voices"
@@ -38,12 +38,14 @@ def scan_voices(progress: running.Progress) -> dict[str, Any]:
     """Scan the recordings of what sounds; `again` those too that were scanned before."""
     production = progress.job.production
     present = state.load(production, spoken=False)
-    wanted = {name for _, comp in sounding(present).values() for name in comp.recordings}
+    comps = [comp for _, comp in sounding(present).values()]
+    wanted = {name for comp in comps for name in comp.recordings}
+    polish, again = Polish(production, present), bool(progress.job.arguments.get("again"))
     recordings = Recording.objects.filter(pk__in=list(wanted), production=production, state=Recording.State.FINISHED)
-    if not progress.job.arguments.get("again"):
+    if not again:
         recordings = recordings.filter(scan=None)
     found = list(recordings.select_related("production", "folder"))
-    usual, joined = natural(production), [comp for _, comp in sounding(present).values() if joins(comp)]
+    usual, joined = natural(production), [comp for comp in comps if joins(comp)]
     steps = len(found) + len(joined)
     for number, recording in enumerate(found):
         progress(number / steps, f"listening to {number + 1} of {len(found)}")
@@ -52,20 +54,19 @@ def scan_voices(progress: running.Progress) -> dict[str, Any]:
     beside = [(one.take, one.like) for one in leading_readings(present, paced=False)]
     scans.keep_unlike(production, unlike_places(beside, as_recorded=production.speech_level is None))
     known, heard = scans.scans(production), list[tuple[str, Place]]()
-    polish, again = Polish(production, present), bool(progress.job.arguments.get("again"))
     for number, comp in enumerate(joined):
         progress((len(found) + number) / steps, f"listening to the seams of {number + 1} of {len(joined)}")
         if again or not all_known(comp, known):
-            heard += _heard_of_seams(production, comp, polish)
-    scans.keep_seams(production, heard, [comp for _, comp in sounding(present).values()])
+            heard += _heard_of_seams(comp, polish)
+    scans.keep_seams(production, heard, comps)
     production.touch()
     return {"recordings": len(found)}
 
 
-def _heard_of_seams(production: Production, comp: Comp, polish: Polish) -> list[tuple[str, Place]]:
+def _heard_of_seams(comp: Comp, polish: Polish) -> list[tuple[str, Place]]:
     """What is heard of a comp's joins: mended, and untreated."""
-    at, plain = seams(comp), Sounding(production, replace(comp, treatment=None), polish.repairs_of(comp))
-    return seam_places(comp, jumps_in(plain, [at[seam] for seam in joins(comp)]))
+    at = seams(comp)
+    return seam_places(comp, jumps_in(polish.untreated(comp), [at[seam] for seam in joins(comp)]))
 
 
 def scanned(recording: Recording, natural: int | None) -> list[Place]:
@@ -107,9 +108,7 @@ def make_all(progress: running.Progress) -> dict[str, Any]:
 
 def around_seam(production: Production, comp: Comp, span: Span, mend: Repair) -> np.ndarray:
     """A stretch of a comp, programme samples, untreated, with what was mended and one mend more."""
-    repairs = (*Polish(production).repairs_of(comp), mend)
-    plain = Sounding(production, replace(comp, treatment=None), repairs)
-    return np.concatenate(list(plain.blocks(span.shifted(-comp.at))))
+    return np.concatenate(list(Polish(production).untreated(comp, mend).blocks(span.shifted(-comp.at))))
 
 
 def auditioned(recording: Recording, place: Place, mended: bool) -> np.ndarray:

@@ -34,7 +34,7 @@ from fendo_server.productions.serializers import ChainSerializer
 from fendo_server.script.models import Line
 from fendo_server.takes.description import spoken_in
 from fendo_server.voice.polish import Polish
-from fendo_server.voice.sounding import Sounding, wav_of
+from fendo_server.voice.sounding import wav_of
 
 LONGEST = 60 * SAMPLE_RATE
 """Of a longer line its beginning is looked at."""
@@ -86,9 +86,8 @@ class _Read:
         self.comp = one[1]
         polish = Polish(production, present)
         self.chain = polish.chain(self.comp, str(self.line.pk))
-        untreated = Sounding(production, self.comp, polish.repairs_of(self.comp))
         span = Span(0, min(self.comp.length, LONGEST))
-        self.samples = np.concatenate(list(untreated.blocks(span)))
+        self.samples = np.concatenate(list(polish.untreated(self.comp).blocks(span)))
 
     @property
     def phrases(self) -> list[Span]:

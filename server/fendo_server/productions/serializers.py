@@ -14,7 +14,7 @@ from fendo_core.production import edits
 from fendo_core.script.lines import Draft
 from fendo_core.script.pace import STYLES
 from fendo_core.script.syllables import LANGUAGES
-from fendo_core.takes.sync_points import LONGEST_NAME, DropSyncPoint, MoveSyncPoint, PutToSyncPoint, SetSyncPoint
+from fendo_core.takes.sync_points import LONGEST_NAME, DropSyncPoint, MoveSyncPoint, PutWord, SetSyncPoint
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice.chain import STAGE_KINDS, Chain
 from fendo_core.voice.level import LOUDEST, QUIETEST
@@ -750,11 +750,12 @@ EDITS: dict[str, type[_EditSerializer]] = {
         to=serializers.IntegerField(min_value=0, max_value=DAY),
     ),
     "drop_sync_point": _kind("drop_sync_point", DropSyncPoint, at=serializers.IntegerField(min_value=0, max_value=DAY)),
-    "put_to_sync_point": _kind(
-        "put_to_sync_point",
-        PutToSyncPoint,
+    "put_word": _kind(
+        "put_word",
+        PutWord,
         voice=_line(),
         said=serializers.IntegerField(min_value=-DAY, max_value=DAY),
+        to=serializers.IntegerField(min_value=-DAY, max_value=DAY, required=False, allow_null=True),
     ),
     "add_pieces": _kind(
         "add_pieces",

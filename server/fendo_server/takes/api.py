@@ -179,7 +179,7 @@ MOST_SEAMS = 20
 def voice_seams(request: Request, voice_id: UUID) -> Response:
     """How much the seams of a comp are heard: mended, and untreated."""
     production, comp, _ = _comp(request, voice_id)
-    found = Sounding(production, comp, Polish(production).repairs_of(comp))
+    found = Polish(production).untreated(comp)
     jumps = [replace(jump, at=comp.at + jump.at) for jump in jumps_in(found, seams(comp)[:MOST_SEAMS])]
     return Response(SeamJumpSerializer(jumps, many=True).data)
 

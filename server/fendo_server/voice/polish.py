@@ -47,6 +47,10 @@ class Polish:
         """A comp of a line as it sounds now."""
         return Sounding(self.production, replace(comp, treatment=self.chain(comp, line)), self.repairs_of(comp))
 
+    def untreated(self, comp: Comp, *more: Repair) -> Sounding:
+        """A comp with its mends, and `more` of them, and without a treatment."""
+        return Sounding(self.production, replace(comp, treatment=None), (*self.repairs_of(comp), *more))
+
     def bare(self, comp: Comp) -> Sounding:
         """The same as it was read."""
         return Sounding(self.production, comp)

@@ -106,9 +106,8 @@ function Room({ production, polish }: { production: Production; polish: Polish }
     const [mended, ...then] = ways
     if (engine.recorder.isBusy || mended === undefined) return
     const voice = lines.find((each) => each.id === from.line)?.voice
-    const { start: begins, end } = aroundOf(from, changed)
+    const { start: begins, end: to } = aroundOf(from, changed)
     const start = Math.max(0, begins)
-    const to = from.kind === 'seam' ? end : from.span[1]! + AROUND
     const url = stretchOf(from, changed, mended)
     const load = async () => ({ buffer: await engine.sounds.buffer(url), offset: start - begins })
     const sound = { key: url, span: [start, to], bus: 'voice', level: voice?.gain ?? 0, cut: [true, true], load } as const

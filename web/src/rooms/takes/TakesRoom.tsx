@@ -122,14 +122,10 @@ export function Component() {
   const nudge = (by: number) => current?.voice && edit.mutate({ kind: 'move_voice', voice: current.id, by }, say)
   const putFirstWord = (timecode?: string) =>
     current?.voice && edit.mutate({ kind: 'place_voice', voice: current.id, timecode: timecode ?? null }, say)
-  /** What happens in the picture is where the playhead stands: the chosen word goes there, else the first. */
-  const putWordHere = () => {
+  /** The chosen word, else the first, goes to a place in the picture; null: to the nearest sync point. */
+  const putWord = (to: number | null) => {
     const said = chosenSpan ?? current?.voice?.speech
-    if (said) nudge(engine.transport.position() - said[0]!)
-  }
-  const putWordToPoint = () => {
-    const said = chosenSpan ?? current?.voice?.speech
-    if (said && current?.voice) edit.mutate({ kind: 'put_to_sync_point', voice: current.id, said: said[0]! }, say)
+    if (said && current?.voice) edit.mutate({ kind: 'put_word', voice: current.id, said: said[0]!, to }, say)
   }
   const toggleSyncPoint = useSyncPoint(production)
   const frame = Math.round((SAMPLE_RATE * production.fps[1]!) / production.fps[0]!)
@@ -173,8 +169,8 @@ export function Component() {
     finerBack: () => nudge(-SAMPLE_RATE / 100),
     finerOn: () => nudge(SAMPLE_RATE / 100),
     snap: () => putFirstWord(),
-    wordHere: putWordHere,
-    wordToPoint: putWordToPoint,
+    wordHere: () => putWord(Math.round(engine.transport.position())),
+    wordToPoint: () => putWord(null),
     syncPoint: toggleSyncPoint,
     seamBack: () => seam(-SAMPLE_RATE / 100),
     seamOn: () => seam(SAMPLE_RATE / 100),
