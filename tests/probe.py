@@ -304,7 +304,14 @@ def look(
             places.append(due / RATE)
     else:
         drawn = np.array([(n, t, first_sample(n, rate) - t * MS) for n, t in ticks if n > 0]).reshape(-1, 3)
-        for frame, t, late in clicks:
+        # After a pause the picture runs up to where it goes on: a flash in the run-up is answered again, and not recorded.
+        # Which of its two answers is in the take is plain for all but the last of them.
+        frames = [frame for frame, _, _ in clicks]
+        twice = {frame for frame in frames if frames.count(frame) > 1}
+        first = {frame: at for at, frame in reversed(list(enumerate(frames)))}
+        for nth, (frame, t, late) in enumerate(clicks):
+            if frame in twice and (nth != first[frame] or frame == max(twice)):
+                continue
             # A line through what was shown around it, slope 1: its place at a moment, the screen's raster taken out.
             own = first_sample(frame, rate) - t * MS
             near = drawn[(np.abs(drawn[:, 1] - t) < 3000) & (np.abs(drawn[:, 2] - own) < 40 * MS), 2]

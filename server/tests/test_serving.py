@@ -9,7 +9,7 @@ import pytest
 
 from fendo_server import serving
 
-SLOW = 1.0
+SLOW = 1.5
 
 
 def application(environ, start_response):
