@@ -81,6 +81,33 @@ def test_breaths_clicks_and_plosives_are_found_and_clean_readings_are_left_alone
 
 
 @pytest.mark.parametrize("voice", narrator.VOICES)
+@pytest.mark.parametrize("stage", [False, True])
+def test_a_click_in_a_breath_is_both_and_the_release_of_a_t_is_left_alone(voice, stage):
+    """The same click, in a breath and where a t is let go: some 80 ms behind the voice, with quiet before and behind."""
+    rng = np.random.default_rng(91)
+    spoken = narrator._spoken("They led the cattle down to the meadow.", voice, 1.0).astype(np.float32)
+    # A stop cuts the voice off.
+    loud = np.flatnonzero(np.abs(spoken) > 0.25 * np.max(np.abs(spoken)))
+    spoken, pause = spoken[: loud[-1]], np.zeros(SAMPLE_RATE, np.float32)
+    spoken[-480:] *= np.linspace(1.0, 0.0, 480, dtype=np.float32)
+    clean = np.concatenate([pause, spoken, pause])
+    clean = clean + noises.room_noise(len(clean), -66.0, rng)
+    ends = len(pause) + len(spoken)
+    click, breath = noises.mouth_click(-24.0, rng), noises.breath(-36.0, rng, milliseconds(320))
+    breathed = ends + milliseconds(450)
+    places = {"let go": ends + milliseconds(75), "breathed": breathed + milliseconds(160)}
+    worn = noises.sprinkle(clean, [(breathed, breath), *((at, click) for at in places.values())])
+    near = {name: Span(at - milliseconds(3), at + len(click) + milliseconds(3)) for name, at in places.items()}
+    if stage:
+        came = treated(worn, made("one", clicks={}))
+        let_go = slice(near["let go"].start, near["let go"].end)
+        assert np.array_equal(came[let_go], worn[let_go])
+        return
+    kinds = {name: {place.kind for place in scan(worn) if place.span.meets(span)} for name, span in near.items()}
+    assert kinds == {"let go": set(), "breathed": {"breath", "click"}}
+
+
+@pytest.mark.parametrize("voice", narrator.VOICES)
 def test_coughs_and_knocks_between_words_are_found_and_sink_into_the_room(voice, phrases):
     rng, parts, truth = np.random.default_rng(31), [np.zeros(SAMPLE_RATE, np.float32)], []
     for spoken, make in zip(phrases[voice], (noises.cough, noises.thump, noises.cough, noises.thump), strict=True):

@@ -70,7 +70,8 @@ def scan(samples: Sound, natural: int | None = None) -> tuple[Place, ...]:
         return ()
     hums, clipped = _hum(samples, heard), _clipped(samples)
     frames = ear.frames()
-    breaths, clicks, lows = _breaths(frames), _clicks(samples, frames), _lows(samples, heard)
+    breaths, lows = _breaths(frames), _lows(samples, heard)
+    clicks = _clicks(samples, frames, heard.phrases, [place.span for place in breaths])
     spans = ([place.span for place in places] for places in (breaths, clicks, lows))
     others = _noises(samples, heard, *spans)
     # A voice whose tops are cut off is lower than it was: that is no rumble.
@@ -138,8 +139,8 @@ def _hum(samples: Sound, heard: Heard) -> list[Place]:
     return [Place("hum", Span(0, len(samples)), how_sure((HUM_HEARD - below) / 15.0), settings)]
 
 
-SHORTEST_BREATH, LONGEST_BREATH, LONGEST_CONSONANT = 32, 200, 56
-"""Frames of 5 ms."""
+SHORTEST_BREATH, LONGEST_BREATH, LONGEST_CONSONANT, _CLEAR = 32, 200, 56, 22
+"""Frames of 5 ms; so many of a breath stand clear of the room."""
 
 
 def _breaths(frames: Frames) -> list[Place]:
@@ -153,10 +154,12 @@ def _breaths(frames: Frames) -> list[Place]:
     floor = max(quiet + 7.0, voice - 62.0)
     # A frame beside a voice belongs to it.
     voiced = maximum_filter1d(frames.voiced.astype(np.int8), 5).astype(bool)
+    word = _worded(frames, level, quiet)
+    clear = level > floor
     found = []
-    for first, last in runs((level > floor) & (level < voice - 9.0) & ~voiced):
+    for first, last in runs((level > floor - 2.5) & (level < voice - 9.0) & ~voiced):
         length = last - first
-        if not SHORTEST_BREATH <= length <= LONGEST_BREATH:
+        if not SHORTEST_BREATH <= length <= LONGEST_BREATH or np.count_nonzero(clear[first:last]) < _CLEAR:
             continue
         inner = slice(first, last)
         bright, top = float(np.median(frames.bright[inner])), float(np.percentile(level[inner], 90))
@@ -164,11 +167,11 @@ def _breaths(frames: Frames) -> list[Place]:
         apart = float(top - before.min()) if len(before) else 20.0
         # From the end of a word a sound falls; a breath rises, or stays.
         falls = float(np.mean(level[first : first + length // 3]) - np.mean(level[last - length // 3 : last]))
-        after_word = frames.voiced[max(0, first - 12) : first].any()
+        after_word = word[max(0, first - 12) : first].any()
         if bright > 4.0 or apart < 6.0 or (after_word and falls > 4.0):
             continue
         # An f or an h between two vowels is a consonant: a breath that short leaves a pause on one side.
-        if after_word and frames.voiced[last : last + 12].any() and length < LONGEST_CONSONANT:
+        if after_word and word[last : last + 12].any() and length < LONGEST_CONSONANT:
             continue
         sure = how_sure((4.0 - bright) / 6.0, (apart - 6.0) / 8.0, (length - SHORTEST_BREATH) / 24, (top - quiet - 8) / 8)
         span = Span(max(0, first - 1) * HOP, (last + 1) * HOP)
@@ -176,23 +179,46 @@ def _breaths(frames: Frames) -> list[Place]:
     return found
 
 
-def _clicks(samples: Sound, frames: Frames) -> list[Place]:
-    """Peaks of 1 to 8 ms above 1.5 kHz with nothing but the room on both sides."""
+def _worded(frames: Frames, level: NDArray[np.float64], quiet: float) -> NDArray[np.bool_]:
+    """Frames with a voice in them. Hum and steady noise have a pitch too, for a while."""
+    return frames.voiced & (level > quiet + 10.0)
+
+
+RELEASE = milliseconds(110)
+"""A t or a k is released this long after the voice before it at most."""
+
+
+def _clicks(samples: Sound, frames: Frames, phrases: Sequence[Span], breaths: Sequence[Span]) -> list[Place]:
+    """Peaks of 1 to 8 ms above 1.5 kHz with nothing but the room, or one of the `breaths`, on both sides; none of the
+    `phrases`."""
     level = levels.hop_levels(sosfilt(HIGH, samples.astype(np.float64)), SHARP_HOP)
     usual = around(level)
     quiet = float(np.percentile(frames.level, 5))
     voice = float(np.percentile(frames.level[frames.voiced], 85)) if frames.voiced.any() else quiet + 60.0
     calm = max(quiet + 12.0, voice - 38.0)
     found: list[Place] = []
+    word = _worded(frames, frames.level, quiet)
+    breathed = np.zeros(len(frames.level), dtype=bool)
+    for span in breaths:
+        breathed[span.start // HOP : span.end // HOP] = True
     for first, last in standing_out(level - usual, 12.0):
-        # The burst of a t or a k has breath or voice on one side at least; a click has the room on both.
+        # The burst of a t or a k has breath or voice on one side at least; a click has the room on both, or one breath.
         here, there = first * SHARP_HOP // HOP, -(-last * SHARP_HOP // HOP)
-        before, behind = frames.level[max(0, here - 12) : max(0, here - 2)], frames.level[there + 2 : there + 12]
-        if not (len(before) and len(behind)) or max(np.percentile(before, 80), np.percentile(behind, 80)) > calm:
+        sides = slice(max(0, here - 12), max(0, here - 2)), slice(there + 2, there + 12)
+        beside = [frames.level[side] for side in sides]
+        if not all(map(len, beside)) or word[max(0, here - RELEASE // HOP) : here].any():
             continue
         top = float(level[first:last].max())
+        # The onset of a cough stands out of what is before it, and of nothing behind it.
+        near = level[max(0, first - 12) : max(0, first - 2)], level[last + 2 : last + 12]
+        alone = all(len(side) and top - float(np.median(side)) >= 12.0 for side in near)
+        loud = [side[~breathed[where]] if alone else side for side, where in zip(beside, sides, strict=True)]
+        if max(float(np.percentile(side, 80)) if len(side) else quiet for side in loud) > calm:
+            continue
         start = max(0, (first - 1) * SHARP_HOP)
         span = Span(start, min(len(samples), start + min(milliseconds(10), (last - first + 3) * SHARP_HOP)))
+        if any(one.start <= start < one.end - milliseconds(20) for one in phrases):
+            continue
         if not found or span.start > found[-1].span.end:
             found.append(Place("click", span, how_sure((top - float(usual[first]) - 12.0) / 12.0)))
     return found
@@ -251,6 +277,11 @@ def _noises(
     """What stands out of the room between the words and is neither breath nor click: a cough, a knock, a page, a chair."""
     sound = sosfilt(butter(2, 60, "high", fs=SAMPLE_RATE, output="sos"), samples.astype(np.float64))
     level = levels.hop_levels(sound, HOP)
+    # A breath in which it clicks is none the less a breath.
+    without = level.copy()
+    for span in clicks:
+        first, last = max(0, span.start // HOP - 1), -(-span.end // HOP) + 1
+        without[first:last] = np.minimum(without[first:last], np.median(level[max(0, first - 8) : last + 8]))
     beside = np.ones(len(level), dtype=bool)
     for span in heard.phrases:
         beside[max(0, span.start - APART) // HOP : -(-(span.end + APART) // HOP)] = False
@@ -258,7 +289,8 @@ def _noises(
         return []
     quiet, voice = float(np.percentile(level[beside], 25)), float(np.percentile(level[~beside], 85))
     limit = max(quiet + 14.0, voice - 34.0)
-    loud = (level > limit) & beside
+    clear = level > limit
+    loud = clear & beside
     # Of one cough several bursts are heard.
     joined = maximum_filter1d(loud.astype(np.int8), milliseconds(90) // HOP).astype(bool) & beside
     found = list[Place]()
@@ -266,12 +298,19 @@ def _noises(
         span = Span(first * HOP, min(len(samples), last * HOP))
         if not SHORTEST_NOISE <= span.length <= LONGEST_NOISE or any(span.meets(one) for one in lows):
             continue
+        # What began, or goes on, so near to the words is one of their consonants.
+        if any(
+            clear[edge].any() and not beside[edge].all()
+            for edge in (slice(max(0, first - 3), first), slice(last, last + 3))
+        ):
+            continue
         if loud[first:last].sum() < _LONGER_THAN_A_CLICK and any(span.meets(one) for one in clicks):
             continue
         if not all(_apart(level, limit, span, phrase) for phrase in heard.phrases):
             continue
-        edge = level[max(0, first - 6) : last]
-        abrupt = len(edge) > 4 and float((edge[4:] - edge[:-4]).max()) >= ABRUPT
+        edge = without[max(0, first - 6) : last]
+        rise = float((edge[4:] - edge[:-4]).max()) if len(edge) > 4 else 0.0
+        abrupt = rise >= min(ABRUPT, 0.85 * (float(np.percentile(edge, 90)) - quiet))
         if not abrupt and any(span.meets(one) for one in breaths):
             continue
         top = float(np.percentile(level[first:last], 90))

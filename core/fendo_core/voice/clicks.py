@@ -22,8 +22,9 @@ _LONGEST = 8
 """Hops that a click lasts at most."""
 _AROUND = 20
 """Hops on either side whose median a click stands out of."""
-_NEAR, _BESIDE = 10, 60
-"""Hops beside a click between which it has to be calm: the burst of a consonant has a voice or breath on one side."""
+_NEAR, _BESIDE, _BEFORE = 10, 60, 110
+"""Hops beside a click between which it has to be calm: the burst of a consonant has a voice or breath on one side, and a t
+at the end of a word a voice so long before it."""
 _REACH = CONTEXT // 4
 """Samples on either side from which a click is drawn anew."""
 _LATER = _BESIDE + 2 * _LONGEST + 4
@@ -119,7 +120,7 @@ class Clicks:
         self._decided = self._first + last
 
     def _is_calm(self, one: int, other: int) -> bool:
-        before = self._level[max(0, one - _BESIDE) : max(0, one - _NEAR)]
+        before = self._level[max(0, one - _BEFORE) : max(0, one - _NEAR)]
         behind = self._level[other + _NEAR : other + _BESIDE]
         if not len(before):
             return False
