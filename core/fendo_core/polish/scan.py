@@ -70,7 +70,7 @@ def scan(samples: Sound, natural: int | None = None) -> tuple[Place, ...]:
         return ()
     hums, clipped = _hum(samples, heard), _clipped(samples)
     frames = ear.frames()
-    breaths, lows = _breaths(frames), _lows(samples, heard)
+    breaths, lows = _breaths(frames, heard.phrases), _lows(samples, heard)
     clicks = _clicks(samples, frames, heard.phrases, [place.span for place in breaths])
     spans = ([place.span for place in places] for places in (breaths, clicks, lows))
     others = _noises(samples, heard, *spans)
@@ -143,10 +143,10 @@ SHORTEST_BREATH, LONGEST_BREATH, LONGEST_CONSONANT, _CLEAR = 32, 200, 56, 22
 """Frames of 5 ms; so many of a breath stand clear of the room."""
 
 
-def _breaths(frames: Frames) -> list[Place]:
+def _breaths(frames: Frames, phrases: Sequence[Span]) -> list[Place]:
     """Stretches without a voice that stand out of the room, are dull, and lie apart from the words.
 
-    A breath that is the end of a word (a sighed h) has no dip before it: it stays.
+    A breath that is the end of a word (a sighed h) has no dip before it, or ends where its phrase does: it stays.
     """
     level = uniform_filter1d(frames.level, 5, mode="nearest")
     voice = float(np.percentile(level[frames.voiced], 85)) if frames.voiced.any() else float(level.max())
@@ -175,6 +175,8 @@ def _breaths(frames: Frames) -> list[Place]:
             continue
         sure = how_sure((4.0 - bright) / 6.0, (apart - 6.0) / 8.0, (length - SHORTEST_BREATH) / 24, (top - quiet - 8) / 8)
         span = Span(max(0, first - 1) * HOP, (last + 1) * HOP)
+        if any(one.start < span.start < one.end and abs(span.end - one.end) < milliseconds(60) for one in phrases):
+            continue
         found.append(Place("breath", span, sure, {"decibel": BREATH_LOWERED}))
     return found
 
