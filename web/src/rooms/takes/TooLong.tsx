@@ -58,10 +58,7 @@ export function TooLong({ production, line, take, busy, onShorten, onEdit }: Pro
           <button type="button" onClick={shorten}>
             Shorten it
           </button>
-          <Key action="shorten">
-            pauses {secondsText(Math.abs(data.pauses), 2)} s shorter, phrases {Math.abs(100 * data.stretch).toFixed(1)} %
-            faster
-          </Key>{' '}
+          <Key action="shorten">{means(data)}</Key>{' '}
         </>
       ) : (
         (data?.refused || error) && (
@@ -77,4 +74,12 @@ export function TooLong({ production, line, take, busy, onShorten, onEdit }: Pro
       <span className="quiet">or let it {slot ? 'run over' : 'last so long'}.</span>
     </p>
   )
+}
+
+/** By what a line gets shorter. */
+function means({ pauses, stretch }: { pauses: number; stretch: number }): string {
+  const parts = []
+  if (Math.abs(pauses) >= SAMPLE_RATE / 200) parts.push(`pauses ${secondsText(Math.abs(pauses), 2)} s shorter`)
+  if (Math.abs(stretch) >= 0.0005) parts.push(`phrases ${Math.abs(100 * stretch).toFixed(1)} % faster`)
+  return parts.join(', ')
 }
