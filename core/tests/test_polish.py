@@ -14,6 +14,7 @@ from fendo_core.audio.speech import hear
 from fendo_core.polish.comparing import WANTED, TooShort, as_loud
 from fendo_core.polish.drawing import drawing, taken_away
 from fendo_core.polish.edits import CloseGap, DropRepairs, Mend, SetTreatment, Wanted, checked
+from fendo_core.polish.heard import heard_in, told
 from fendo_core.polish.neighbours import unlike_places
 from fendo_core.polish.places import can_be_mended, left, of_words, open_places, said, stage_for, with_stage
 from fendo_core.polish.scan import Place, natural_gap, scan
@@ -672,3 +673,14 @@ def test_a_treatment_comes_back_out_of_its_file_and_nothing_else_does():
             of_file(json.dumps(told | {"stages": [row]}).encode())
     with pytest.raises(EditRefused, match="20 to 200 Hz"):
         of_file(as_file(made("", rumble={"below": float("nan")})).replace(b'"name": ""', b'"name": "x"'))
+
+
+def test_what_is_sure_is_told_of_a_take_in_a_few_words():
+    at = Span(0, 480)
+    sure = [Place("click", at, 0.9), Place("click", at, 0.99), Place("plosive", at, 0.8), Place("breath", at, 0.99)]
+    doubtful = [Place("click", at, 0.6), Place("rumble", at, 0.55)]
+    hum = Place("hum", at, 0.9, {"mains": 50.0, "below": 33.6})
+    assert heard_in([*sure, *doubtful]) == {"click": 2, "plosive": 1}
+    assert told(heard_in([*sure, *doubtful, hum])) == ("2 clicks", "a plosive", "hum 34 dB below the voice")
+    assert told(heard_in([Place("noise", at, 0.99)])) == ("a noise between the words",)
+    assert told({}) == told(heard_in(doubtful)) == ()

@@ -175,7 +175,7 @@ def now(request: Request, production_id: UUID) -> Response:
     fields = [one.attname for one in Production._meta.concrete_fields if one.name not in ("revision", "changed")]
     told = [str(getattr(production, name)) for name in fields]
     # What was heard in a take may be why another one sounds.
-    told.append(str(takes.filter(read__isnull=False).count()))
+    told += [str(takes.filter(read__isnull=False).count()), str(takes.filter(heard__isnull=False).count())]
     for rows, names in (
         (production.folders, ("path",)),
         (production.readers, ("name",)),

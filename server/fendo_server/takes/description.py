@@ -10,6 +10,7 @@ from django.db.models.fields.json import KeyTextTransform, KeyTransform
 
 from fendo_core.booth import delay
 from fendo_core.booth.levelwindow import level_window
+from fendo_core.polish.heard import told
 from fendo_core.production.state import SCRATCH, LineComp
 from fendo_core.script.lines import tokens
 from fendo_core.takes.measures import judge, level_advice, sound_faults
@@ -34,7 +35,7 @@ OF_TAKE = (
 OF_RECORDING = ("start", "length", "state", "cut_off", "file_name", "folder_id", "reader_id", "within", "doubts")
 COLUMNS = (*OF_TAKE, *(f"recording__{name}" for name in OF_RECORDING))
 """What is read of a take to say what sounds of it."""
-LISTED = ("words", "read")
+LISTED = ("words", "read", "heard")
 """What is read besides where takes are listed: of a thousand lines it would be asked for in vain."""
 
 
@@ -153,7 +154,7 @@ class Describer:
                 None if take.cue is None else take.cue + moved,
                 level,
                 faults(check, take.words) if check else (),
-                (*self._behind(take), *(remarks(check, take.words) if check else ())),
+                (*self._behind(take), *(remarks(check, take.words) if check else ()), *told(take.heard or {})),
                 wanted,
             )
         self.candidates[str(take.line_id)].append(

@@ -1,9 +1,12 @@
-"""The read check of takes: every take of a language that is listened for is heard once, soon after it was read."""
+"""Takes are listened to once, soon after they were read: to the words, in languages that are listened for, and to what a
+mouth and a room add to them."""
 
 import logging
 
 from django.db.models import Q, QuerySet
 
+from fendo_core.polish.heard import heard_in
+from fendo_core.polish.scan import scan
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.words import LISTENS, read_check
 from fendo_server.polish import scans
@@ -17,20 +20,30 @@ LONGEST = 180 * SAMPLE_RATE
 """Longer takes are not listened to: they are no lines."""
 AT_ONCE = 40
 """So many takes are looked through before the queue goes on."""
-_UNREAD = Q(read__isnull=True, recording__state=Recording.State.FINISHED, peak__isnull=False)
-_HEARD = Q(line__production__language__in=LISTENS, speech_start__isnull=False, last__gt=0) & ~Q(words="")
+_SPOKEN = Q(recording__state=Recording.State.FINISHED, peak__isnull=False, speech_start__isnull=False, last__gt=0)
+_CHECKED = Q(line__production__language__in=LISTENS) & ~Q(words="")
+
+
+def _spoken() -> QuerySet[Take]:
+    """Takes in which somebody speaks."""
+    return Take.objects.select_related("line", "recording__folder", "recording__production").filter(_SPOKEN)
 
 
 def _unread() -> QuerySet[Take]:
-    """Takes in which somebody speaks, and that nobody listened to."""
-    return Take.objects.select_related("line", "recording__folder", "recording__production").filter(_UNREAD & _HEARD)
+    """Those whose words nobody listened to."""
+    return _spoken().filter(_CHECKED, read__isnull=True)
+
+
+def _unheard() -> QuerySet[Take]:
+    """Those in which nobody listened for anything else."""
+    return _spoken().filter(heard__isnull=True)
 
 
 def ask(take: Take) -> None:
     """Have a take listened to."""
     from fendo_server.takes.tasks import check_words
 
-    if take.line.production.language in LISTENS and take.words and take.speech_start is not None:
+    if take.speech_start is not None:
         # One at a time of an account: a pass that was cut may have a hundred.
         check_words.configure(lock=f"words:{take.line.production.owner_id}").defer(take_id=str(take.pk))
 
@@ -50,15 +63,30 @@ def check(take: Take) -> None:
         scans.words_are_known(take.recording)
 
 
+def hear(take: Take) -> None:
+    """Listen for clicks and the like in a take. What can't be listened to is not tried again."""
+    found: dict[str, float] = {}
+    if take.last - take.first <= LONGEST:
+        try:
+            found = heard_in(scan(read_sound(take.recording.path, take.first, take.last)))
+        except Exception:
+            log.exception("clicks and the like can't be listened for in take %s", take.pk)
+    Take.objects.filter(pk=take.pk, heard__isnull=True).update(heard=found)
+
+
 def check_one(take_id: str) -> None:
-    """Listen to a take, unless that was done."""
+    """Listen to a take, unless that was done: to its words first, which are waited for."""
     for take in _unread().filter(pk=take_id):
         check(take)
+    for take in _unheard().filter(pk=take_id):
+        hear(take)
 
 
 def check_missing() -> int:
-    """Listen to some of those takes that nobody listened to yet: read before there was a read check, or brought back."""
+    """Listen to some of those takes that nobody listened to yet: read by an earlier version, or brought back."""
     found = list(_unread()[:AT_ONCE])
     for take in found:
         check(take)
+    for take in _unheard()[: AT_ONCE - len(found)]:
+        hear(take)
     return len(found)

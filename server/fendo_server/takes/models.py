@@ -49,6 +49,9 @@ class Take(models.Model):
     read = QuickJSONField(
         null=True, help_text="the read check, as the core's `ReadCheck.as_row` gives it; null: not listened to yet"
     )
+    heard = QuickJSONField(
+        null=True, help_text="clicks and the like, as the core's `heard_in` gives them; null: not listened to yet"
+    )
     amiss = models.GeneratedField(
         expression=Func(
             F("read"),

@@ -5,7 +5,7 @@ import pytest
 
 from fendo_core.audio import pcm
 from fendo_core.production import edits
-from fendo_core.reader import narrator
+from fendo_core.reader import narrator, noises
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_core.words import ReadCheck
 from fendo_server.takes import listening
@@ -76,3 +76,34 @@ def test_what_nobody_listens_for_says_so_and_what_cannot_be_heard_is_asked_once(
     assert listening.check_missing() == 1 and listening.check_missing() == 0
     (take,) = takes_of(client, production)
     assert take["read"]["state"] == "not checked"
+
+
+@pytest.mark.parametrize("language", ["en-gb", "fr-fr"])
+def test_clicks_and_plosives_are_told_of_a_take_in_any_language(client, production, line, language):
+    production.language = language
+    production.save()
+    reading, rng = narrator.read(TEXT, 5), np.random.default_rng(5)
+    ends = reading.speech_end
+    clicks = [(ends + gap * SAMPLE_RATE // 1000, noises.mouth_click(-26.0, rng)) for gap in (250, 600)]
+    worn = noises.sprinkle(reading.samples, [*clicks, (reading.speech_start, noises.pop(-8.0, rng))])
+    take, clean = record(line, pcm.from_floats(worn)), read(line, 6)
+    base = f"/api/productions/{production.id}/"
+    before = client.get(f"{base}now/").json()["others"]
+    for one in (take, clean):
+        listening.check_one(str(one.pk))
+    said = [[one for one in row["remarks"] if "click" in one or "plosive" in one] for row in takes_of(client, production)]
+    assert said == [["2 clicks", "a plosive"], []]
+    assert client.get(f"{base}now/").json()["others"] != before
+    take.refresh_from_db()
+    assert take.heard == {"click": 2, "plosive": 1}
+
+
+def test_a_take_that_cannot_be_scanned_is_as_good_as_before_and_is_asked_once(client, production, line, monkeypatch):
+    def fall(*_):
+        raise RuntimeError("the scan fell")
+
+    monkeypatch.setattr(listening, "scan", fall)
+    take = read(line, 7)
+    listening.check_missing()
+    take.refresh_from_db()
+    assert take.heard == {} and takes_of(client, production)[0]["read"]["state"] == "checked"
