@@ -308,9 +308,8 @@ def look(
         # Which of its two answers is in the take is plain for all but the last of them.
         frames = [frame for frame, _, _ in clicks]
         twice = {frame for frame in frames if frames.count(frame) > 1}
-        first = {frame: at for at, frame in reversed(list(enumerate(frames)))}
         for nth, (frame, t, late) in enumerate(clicks):
-            if frame in twice and (nth != first[frame] or frame == max(twice)):
+            if frame in twice and (nth != frames.index(frame) or frame == max(twice)):
                 continue
             # A line through what was shown around it, slope 1: its place at a moment, the screen's raster taken out.
             own = first_sample(frame, rate) - t * MS

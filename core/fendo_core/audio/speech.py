@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import binary_closing, median_filter, uniform_filter1d
 from scipy.signal import resample_poly
 
-from fendo_core.audio.levels import decibels
+from fendo_core.audio.levels import decibels, hop_levels
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 Levels = NDArray[np.float64]
@@ -48,14 +48,6 @@ QUIETEST_VOICE = -75.0
 
 def _power_to_db(power: NDArray[np.floating]) -> Levels:
     return 10.0 * np.log10(np.maximum(np.asarray(power, np.float64), 1e-12))
-
-
-def frame_levels(samples: NDArray[np.float32], hop: int = _TEN_MS) -> Levels:
-    """RMS level in dBFS of each 10 ms, shape (n // hop,)."""
-    rows = samples[: len(samples) // hop * hop].reshape(-1, hop).astype(np.float64)
-    rms = np.sqrt(np.mean(rows**2, axis=1))
-    decibel: Levels = 20.0 * np.log10(np.maximum(rms, 1e-6))
-    return decibel
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +92,7 @@ class Ear:
 
     def add(self, block: NDArray[np.float32]) -> None:
         """The next block, shape (n,), full scale 1.0."""
-        self._levels.append(frame_levels(block))
+        self._levels.append(hop_levels(block, _TEN_MS))
         self._look(block, closing=False)
 
     def _look(self, block: NDArray[np.float32], closing: bool) -> None:

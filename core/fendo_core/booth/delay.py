@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
-from fendo_core.audio.speech import frame_levels
+from fendo_core.audio.levels import hop_levels
 from fendo_core.timebase import SAMPLE_RATE
 
 Sound = NDArray[np.float32]
@@ -39,7 +39,7 @@ class Delay:
 
 def level_curve(blocks: Iterable[Sound]) -> Levels:
     """Level in dBFS of each 100 ms of mono samples at 48 kHz, which come in blocks of whole tenths of a second."""
-    found = [frame_levels(block, FRAME) for block in blocks]
+    found = [hop_levels(block, FRAME) for block in blocks]
     return np.concatenate(found) if found else np.zeros(0)
 
 

@@ -6,10 +6,10 @@ from collections.abc import Iterable, Mapping
 from fendo_core.polish.scan import Place, PlaceKind
 
 COUNTED: dict[PlaceKind, tuple[str, str]] = {
-    "click": ("a click", "clicks"),
-    "plosive": ("a plosive", "plosives"),
-    "noise": ("a noise between the words", "noises between the words"),
-    "rumble": ("rumble", "times rumble"),
+    "click": ("a click", "{} clicks"),
+    "plosive": ("a plosive", "{} plosives"),
+    "noise": ("a noise between the words", "{} noises between the words"),
+    "rumble": ("rumble", "rumble {} times"),
 }
 """One, and several."""
 SURE = 0.7
@@ -26,9 +26,6 @@ def heard_in(places: Iterable[Place]) -> dict[str, float]:
 
 def told(heard: Mapping[str, float]) -> tuple[str, ...]:
     """The same in words."""
-    said = [
-        one if heard[kind] == 1 else f"{heard[kind]:.0f} {several}"
-        for kind, (one, several) in COUNTED.items()
-        if kind in heard
-    ]
+    counted = [(heard[kind], *words) for kind, words in COUNTED.items() if kind in heard]
+    said = [one if count == 1 else several.format(round(count)) for count, one, several in counted]
     return (*said, f"hum {heard['hum']:.0f} dB below the voice") if "hum" in heard else tuple(said)

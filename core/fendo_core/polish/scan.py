@@ -17,7 +17,7 @@ from fendo_core.audio import levels
 from fendo_core.audio.room import SHORTEST, listen
 from fendo_core.audio.speech import HOP, Ear, Frames, Heard, runs
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
-from fendo_core.voice.clicks import HIGH, SHARP_HOP, around, standing_out
+from fendo_core.voice.clicks import HIGH, RELEASE, SHARP_HOP, around, standing_out
 from fendo_core.voice.repair import BESIDE_TOPS, CONTEXT, LONGEST_CLIPPED, LONGEST_RUMBLE, RepairKind, with_tops
 
 Sound: TypeAlias = NDArray[np.float32]
@@ -141,6 +141,9 @@ def _hum(samples: Sound, heard: Heard) -> list[Place]:
 
 SHORTEST_BREATH, LONGEST_BREATH, LONGEST_CONSONANT, _CLEAR = 32, 200, 56, 22
 """Frames of 5 ms; so many of a breath stand clear of the room."""
+_FADES = 2.5
+"""dB by which the beginning and the end of a breath may lie lower than what stands clear."""
+_SAME_END = milliseconds(60)
 
 
 def _breaths(frames: Frames, phrases: Sequence[Span]) -> list[Place]:
@@ -157,7 +160,7 @@ def _breaths(frames: Frames, phrases: Sequence[Span]) -> list[Place]:
     word = _worded(frames, level, quiet)
     clear = level > floor
     found = []
-    for first, last in runs((level > floor - 2.5) & (level < voice - 9.0) & ~voiced):
+    for first, last in runs((level > floor - _FADES) & (level < voice - 9.0) & ~voiced):
         length = last - first
         if not SHORTEST_BREATH <= length <= LONGEST_BREATH or np.count_nonzero(clear[first:last]) < _CLEAR:
             continue
@@ -175,7 +178,7 @@ def _breaths(frames: Frames, phrases: Sequence[Span]) -> list[Place]:
             continue
         sure = how_sure((4.0 - bright) / 6.0, (apart - 6.0) / 8.0, (length - SHORTEST_BREATH) / 24, (top - quiet - 8) / 8)
         span = Span(max(0, first - 1) * HOP, (last + 1) * HOP)
-        if any(one.start < span.start < one.end and abs(span.end - one.end) < milliseconds(60) for one in phrases):
+        if any(one.start < span.start < one.end and abs(span.end - one.end) < _SAME_END for one in phrases):
             continue
         found.append(Place("breath", span, sure, {"decibel": BREATH_LOWERED}))
     return found
@@ -184,10 +187,6 @@ def _breaths(frames: Frames, phrases: Sequence[Span]) -> list[Place]:
 def _worded(frames: Frames, level: NDArray[np.float64], quiet: float) -> NDArray[np.bool_]:
     """Frames with a voice in them. Hum and steady noise have a pitch too, for a while."""
     return frames.voiced & (level > quiet + 10.0)
-
-
-RELEASE = milliseconds(110)
-"""A t or a k is released this long after the voice before it at most."""
 
 
 def _clicks(samples: Sound, frames: Frames, phrases: Sequence[Span], breaths: Sequence[Span]) -> list[Place]:

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from fendo_core.audio.speech import frame_levels
+from fendo_core.audio.levels import hop_levels
 from fendo_core.timebase import Span, milliseconds
 from fendo_core.voice.comp import CROSSFADE, EDGE_FADE, Comp, Knot, RoomTone, Segment, cut
 from fendo_core.voice.render import Read
@@ -112,6 +112,6 @@ def room_tone(recording: str, span: Span, phrases: Sequence[Span], read: Read) -
             piece = Span(at, min(end, at + LONGEST_TONE))
             sound = read(recording, piece.start, piece.end)
             # A click in it would be heard again and again: the loudest tenth of a second tells.
-            loudest = float(frame_levels(sound, milliseconds(100)).max(initial=-120.0))
+            loudest = float(hop_levels(sound, milliseconds(100)).max(initial=-120.0))
             found.append((loudest - 3.0 * piece.length / LONGEST_TONE, piece))
     return RoomTone(recording, min(found)[1]) if found else None

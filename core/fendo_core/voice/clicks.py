@@ -22,9 +22,10 @@ _LONGEST = 8
 """Hops that a click lasts at most."""
 _AROUND = 20
 """Hops on either side whose median a click stands out of."""
-_NEAR, _BESIDE, _BEFORE = 10, 60, 110
-"""Hops beside a click between which it has to be calm: the burst of a consonant has a voice or breath on one side, and a t
-at the end of a word a voice so long before it."""
+RELEASE = milliseconds(110)
+"""A t or a k is released this long after the voice before it at most."""
+_NEAR, _BESIDE, _BEFORE = 10, 60, RELEASE // SHARP_HOP
+"""Hops beside a click between which it has to be calm: the burst of a consonant has a voice or breath on one side."""
 _REACH = CONTEXT // 4
 """Samples on either side from which a click is drawn anew."""
 _LATER = _BESIDE + 2 * _LONGEST + 4

@@ -136,11 +136,14 @@ def room(request: Request, production_id: UUID) -> Response:
         chain = polish.chain(comp, line)
         for name in sorted(comp.recordings):
             for place, span in open_places(comp, name, known.get(name, ()), settled.get(name, ()), chain):
-                about = seam_at(comp, name, place) or span.start
+                joined = seam_at(comp, name, place) if place.kind == "seam" else None
                 shown, at = as_shown(comp, name, place, span, LONGEST_STRETCH)
                 scopes = treatments(line, place, chain, present.chains.get(PRODUCTION))
                 mends = [{"scope": scope, "chain": checked(one).as_row()} for scope, one in scopes]
-                places.append(_place(line, voice, name, shown, at) | {"at": about, "treatments": mends})
+                places.append(
+                    _place(line, voice, name, shown, at)
+                    | {"at": span.start if joined is None else joined, "treatments": mends}
+                )
             for one in settled.get(name, ()):
                 for at in Map(comp).spans_in_programme(name, [one.span])[:1]:
                     repairs.append(_repair(line, one, at))

@@ -175,7 +175,8 @@ def now(request: Request, production_id: UUID) -> Response:
     fields = [one.attname for one in Production._meta.concrete_fields if one.name not in ("revision", "changed")]
     told = [str(getattr(production, name)) for name in fields]
     # What was heard in a take may be why another one sounds.
-    told += [str(takes.filter(read__isnull=False).count()), str(takes.filter(heard__isnull=False).count())]
+    count = takes.aggregate(all=Count("pk"), read=Count("read"), heard=Count("heard"))
+    told += [str(count["read"]), str(count["heard"])]
     for rows, names in (
         (production.folders, ("path",)),
         (production.readers, ("name",)),
@@ -184,7 +185,7 @@ def now(request: Request, production_id: UUID) -> Response:
         told.append(str(sorted(rows.values_list(*names), key=str)))
     others = hashlib.blake2s("\n".join(told).encode(), digest_size=12).hexdigest()
     return Response(
-        {"revision": production.revision, "takes": takes.count(), "others": others, "notice": quotas.notice(request.user)}
+        {"revision": production.revision, "takes": count["all"], "others": others, "notice": quotas.notice(request.user)}
     )
 
 

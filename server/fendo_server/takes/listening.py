@@ -3,7 +3,7 @@ mouth and a room add to them."""
 
 import logging
 
-from django.db.models import Q, QuerySet
+from django.db.models import QuerySet
 
 from fendo_core.polish.heard import heard_in
 from fendo_core.polish.scan import scan
@@ -20,18 +20,19 @@ LONGEST = 180 * SAMPLE_RATE
 """Longer takes are not listened to: they are no lines."""
 AT_ONCE = 40
 """So many takes are looked through before the queue goes on."""
-_SPOKEN = Q(recording__state=Recording.State.FINISHED, peak__isnull=False, speech_start__isnull=False, last__gt=0)
-_CHECKED = Q(line__production__language__in=LISTENS) & ~Q(words="")
 
 
 def _spoken() -> QuerySet[Take]:
     """Takes in which somebody speaks."""
-    return Take.objects.select_related("line", "recording__folder", "recording__production").filter(_SPOKEN)
+    takes = Take.objects.select_related("line", "recording__folder", "recording__production")
+    return takes.filter(
+        recording__state=Recording.State.FINISHED, peak__isnull=False, speech_start__isnull=False, last__gt=0
+    )
 
 
 def _unread() -> QuerySet[Take]:
     """Those whose words nobody listened to."""
-    return _spoken().filter(_CHECKED, read__isnull=True)
+    return _spoken().filter(line__production__language__in=LISTENS, read__isnull=True).exclude(words="")
 
 
 def _unheard() -> QuerySet[Take]:

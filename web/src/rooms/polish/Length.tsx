@@ -6,6 +6,7 @@ import { useMaking } from '../../api/making'
 import { isGoing, type LengthsWish, refreshProduction, useJobsOf, useSetLengths } from '../../api/production'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { lengthening } from '../../app/lengthening'
 import { NumberField } from '../../app/NumberField'
 import { roomOf } from '../../app/room'
 import { sayProblem } from '../../app/Said'
@@ -185,11 +186,10 @@ function Lengths({ production, way }: { production: Production; way: LengthsWish
 }
 
 /** What would be done, in words. */
-function consequence({ pauses, stretch }: { pauses: number; stretch: number }): string {
+function consequence(change: { pauses: number; stretch: number }): string {
+  const { pauses, phrases } = lengthening(change)
   const parts = []
-  if (Math.abs(pauses) >= SAMPLE_RATE / 200)
-    parts.push(`its pauses get ${secondsText(Math.abs(pauses), 2)} s ${pauses < 0 ? 'shorter' : 'longer'}`)
-  if (Math.abs(stretch) >= 0.0005)
-    parts.push(`its phrases are read ${Math.abs(stretch * 100).toFixed(1)} % ${stretch < 0 ? 'faster' : 'slower'}`)
+  if (pauses) parts.push(`its pauses get ${pauses}`)
+  if (phrases) parts.push(`its phrases are read ${phrases}`)
   return parts.length ? `Then ${parts.join(', and ')}.` : 'Then nothing changes that can be heard.'
 }

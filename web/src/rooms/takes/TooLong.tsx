@@ -4,6 +4,7 @@ import { answered, client, type Edit, type Line, type Production, type Take } fr
 import { inTurn } from '../../api/production'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { lengthening } from '../../app/lengthening'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 
 type Props = {
@@ -77,9 +78,7 @@ export function TooLong({ production, line, take, busy, onShorten, onEdit }: Pro
 }
 
 /** By what a line gets shorter. */
-function means({ pauses, stretch }: { pauses: number; stretch: number }): string {
-  const parts = []
-  if (Math.abs(pauses) >= SAMPLE_RATE / 200) parts.push(`pauses ${secondsText(Math.abs(pauses), 2)} s shorter`)
-  if (Math.abs(stretch) >= 0.0005) parts.push(`phrases ${Math.abs(100 * stretch).toFixed(1)} % faster`)
-  return parts.join(', ')
+function means(change: { pauses: number; stretch: number }): string {
+  const { pauses, phrases } = lengthening(change)
+  return [pauses && `pauses ${pauses}`, phrases && `phrases ${phrases}`].filter(Boolean).join(', ')
 }
