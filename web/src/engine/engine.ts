@@ -1,4 +1,5 @@
 import { Audio } from './audio'
+import { Frames } from './frames'
 import { Picture } from './picture'
 import { Raster } from './raster'
 import { Recorder, type RecorderDoors } from './recorder'
@@ -13,8 +14,8 @@ export class Engine {
   readonly picture = new Picture()
   readonly sounds = new Sounds(this.audio)
   readonly recorder: Recorder
-  /** Called once an animation frame with the heard position. */
-  readonly onFrame = new Set<(position: number) => void>()
+  /** Who draws: called with the heard position, once an animation frame while something moves. */
+  readonly onFrame: Frames
   private rolling = false
   private readonly raster = new Raster()
 
@@ -23,16 +24,22 @@ export class Engine {
     this.transport.state.watch(() => this.follow())
     this.transport.align = (from, earliest) =>
       this.raster.align(from, earliest, this.picture.rate, (now) => this.audio.clock.heardFrame(now))
-    const frame = (now: number) => {
-      this.raster.tick(now)
-      this.recorder.tick()
-      const position = this.transport.position(now)
-      // A frame stands on the screen until the next tick: aimed at the middle of that time it is early as often as late.
-      this.picture.tick(position + (this.raster.between / 2000) * SAMPLE_RATE, now)
-      for (const draw of this.onFrame) draw(position)
-      requestAnimationFrame(frame)
+    this.onFrame = new Frames(
+      () => this.transport.state.value.playing || this.recorder.isBusy || this.recorder.hears,
+      (now, follows) => this.frame(now, follows),
+    )
+    for (const { watch } of [this.transport.state, this.recorder.state, this.recorder.input, this.picture.state]) {
+      watch(() => this.onFrame.wake())
     }
-    requestAnimationFrame(frame)
+  }
+
+  private frame(now: number, follows: boolean): void {
+    this.raster.tick(now, follows)
+    this.recorder.tick()
+    const position = this.transport.position(now)
+    // A frame stands on the screen until the next tick: aimed at the middle of that time it is early as often as late.
+    this.picture.tick(position + (this.raster.between / 2000) * SAMPLE_RATE, now)
+    this.onFrame.draw(position)
   }
 
   /** The picture follows the transport: it rolls while that plays, and shows its frame while that rests. */

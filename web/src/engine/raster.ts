@@ -17,9 +17,9 @@ export class Raster {
   private last = 0
   private deltas: number[] = []
 
-  /** A tick of the screen, in milliseconds of the page's clock. */
-  tick(now: number): void {
-    if (this.last && now > this.last) this.deltas.push(now - this.last)
+  /** A tick of the screen, in milliseconds of the page's clock, and whether it is the one right after the last that was told. */
+  tick(now: number, follows = true): void {
+    if (follows && this.last && now > this.last) this.deltas.push(now - this.last)
     if (this.deltas.length > KEPT) this.deltas.shift()
     this.last = now
   }

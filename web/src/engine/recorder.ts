@@ -191,6 +191,11 @@ export class Recorder {
     return !['ready', 'saved', 'failed'].includes(this.state.value.kind)
   }
 
+  /** Whether a microphone is open: its level moves. */
+  get hears(): boolean {
+    return this.opened !== undefined
+  }
+
   /** The take that is being read, once it has its place. */
   get takeId(): string | undefined {
     return this.live?.begun?.id

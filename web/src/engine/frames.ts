@@ -1,0 +1,60 @@
+const REST_MS = 100
+const AWAKE_MS = 600
+/** What a hand does on the page: something may be about to move. */
+const HANDS = ['pointerdown', 'pointermove', 'wheel', 'keydown', 'scroll', 'resize'] as const
+
+/**
+ * The animation frames, given on to all who draw.
+ *
+ * A browser that is asked for every frame works sixty times a second even where nothing changes, a seventh of a core on a
+ * page that rests. So while nothing moves it is asked ten times a second, and each frame again as soon as something may.
+ */
+export class Frames {
+  private readonly drawers = new Set<(position: number) => void>()
+  private timer: ReturnType<typeof setTimeout> | undefined
+  private awakeUntil = 0
+
+  /** `moves` tells whether something goes on by itself; `frame` gets each frame, and whether it came right after the one before. */
+  constructor(
+    private readonly moves: () => boolean,
+    private readonly frame: (now: number, follows: boolean) => void,
+  ) {
+    for (const hand of HANDS) addEventListener(hand, () => this.wake(), { capture: true, passive: true })
+    this.wake()
+    requestAnimationFrame((now) => this.tick(now, false))
+  }
+
+  /** Draw in each frame from now on, with the heard position. */
+  add(draw: (position: number) => void): void {
+    this.drawers.add(draw)
+    this.wake()
+  }
+
+  delete(draw: (position: number) => void): void {
+    this.drawers.delete(draw)
+  }
+
+  draw(position: number): void {
+    for (const draw of this.drawers) draw(position)
+  }
+
+  /** Something may move: every frame from now on, for a while. */
+  wake(): void {
+    this.awakeUntil = performance.now() + AWAKE_MS
+    if (this.timer === undefined) return
+    clearTimeout(this.timer)
+    this.timer = undefined
+    requestAnimationFrame((now) => this.tick(now, false))
+  }
+
+  private tick(now: number, follows: boolean): void {
+    this.frame(now, follows)
+    if (this.moves()) this.awakeUntil = performance.now() + AWAKE_MS
+    if (performance.now() < this.awakeUntil) requestAnimationFrame((next) => this.tick(next, true))
+    else
+      this.timer = setTimeout(() => {
+        this.timer = undefined
+        requestAnimationFrame((next) => this.tick(next, false))
+      }, REST_MS)
+  }
+}
