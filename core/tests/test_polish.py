@@ -18,6 +18,7 @@ from fendo_core.polish.heard import heard_in, told
 from fendo_core.polish.neighbours import unlike_places
 from fendo_core.polish.places import can_be_mended, left, of_words, open_places, said, stage_for, with_stage
 from fendo_core.polish.scan import Place, natural_gap, scan
+from fendo_core.polish.sibilance import SHARP, sharpness
 from fendo_core.polish.suggestion import suggested
 from fendo_core.polish.treatment_file import as_file, of_file
 from fendo_core.production.edits import perform
@@ -673,11 +674,40 @@ def test_a_treatment_comes_back_out_of_its_file_and_nothing_else_does():
 
 
 def test_what_is_sure_is_told_of_a_take_in_a_few_words():
-    at = Span(0, 480)
-    sure = [Place("click", at, 0.9), Place("click", at, 0.99), Place("plosive", at, 0.8), Place("breath", at, 0.99)]
+    at, still = Span(0, 480), np.zeros(SAMPLE_RATE, np.float32)
+    sure = [Place("click", at, 0.9), Place("click", at, 0.99), Place("plosive", at, 0.8), Place("gap", at, 0.99)]
     doubtful = [Place("click", at, 0.6), Place("rumble", at, 0.55)]
     hum = Place("hum", at, 0.9, {"mains": 50.0, "below": 33.6})
-    assert heard_in([*sure, *doubtful]) == {"click": 2, "plosive": 1}
-    assert told(heard_in([*sure, *doubtful, hum])) == ("2 clicks", "a plosive", "hum 34 dB below the voice")
-    assert told(heard_in([Place("noise", at, 0.99)])) == ("a noise between the words",)
-    assert told({}) == told(heard_in(doubtful)) == ()
+
+    def heard(*places):
+        return heard_in(still, (), places)
+
+    assert heard(*sure, *doubtful) == {"click": 2, "plosive": 1}
+    assert told(heard(*sure, *doubtful, hum)) == ("2 clicks", "a plosive", "hum 34 dB below the voice")
+    assert told(heard(Place("noise", at, 0.99))) == ("a noise between the words",)
+    assert told({}) == told(heard(*doubtful)) == ()
+    assert told({"heavy breath": 3, "sharp": 0.3}) == ("3 heavy breaths", "a sharp s, as loud as the voice")
+    assert told({"sharp": 6.4}) == ("a sharp s, 6 dB below the voice",)
+    assert told({"sharp": -2.0}) == ("a sharp s, 2 dB above the voice",)
+
+
+@pytest.mark.parametrize("voice", narrator.VOICES)
+def test_a_heavy_breath_and_a_sharp_s_are_told_and_those_that_anybody_has_are_not(voice):
+    rng = np.random.default_rng(31)
+    bare = narrator._spoken("Seven ships sailed past the station. She says she saw six of these.", voice, 1.0)
+    level = np.sqrt(np.mean(bare[np.abs(bare) > 1e-4] ** 2))
+    spoken = np.pad(bare * gain(-22.0) / level, (2 * SAMPLE_RATE, SAMPLE_RATE)).astype(np.float32)
+    spoken += noises.room_noise(len(spoken), -66.0, rng)
+    high = np.fft.rfftfreq(len(spoken), 1 / SAMPLE_RATE) > 5_500
+    sharper = np.fft.irfft(np.fft.rfft(spoken) * np.where(high, gain(12.0), 1.0), len(spoken)).astype(np.float32)
+
+    def heard(sound, breath):
+        sound = noises.sprinkle(sound, [(2 * SAMPLE_RATE - 26_000, noises.breath(breath, rng, 20_000))]).astype(np.float32)
+        return heard_in(sound, hear(sound).phrases, scan(sound))
+
+    for n in range(4):
+        assert "heavy breath" not in heard(spoken, -38.0 - n)
+        assert heard(spoken, -29.0 + n)["heavy breath"] == 1
+    usual, more = (sharpness(sound, hear(sound).phrases) for sound in (spoken, sharper))
+    assert more > usual + 6.0
+    assert ("sharp" in heard(sharper, -55.0)) == (more > SHARP)

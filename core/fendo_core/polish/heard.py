@@ -1,11 +1,19 @@
 """What is heard of a mouth and a room in a take, told in a few words where takes are chosen."""
 
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Literal
 
-from fendo_core.polish.scan import Place, PlaceKind
+import numpy as np
 
-COUNTED: dict[PlaceKind, tuple[str, str]] = {
+from fendo_core.audio import levels
+from fendo_core.audio.speech import HOP
+from fendo_core.polish.scan import Place, PlaceKind, Sound
+from fendo_core.polish.sibilance import SHARP, sharpness
+from fendo_core.timebase import Span
+
+COUNTED: dict[PlaceKind | Literal["heavy breath"], tuple[str, str]] = {
+    "heavy breath": ("a heavy breath", "{} heavy breaths"),
     "click": ("a click", "{} clicks"),
     "plosive": ("a plosive", "{} plosives"),
     "noise": ("a noise between the words", "{} noises between the words"),
@@ -16,16 +24,50 @@ SURE = 0.7
 """Who chooses is told of what is so sure at the least: the rest is for the scan of Polish, where it is heard."""
 
 
-def heard_in(places: Iterable[Place]) -> dict[str, float]:
-    """How many there are of each kind that is told; of hum, how many dB it lies below the voice."""
+HEAVY = 25.0
+"""dB below the voice: a breath that lies deeper is one that listeners expect."""
+
+
+def heard_in(samples: Sound, phrases: Sequence[Span], places: Iterable[Place]) -> dict[str, float]:
+    """How many there are of each kind that is told; of hum, and of the sharpest s, how many dB it lies below the voice.
+
+    Args:
+        samples: mono at 48 kHz, shape (n,).
+        phrases: where somebody speaks in it.
+        places: what a scan of it found.
+    """
     sure = [place for place in places if place.sure >= SURE]
     found: dict[str, float] = dict(Counter(place.kind for place in sure if place.kind in COUNTED))
+    if heavy := sum(
+        below <= HEAVY for below in _below(samples, phrases, [one.span for one in sure if one.kind == "breath"])
+    ):
+        found["heavy breath"] = heavy
+    if (sharp := sharpness(samples, phrases)) is not None and sharp > SHARP:
+        found["sharp"] = round(-sharp, 1)
     hum = next((place for place in sure if place.kind == "hum"), None)
     return found | ({"hum": hum.settings["below"]} if hum else {})
+
+
+def _below(samples: Sound, phrases: Sequence[Span], breaths: Sequence[Span]) -> list[float]:
+    """dB by which each breath lies below the voice, both where they are loud."""
+    level = levels.hop_levels(samples, HOP)
+
+    def loud(spans: Sequence[Span]) -> float:
+        return float(np.percentile(np.concatenate([level[one.start // HOP : one.end // HOP] for one in spans]), 85))
+
+    return [loud(phrases) - loud([one]) for one in breaths] if phrases else []
 
 
 def told(heard: Mapping[str, float]) -> tuple[str, ...]:
     """The same in words."""
     counted = [(heard[kind], *words) for kind, words in COUNTED.items() if kind in heard]
     said = [one if count == 1 else several.format(round(count)) for count, one, several in counted]
-    return (*said, f"hum {heard['hum']:.0f} dB below the voice") if "hum" in heard else tuple(said)
+    if "sharp" in heard:
+        said.append(f"a sharp s, {_beside(heard['sharp'])} the voice")
+    if "hum" in heard:
+        said.append(f"hum {_beside(heard['hum'])} the voice")
+    return tuple(said)
+
+
+def _beside(below: float) -> str:
+    return "as loud as" if round(below) == 0 else f"{abs(below):.0f} dB {'below' if below > 0 else 'above'}"

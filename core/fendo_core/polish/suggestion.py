@@ -9,6 +9,7 @@ from scipy.signal import butter, sosfilt
 
 from fendo_core.audio.levels import decibels
 from fendo_core.audio.room import SHORTEST, listen
+from fendo_core.polish.sibilance import SHARP, sharpness_of
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.voice.chain import Chain, made
 
@@ -20,8 +21,6 @@ NOISE_NEAR = 38.0
 """dB below the voice from which on the room is heard with it."""
 LIVELY = 7.0
 """dB between loud and quiet phrases from which on a compressor helps."""
-SHARP = -9.0
-"""dB, of the sharpest sounds above 5.5 kHz against the voice."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +63,7 @@ def suggested(samples: Sound, phrases: Sequence[Span]) -> Suggestion | None:
             on["steady"] = {"most": 9.0}
             on["noise"] = {"threshold": float(np.clip(round(room.noise + 6.0), -80, -20))}
             reasons.append(f"the room is only {level - room.noise:.0f} dB below the voice")
-    sharp = _sharpness(voice) - level
+    sharp = sharpness_of(voice)
     if sharp > SHARP:
         on["sibilance"] = {"threshold": float(np.clip(round(level + SHARP - 3.0), -60, -10))}
         reasons.append(f"its sharpest s lies {abs(sharp):.0f} dB {'above' if sharp > 0 else 'below'} the voice")
@@ -93,13 +92,6 @@ def _between(samples: Sound, phrases: Sequence[Span]) -> NDArray[np.float64]:
 
 def _frames(samples: NDArray[np.float64], size: int) -> NDArray[np.float64]:
     return samples[: len(samples) // size * size].reshape(-1, size)
-
-
-def _sharpness(voice: NDArray[np.float64]) -> float:
-    """Level above 5.5 kHz of the sharpest twentieth of the frames, in dBFS."""
-    high = sosfilt(butter(4, 5_500, "high", fs=SAMPLE_RATE, output="sos"), voice)
-    power = np.mean(_frames(high, milliseconds(10)) ** 2, axis=1)
-    return 10.0 * float(np.log10(max(float(np.percentile(power, 95)), 1e-12)))
 
 
 def _spread(voice: NDArray[np.float64]) -> float:

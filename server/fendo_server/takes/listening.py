@@ -49,14 +49,18 @@ def ask(take: Take) -> None:
         check_words.configure(lock=f"words:{take.line.production.owner_id}").defer(take_id=str(take.pk))
 
 
+def _phrases(take: Take) -> list[Span]:
+    """Where somebody speaks, in samples of the take."""
+    return [Span(*pair).shifted(-take.first) for pair in take.phrases]
+
+
 def check(take: Take) -> None:
     """Listen to a take. What it finds is kept with it; what can't be heard is not tried again."""
     found: dict = {"failed": True}
     if take.last - take.first <= LONGEST:
         try:
             sound = read_sound(take.recording.path, take.first, take.last)
-            phrases = [Span(*pair).shifted(-take.first) for pair in take.phrases]
-            found = read_check(take.words, sound, phrases).shifted(take.first).as_row()
+            found = read_check(take.words, sound, _phrases(take)).shifted(take.first).as_row()
         except Exception:
             # The take is as good as before; only nobody says whether it is the text.
             log.exception("the words of take %s can't be checked", take.pk)
@@ -69,7 +73,8 @@ def hear(take: Take) -> None:
     found: dict[str, float] = {}
     if take.last - take.first <= LONGEST:
         try:
-            found = heard_in(scan(read_sound(take.recording.path, take.first, take.last)))
+            sound = read_sound(take.recording.path, take.first, take.last)
+            found = heard_in(sound, _phrases(take), scan(sound))
         except Exception:
             log.exception("clicks and the like can't be listened for in take %s", take.pk)
     Take.objects.filter(pk=take.pk, heard__isnull=True).update(heard=found)

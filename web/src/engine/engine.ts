@@ -25,7 +25,8 @@ export class Engine {
     this.transport.align = (from, earliest) =>
       this.raster.align(from, earliest, this.picture.rate, (now) => this.audio.clock.heardFrame(now))
     this.onFrame = new Frames(
-      () => this.transport.state.value.playing || this.recorder.isBusy || this.recorder.hears,
+      () =>
+        this.transport.state.value.playing || this.recorder.isBusy ? 'moving' : this.recorder.hears ? 'level' : 'rest',
       (now, follows) => this.frame(now, follows),
     )
     for (const { watch } of [this.transport.state, this.recorder.state, this.recorder.input, this.picture.state]) {

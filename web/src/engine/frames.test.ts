@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, expect, it, vi } from 'vitest'
-import { Frames } from './frames'
+import { Frames, type Pace } from './frames'
 
 const hands = new EventTarget()
 
@@ -21,11 +21,11 @@ function counted(frames: () => [number, number]): [number, number] {
   return [after[0] - before[0], after[1] - before[1]]
 }
 
-it('asks for every frame while something moves or is touched, and for few while all rests', () => {
-  let moves = false
+it('asks for every frame while something moves or is touched, for some while a level is shown, for few while all rests', () => {
+  let pace: Pace = 'rest'
   let [drawn, following] = [0, 0]
   const frames = new Frames(
-    () => moves,
+    () => pace,
     (_, follows) => {
       drawn++
       following += Number(follows)
@@ -36,13 +36,19 @@ it('asks for every frame while something moves or is touched, and for few while 
   expect(rest[0]).toBeLessThanOrEqual(11)
   expect(rest[1]).toBe(0)
 
-  moves = true
+  pace = 'moving'
   hands.dispatchEvent(new Event('keydown'))
   const [all, inRow] = counted(() => [drawn, following])
   expect(all).toBeGreaterThan(55)
   expect(all - inRow).toBeLessThanOrEqual(1)
 
-  moves = false
+  pace = 'level'
+  vi.advanceTimersByTime(2000)
+  const [level] = counted(() => [drawn, following])
+  expect(level).toBeGreaterThan(20)
+  expect(level).toBeLessThan(35)
+
+  pace = 'rest'
   vi.advanceTimersByTime(2000)
   const position = vi.fn()
   frames.add(position)

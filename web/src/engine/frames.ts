@@ -1,4 +1,6 @@
-const REST_MS = 100
+/** Milliseconds that are waited before the next frame: none while something moves, about thirty frames a second for a level. */
+export const PACES = { moving: 0, level: 20, rest: 100 } as const
+export type Pace = keyof typeof PACES
 const AWAKE_MS = 600
 /** What a hand does on the page: something may be about to move. */
 const HANDS = ['pointerdown', 'pointermove', 'wheel', 'keydown', 'scroll', 'resize'] as const
@@ -7,16 +9,17 @@ const HANDS = ['pointerdown', 'pointermove', 'wheel', 'keydown', 'scroll', 'resi
  * The animation frames, given on to all who draw.
  *
  * A browser that is asked for every frame works sixty times a second even where nothing changes, a seventh of a core on a
- * page that rests. So while nothing moves it is asked ten times a second, and each frame again as soon as something may.
+ * page that rests, and a fan beside a microphone. So it is asked as often as what moves needs it, and for each frame as soon
+ * as something may be about to move.
  */
 export class Frames {
   private readonly drawers = new Set<(position: number) => void>()
   private timer: ReturnType<typeof setTimeout> | undefined
   private awakeUntil = 0
 
-  /** `moves` tells whether something goes on by itself; `frame` gets each frame, and whether it came right after the one before. */
+  /** `pace` tells what moves by itself; `frame` gets each frame, and whether it came right after the one before. */
   constructor(
-    private readonly moves: () => boolean,
+    private readonly pace: () => Pace,
     private readonly frame: (now: number, follows: boolean) => void,
   ) {
     for (const hand of HANDS) addEventListener(hand, () => this.wake(), { capture: true, passive: true })
@@ -49,12 +52,12 @@ export class Frames {
 
   private tick(now: number, follows: boolean): void {
     this.frame(now, follows)
-    if (this.moves()) this.awakeUntil = performance.now() + AWAKE_MS
-    if (performance.now() < this.awakeUntil) requestAnimationFrame((next) => this.tick(next, true))
+    const wait = performance.now() < this.awakeUntil ? 0 : PACES[this.pace()]
+    if (!wait) requestAnimationFrame((next) => this.tick(next, true))
     else
       this.timer = setTimeout(() => {
         this.timer = undefined
         requestAnimationFrame((next) => this.tick(next, false))
-      }, REST_MS)
+      }, wait)
   }
 }

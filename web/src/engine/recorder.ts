@@ -25,6 +25,8 @@ const PRE_ROLL = SAMPLE_RATE / 2
 /** After a pause the programme goes back so far, to be read into. */
 const RUN_UP = 2 * SAMPLE_RATE
 const CLOCK_EVERY_MS = 200
+/** What is left of the held peak a second after it begins to fall. */
+const HELD_FALLS = 0.3
 /** How long a context that was suspended may take to come back before the take is closed without it. */
 const REVIVAL_MS = 1500
 /** So long the next take waits until the server has heard that one was called off. */
@@ -153,6 +155,7 @@ export class Recorder {
   private opening = 0
   private pending: Promise<void> = Promise.resolve()
   private heldUntil = 0
+  private ticked = 0
   /** The server is told that a take was called off. */
   private forgetting: Promise<void> = Promise.resolve()
   private readonly samples = new Float32Array(2048)
@@ -422,7 +425,9 @@ export class Recorder {
       const cue = this.live?.cue ?? value.cue
       this.state.set({ kind: 'recording', line: value.line, cue, take: value.take! })
     }
-    if (performance.now() > this.heldUntil) this.level.held *= 0.98
+    const now = performance.now()
+    if (now > this.heldUntil) this.level.held *= HELD_FALLS ** ((now - this.ticked) / 1000)
+    this.ticked = now
   }
 
   /** The reader marks a mistake: it goes with the take, at what is spoken now. */

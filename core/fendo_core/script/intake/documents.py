@@ -3,7 +3,7 @@
 import io
 import zipfile
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Protocol, TypeAlias, TypeVar
 from xml.etree.ElementTree import Element
 
@@ -11,7 +11,8 @@ from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import ParseError, fromstring
 
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted, enough
-from fendo_core.script.intake.prose import MOST_ROWS_A_LINE, Paragraph
+from fendo_core.script.intake.paragraph import Paragraph
+from fendo_core.script.intake.prose import MOST_ROWS_A_LINE
 from fendo_core.script.intake.tables import MOST_COLUMNS
 from fendo_core.script.lines import paragraphs
 
@@ -56,11 +57,11 @@ class _Left:
     struck: int = 0
 
 
-def _paragraphs(text: str, noted: Sequence[str]) -> Iterator[Paragraph]:
+def _paragraphs(text: str, noted: Sequence[str], heading: bool = False) -> Iterator[Paragraph]:
     """The rows of a paragraph; what was noted goes with the first, or stands alone."""
     rows = paragraphs(text) or [""] * bool(noted)
     for place, row in enumerate(rows):
-        yield Paragraph(row, "" if place else "\n".join(noted))
+        yield Paragraph(row, "" if place else "\n".join(noted), heading=heading)
 
 
 def _cell(blocks: Iterable[Block]) -> str:
@@ -98,7 +99,7 @@ def _read(begin: Callable[[bool], R], body: Element, inquiry: Inquiry) -> tuple[
     count = sum(len(block.notes.split("\n")) for block in blocks if isinstance(block, Paragraph) and block.notes)
     options = (("notes", "notes for the reader"), ("out", "left out"))
     if count and inquiry.ask("comments", counted(count, "comment is", "comments are"), options, "notes") == "out":
-        blocks = [Paragraph(block.text) if isinstance(block, Paragraph) else block for block in blocks]
+        blocks = [replace(block, notes="") if isinstance(block, Paragraph) else block for block in blocks]
     return reader, blocks
 
 
@@ -119,7 +120,7 @@ def document(data: bytes, inquiry: Inquiry) -> tuple[str, list[Block]]:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             names = set(archive.namelist())
             if "word/document.xml" in names:
-                wanted = ("document", "footnotes", "endnotes", "comments")
+                wanted = ("document", "footnotes", "endnotes", "comments", "styles")
                 return "Word document", _word(parts_of(archive, [f"word/{name}.xml" for name in wanted]), inquiry)
             if "content.xml" in names:
                 return "OpenDocument text", _open_document(parts_of(archive, ["content.xml"])["content.xml"], inquiry)
@@ -164,6 +165,8 @@ class _Word:
     keeps: bool
     left: _Left
     comments: dict[str, str]
+    headings: frozenset[str]
+    """Styles of titles and headings."""
 
     def blocks(self, root: Element) -> Iterator[Block]:
         for child in root:
@@ -178,7 +181,8 @@ class _Word:
         noted: list[str] = []
         boxes: list[Element] = []
         text = "".join(self.runs(paragraph, noted, boxes))
-        yield from _paragraphs(text, noted)
+        style = paragraph.find(f"{_W}pPr/{_W}pStyle")
+        yield from _paragraphs(text, noted, style is not None and style.get(f"{_W}val", "") in self.headings)
         for box in boxes:
             yield from self.blocks(box)
 
@@ -243,6 +247,21 @@ def _flat(rows: list[list[str]]) -> str:
     return "\n".join(cell for row in rows for cell in row if cell)
 
 
+_HEADINGS = ("Title", "Subtitle", *(f"Heading{n}" for n in range(1, 10)))
+
+
+def _headings(styles: Element | None) -> frozenset[str]:
+    """The styles of titles and headings: in every language they are named in English inside."""
+    named = [] if styles is None else styles.iter(f"{_W}style")
+    found = [
+        each.get(f"{_W}styleId", "")
+        for each in named
+        if (name := each.find(f"{_W}name")) is not None
+        and name.get(f"{_W}val", "").lower().startswith(("heading", "title", "subtitle"))
+    ]
+    return frozenset((*_HEADINGS, *found))
+
+
 def _word(parts: dict[str, Element], inquiry: Inquiry) -> list[Block]:
     body = parts["word/document.xml"]
     enough(sum(1 for _ in body.iter(f"{_W}p")) // MOST_ROWS_A_LINE)
@@ -253,7 +272,8 @@ def _word(parts: dict[str, Element], inquiry: Inquiry) -> list[Block]:
         for comment in parts["word/comments.xml"].iter(f"{_W}comment"):
             said = " ".join(t.text or "" for t in comment.iter(f"{_W}t"))
             comments[comment.get(f"{_W}id", "")] = " ".join(said.split())
-    reader, blocks = _read(lambda keeps: _Word(keeps, _Left(), comments), body, inquiry)
+    headings = _headings(parts.get("word/styles.xml"))
+    reader, blocks = _read(lambda keeps: _Word(keeps, _Left(), comments, headings), body, inquiry)
     for name in ("word/footnotes.xml", "word/endnotes.xml"):
         if name in parts:
             blocks += _at_the_foot(list(reader.blocks(parts[name])), inquiry)
@@ -279,7 +299,7 @@ class _OpenText:
             if child.tag in (f"{_TEXT}p", f"{_TEXT}h"):
                 noted: list[str] = []
                 text = "".join(self.runs(child, noted))
-                yield from _paragraphs(text, noted)
+                yield from _paragraphs(text, noted, child.tag == f"{_TEXT}h")
             elif child.tag == f"{_TABLE}table":
                 yield self.table(child)
             elif child.tag not in (f"{_TEXT}tracked-changes", f"{_OFFICE}annotation"):

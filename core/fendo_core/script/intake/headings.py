@@ -28,7 +28,9 @@ _NAMES: dict[Holds, str] = {
     "words": (
         "words, narration, narration text, voice over, voiceover, voice-over, vo, v.o., vo text, vo script, narrator "
         "text, spoken text,spoken, script, text, dialogue, dialog, speech, copy, commentary, audio, sound, line, lines, "
-        "transcript, translation, subtitle,sprechertext, sprechtext, sprecher text, kommentartext, off-text, text (off), "
+        "transcript, translation, subtitle, prompt, prompt text, message, announcement, phrase, sentence, spoken words, "
+        "voice over text, voiceover text, vo copy, narration script, sprechertext, sprechtext, sprecher text, "
+        "kommentartext, off-text, text (off), "
         "kommentar, ton,texte, texte lu, texte narration, narration, voix off, voix-off, commentaire, dialogues, "
         "son,texto, narración, narracion, locución, locucion, voz en off, diálogo, guion, audio,testo, narrazione, voce "
         "fuori campo, voce off, dialogo, testo speaker, locução, narração,tekst, commentaar, voice-overtekst, ingesproken "
@@ -56,12 +58,15 @@ _NAMES: dict[Holds, str] = {
     ),
     "number": (
         "#, no, no., nr, nr., number, num, id, line no, line number, n°, nº, nummer, numéro, número, numero, №, номер, "
-        "pos, item"
+        "pos, item, file, file name, filename, wav, audio file, prompt name, key, line id, lineid, string id, "
+        "cue no, cue number"
     ),
 }
 
 
 def _folded(name: str) -> str:
+    # startTime is two words.
+    name = re.sub(r"(?<=[a-z])(?=[A-Z][a-z])", " ", name)
     plain = unicodedata.normalize("NFKD", name.casefold())
     plain = "".join(letter for letter in plain if not unicodedata.combining(letter))
     return " ".join(re.sub(r"[_:*\"“”]+", " ", plain).split())

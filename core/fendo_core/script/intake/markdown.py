@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable
 
 from fendo_core.script.intake.documents import Block
-from fendo_core.script.intake.prose import Paragraph
+from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.lines import paragraphs
 
 
@@ -38,7 +38,8 @@ def _cells(row: str) -> list[str]:
 
 
 def _paragraphs(rows: list[str]) -> list[Block]:
-    return [Paragraph(words) for words in map(_unmarked, _joined_rows("\n".join(rows))) if words]
+    joined = [(_unmarked(row), bool(re.match(r"\s*#{1,6}\s", row))) for row in _joined_rows("\n".join(rows))]
+    return [Paragraph(words, heading=heading) for words, heading in joined if words]
 
 
 def _joined_rows(text: str) -> Iterable[str]:

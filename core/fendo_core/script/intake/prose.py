@@ -5,31 +5,20 @@ Each of these is asked with the likeliest answer chosen, so that it can be refus
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from fendo_core.script.intake.around import without_directions, without_page_marks, without_titles
 from fendo_core.script.intake.inquiry import Inquiry, counted, enough
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted, to_notes
 from fendo_core.script.intake.times import RANGE, Clock, Written, learn, until_next
-from fendo_core.script.lines import LONGEST_NOTES, ROW_END, Draft, paragraphs, shared
+from fendo_core.script.lines import ROW_END, Draft, paragraphs, shared
 from fendo_core.timebase import FrameRate, Span
-
-
-@dataclass(frozen=True, slots=True)
-class Paragraph:
-    """Words that stand together, with what was noted beside them."""
-
-    text: str
-    notes: str = ""
-    slot: Span | None = None
-    reader: str = ""
-    fresh: bool = True
-    """Whether it begins behind an empty row."""
-
 
 # Rows that were wrapped by hand
 
-_SENTENCE_ENDS = tuple('.!?…:;"”»)]。！？')
 _ITEM = re.compile(r"\s*(?:[-*+•–]\s|\d{1,3}[.)]\s|\[|\(|>)")
+_NAME_AND_TAB = re.compile(r"^([^\W\d_a-z][^\W\d_a-z .'’-]{1,30}):?\t+(?=\S)")
 _NARROWEST, _WIDEST = 30, 110
 MOST_ROWS_A_LINE = 5
 
@@ -56,7 +45,7 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
     blocks = rows_of(text)
     # Wrapped rows become fewer, never so many fewer.
     enough(sum(map(len, blocks)) // MOST_ROWS_A_LINE)
-    blocks = [[" ".join(paragraphs(row)) for row in block] for block in blocks]
+    blocks = [[" ".join(paragraphs(_NAME_AND_TAB.sub(r"\1: ", row))) for row in block] for block in blocks]
     blocks = [[row for row in block if row] for block in blocks]
     width = _wrapped_at(blocks, from_pages)
     if width:
@@ -84,7 +73,7 @@ def _wrapped_at(blocks: Sequence[Sequence[str]], from_pages: bool) -> int:
     if from_pages:
         return width
     full = [not _next_fits(row, below, width) for row, below in pairs]
-    goes_on = [not row.endswith(_SENTENCE_ENDS) for row, _ in pairs]
+    goes_on = [not row.endswith(SENTENCE_ENDS) for row, _ in pairs]
     # Rows of sentences end with a mark each; wrapped ones end anywhere, and as late as they can.
     told = sum(is_full or row[-1] not in ".!?" for (row, _), is_full in zip(pairs, full, strict=True))
     many = len(pairs) >= 3 or all(below[:1].islower() for _, below in pairs)
@@ -102,7 +91,7 @@ def _joined(block: Sequence[str], width: int) -> list[str]:
             or _stands_alone(above)
             or _stands_alone(row)
             or _names_somebody(row)
-            or (above.endswith(_SENTENCE_ENDS) and _next_fits(above, row, width))
+            or (above.endswith(SENTENCE_ENDS) and _next_fits(above, row, width))
         )
         if begins:
             made.append(row)
@@ -117,17 +106,31 @@ def _joined(block: Sequence[str], width: int) -> list[str]:
 
 # Times, numbers and names in front of the words
 
-_TIME = r"\d{1,2}(?:[:.]\d{2}){2}[:;.,]\d{2,3}|\d{1,2}:\d{2}:\d{2}|\d{1,3}:\d{2}(?:[.,]\d{1,3})?"
+_TIME = (
+    r"\d{1,2}(?:[:.]\d{2}){2}[:;.,]\d{2,3}|\d{1,2}:\d{2}:\d{2}|\d{1,3}:\d{2}(?:[.,]\d{1,3})?"
+    r"|\d{1,2}\s?['′’]\s?\d{2}(?:\s?(?:''|’’|[\"″”]))?|\d{1,2}\s?m(?:in)?\s?\d{1,2}\s?s(?:ec)?"
+)
 _SPAN = rf"(?:{_TIME})(?:{RANGE.pattern}(?:{_TIME}))?"
 _ALONE = re.compile(rf"^\W*(?:(?:tc|timecode|time|in)\b[:\s]*)?({_SPAN})[\s\])>:.–—-]*$", re.IGNORECASE)
 _BRACKETED = re.compile(rf"^[\[(<{{]\s*({_SPAN})\s*[\])>}}]\s*[:–—-]?\s*(?=\S)")
 _BARE = re.compile(rf"^({_SPAN})\s*(?:[|:–—-]\s*|\s)(?=[^\W\d_]|[\"“„«'‘(¿¡])")
 _BETWEEN = re.compile(rf"[\[(]({_SPAN})[\])]")
 _NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’-]{{0,38}}?)\s*[-–—,]?\s*[\[(]?({_SPAN})[\])]?\s*:?$")
-_NUMBER = re.compile(r"^(?:#\s*|line\s+|nr\.?\s*|no\.?\s*)?(\d{1,4})(?:[.):]\s*|\s*[-–—]\s+|\t\s*)(?=\S)", re.IGNORECASE)
+_NUMBER = re.compile(
+    rf"^(?:#\s*|line\s+|nr\.?\s*|no\.?\s*)?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|\s+(?=[\[(]?(?:{_TIME})))(?=\S)",
+    re.IGNORECASE,
+)
+_AT_END = re.compile(rf"\s*[\[(]\s*({_SPAN})\s*[\])]\s*$")
 
+_IN = r"(?:in|start|begin|from|ein|von|anfang|entr[ée]e|d[ée]but|entrada|inicio|inizio|вход|начало)"
+_OUT = r"(?:out|end|to|until|aus|bis|ende|sortie|fin|salida|fine|saída|выход|конец)"
+_CODE = r"(?:tc|timecode|time)?[ -]?"
+_IN_ALONE = re.compile(rf"^\W*{_CODE}{_IN}\s*[:=]?\s*({_TIME})\W*$", re.IGNORECASE)
+_OUT_ALONE = re.compile(rf"^\W*{_CODE}{_OUT}\s*[:=]?\s*({_TIME})\W*$", re.IGNORECASE)
 _IN_OUT = re.compile(
-    rf"^\W*(?:tc[ -]?)?in\s*[:=]?\s*({_TIME})\s*[,;|/–-]?\s*(?:tc[ -]?)?out\s*[:=]?\s*({_TIME})[\s\])|:;–-]*", re.IGNORECASE
+    rf"^(?:(?:cue|line|vo|take|nr\.?|no\.?|#)\s*#?\d{{1,4}})?\W*{_CODE}{_IN}\s*[:=]?\s*({_TIME})\s*[,;|/–-]?\s*"
+    rf"{_CODE}{_OUT}\s*[:=]?\s*({_TIME})(?:\W*(?:dur|duration|length|dauer|durée)\.?\s*[:=]?\s*[\d:.,]+)?[\s\])|:;–-]*",
+    re.IGNORECASE,
 )
 _TC = re.compile(rf"^(?:tc|timecode|time|zeit)\s*[:=]?\s*({_SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
 _HEADING = re.compile(
@@ -137,6 +140,7 @@ _HEADING = re.compile(
     re.IGNORECASE,
 )
 _NUMBERED = re.compile(r"(?:line|zeile|ligne|take|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off)\s*#?\s*\d{1,4}", re.IGNORECASE)
+_MUSIC = re.compile(r"(?:music|musik|musique|música|musica|atmo|sfx|nat(?:ural)? sound|nats)[.!]?", re.IGNORECASE)
 _NO_NAME = re.compile(r"(?:tc|in|out|time|timecode|start|end|dur|duration|notes?)\b.*", re.IGNORECASE)
 
 _EXTRA = r"\s*\((?:[^()]{1,30})\)"
@@ -148,7 +152,7 @@ _SPOKEN_EXTRA = re.compile(
     r"\(\s*(?:v\.?\s*o\.?|o\.?\s*s\.?|o\.?\s*c\.?|off|voix off|cont.?d\.?|continued|narr\w*)\s*\)", re.I
 )
 _SPEAKERS = re.compile(
-    r"(?:narrator|speaker|reader|voice|host|presenter|announcer|interviewer|interviewee|man|woman|sprecher(?:in)?|erz[äa]hler(?:in)?"
+    r"(?:narrator|narr|anncr|[fm]vo|speaker|reader|voice|host|presenter|announcer|interviewer|interviewee|man|woman|sprecher(?:in)?|erz[äa]hler(?:in)?"
     r"|narrateur|narratrice|locuteur|lecteur|narrador|narradora|locutora?|narratore|speakerin|verteller|диктор|рассказчик)"
     r"(?:\s*#?\s*(?:\d{1,2}|[a-z]|one|two|three))?",
     re.IGNORECASE,
@@ -160,12 +164,18 @@ _VOICE = re.compile(
 )
 _PICTURE = re.compile(
     r"(?:video|picture|pictures|visual|visuals|image|images|vision|shot|on[- ]screen(?: text)?|screen|super|"
-    r"graphic|graphics|gfx|sfx|fx|music|bild|bilder|insert|musik|ger[äa]usch|visuel|musique|imagen|v[íi]deo|m[úu]sica|immagine|immagini|musica|beeld|muziek|"
+    r"graphic|graphics|gfx|sfx|fx|atmos?|music|fade (?:in|out|to [a-z]{2,9})|(?:smash |match |jump )?cut to|"
+    r"dissolve to|back to|bild|bilder|insert|musik|ger[äa]usch|visuel|musique|imagen|v[íi]deo|"
+    r"m[úu]sica|immagine|immagini|musica|beeld|muziek|"
     r"note|notes|direction|scene|int|ext)",
     re.IGNORECASE,
 )
+_GOES_ON = re.compile(r"^\((?:continued|cont.?d\.?|more|fortsetzung|suite)\)$", re.IGNORECASE)
 _ASIDE = re.compile(r"^(?:\([^()]*\)|\[[^\[\]]*\]|[♪♫][^♪♫]*[♪♫]?)[.:]?$")
-_SCENE = re.compile(r"^(?:int|ext|int\./ext|i/e)[. ]", re.IGNORECASE)
+_SCENE = re.compile(
+    r"^(?i:int|ext|int\./ext|i/e)[. ]|"
+    r"^(?:>\s*)?(?:(?:FADE|CUT|DISSOLVE|SMASH CUT|MATCH CUT)\b[^a-z.:]{0,30}|TITLES?|CREDITS)[.:]?$"
+)
 
 
 def _stands_alone(row: str) -> bool:
@@ -196,17 +206,52 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
         ScriptRefused: for far more paragraphs than a production holds lines.
     """
     enough(len(found))
-    found = [replace(each, text=_plain_times(each.text)) for each in _without_numbers(found, inquiry)]
+    found = _without_bullets(_with_times_joined(without_page_marks(found, inquiry)))
+    found = _with_name_colons(_with_colons(_without_numbers(found, inquiry)))
+    found = _with_times_in_front([replace(each, text=_plain_times(each.text)) for each in found])
+    found = without_titles(found, inquiry, _is_more)
     found = _without_headings(_without_asides(found, inquiry), inquiry)
-    return _drafts(_with_readers(_with_times(found, rate, start_frame, inquiry), inquiry))
+    found = _without_bites(_with_times(found, rate, start_frame, inquiry), inquiry)
+    found = _with_readers(_without_numbered(found, inquiry), inquiry)
+    return _drafts(without_directions(found, inquiry))
+
+
+def is_speaker(text: str) -> bool:
+    """Whether a text names who speaks: “Narrator”, “Speaker 2”."""
+    return bool(_SPEAKERS.fullmatch(text.strip(" :")))
+
+
+def spoken_in_cell(rows: Sequence[str]) -> tuple[list[str], list[str]]:
+    """The paragraphs of a cell that are read, and those that are notes: not what is heard in the film, or seen in it."""
+    labels = [_LABEL.match(row) for row in rows]
+    names = [label[1].strip() if label else "" for label in labels]
+    pictured = [
+        bool(_PICTURE.fullmatch(name)) or bool(_MUSIC.fullmatch(row)) for name, row in zip(names, rows, strict=True)
+    ]
+    if not any(map(_is_bite, rows)) and not any(pictured):
+        return list(rows), []
+    said: list[str] = []
+    notes: list[str] = []
+    in_film = False
+    for row, label, seen in zip(rows, labels, pictured, strict=True):
+        if _is_bite(row):
+            in_film = True
+        elif seen:
+            notes.append(row[label.end() :] or row.strip(" :") if label else row)
+        elif label:
+            in_film = False
+            said.append(row)
+        elif not in_film:
+            said.append(row)
+    return said, notes
 
 
 def drafts_of_cells(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Draft]:
     """Lines of cells and cues, whose slots are known: names before the words are taken for who reads."""
     found = _without_asides(found, inquiry)
-    if any(each.reader for each in found):
-        return _drafts(found)
-    return _drafts(_with_readers(found, inquiry, sticky=False))
+    if not any(each.reader for each in found):
+        found = _with_readers(found, inquiry, sticky=False)
+    return _drafts(without_directions(found, inquiry))
 
 
 def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
@@ -230,6 +275,69 @@ def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[P
     return kept
 
 
+def _with_times_joined(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs of which “TC in …” and “TC out …”, each on a row of its own, are one."""
+    made: list[Paragraph] = []
+    begun: re.Match[str] | None = None
+    for each in found:
+        ended = _OUT_ALONE.match(each.text) if begun else None
+        if begun and ended:
+            made[-1] = replace(made[-1], text=f"[{begun[1]} - {ended[1]}]")
+            begun = None
+            continue
+        begun = _IN_ALONE.match(each.text)
+        made.append(each)
+    return made
+
+
+_DOTTED = re.compile(r"^\[?(\d{1,2})\.(\d{2})\s*([-–—])\s*(\d{1,2})\.(\d{2})\]?\s+(?=\S)")
+
+
+def _with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with `0:12 - 0:18` in front where most of them have `0.12 - 0.18`."""
+    if sum(bool(_DOTTED.match(each.text)) for each in found) < max(2, 0.6 * len(found)):
+        return list(found)
+    return [replace(each, text=_DOTTED.sub(r"[\1:\2\3\4:\5] ", each.text)) for each in found]
+
+
+_DASHED = re.compile(r"^(?:\[([^\W\d_][\w .'’-]{0,30})\]|([^\W\d_][\w .'’-]{0,30}?)\s+[-–—])\s+(?=\S)")
+
+
+def _with_name_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with `NAME:` in front where most of them have `NAME -` or `[NAME]`, and a name comes again."""
+    heads = [_DASHED.match(each.text) for each in found]
+    names = [(head[1] or head[2]) if head else "" for head in heads]
+    told = [name for name in names if name and (name.isupper() or _SPEAKERS.fullmatch(name))]
+    if len(told) < max(2, 0.5 * len(found)) or len(set(told)) > 0.6 * len(told):
+        return list(found)
+    return [
+        replace(each, text=f"{name}: {each.text[head.end() :]}") if head and name in told else each
+        for each, head, name in zip(found, heads, names, strict=True)
+    ]
+
+
+def _with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with the times in front that most of them have at the end."""
+    named = [_NAMED_ALONE.match(each.text) for each in found]
+    ends = [
+        None if name and not name[1].endswith(SENTENCE_ENDS) else _AT_END.search(each.text)
+        for each, name in zip(found, named, strict=True)
+    ]
+    if sum(map(bool, ends)) < max(2, 0.5 * len(found)):
+        return list(found)
+    return [
+        replace(each, text=f"[{end[1]}] {each.text[: end.start()]}") if end and end.start() else each
+        for each, end in zip(found, ends, strict=True)
+    ]
+
+
+def _is_more(text: str) -> bool:
+    """A time, a name, a direction or a heading: no title."""
+    head = _BRACKETED.match(text) or _BARE.match(text) or _ALONE.match(text) or _NAMED_ALONE.match(text)
+    begun = head or _ASIDE.match(text) or _HEADING.match(text) or _SCENE.match(text) or _is_bite(text)
+    return bool(begun or _names_somebody(text) or _is_cue(text) or _is_numbered(text))
+
+
 def _plain_times(text: str) -> str:
     """A paragraph whose times are said with words, as it would be with times alone."""
     both = _IN_OUT.match(text)
@@ -237,25 +345,6 @@ def _plain_times(text: str) -> str:
         return f"[{both[1]} - {both[2]}] {text[both.end() :]}".rstrip()
     named = _TC.match(text)
     return f"[{named[1]}] {text[named.end() :]}".rstrip() if named else text
-
-
-def _noted(paragraph: Paragraph, notes: Iterable[str]) -> Paragraph:
-    return replace(paragraph, notes="\n".join(filter(None, notes))[:LONGEST_NOTES])
-
-
-def _to_notes(found: Sequence[Paragraph], goes: Callable[[str], bool]) -> list[Paragraph]:
-    """Paragraphs of which some become notes of the next one, or of the last."""
-    kept: list[Paragraph] = []
-    held: list[str] = []
-    for each in found:
-        if goes(each.text):
-            held += filter(None, (each.text.strip("()[]♪♫ .:"), each.notes))
-            continue
-        kept.append(_noted(each, [*held, each.notes]))
-        held = []
-    if held and kept:
-        kept[-1] = _noted(kept[-1], [kept[-1].notes, *held])
-    return kept
 
 
 def _without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
@@ -269,18 +358,27 @@ def _without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragr
         return list(found)
     options = (("notes", "notes for the reader"), ("words", "words"))
     asked = f"{asides[0][:40]}{' …' if len(asides) > 1 else ''} {'are' if len(asides) > 1 else 'is'}"
-    return list(found) if inquiry.ask("asides", asked, options, "notes") == "words" else _to_notes(found, goes)
+    if inquiry.ask("asides", asked, options, "notes") == "words":
+        return list(found)
+    return to_notes([each for each in found if not _GOES_ON.match(each.text)], lambda each: goes(each.text))
 
 
 def _without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
-    """“Slide 3”, “Scene 2: the bell” on rows of their own become notes of what stands below."""
-    headings = [each.text for each in found if _HEADING.match(each.text)]
-    if len(headings) < 2 or len(headings) > 0.6 * len(found):
+    """“Slide 3”, “Scene 2: the bell” on rows of their own, and what a document calls headings, become notes of what stands
+    below."""
+
+    def goes(each: Paragraph) -> bool:
+        return each.heading or bool(_HEADING.match(each.text))
+
+    headings = [each.text for each in found if goes(each)]
+    called = any(each.heading for each in found)
+    if len(headings) < (1 if called else 2) or len(headings) > 0.6 * len(found):
         return list(found)
     options = (("notes", "notes for the reader"), ("words", "words"))
-    if inquiry.ask("headings", f"{headings[0][:30]} … {headings[-1][:30]} are", options, "notes") == "words":
+    shown = f"{headings[0][:30]} … {headings[-1][:30]} are" if len(headings) > 1 else f"{headings[0][:40]} is"
+    if inquiry.ask("headings", shown, options, "notes") == "words":
         return list(found)
-    return _to_notes(found, lambda text: bool(_HEADING.match(text)))
+    return to_notes(found, goes)
 
 
 @dataclass(frozen=True, slots=True)
@@ -313,10 +411,17 @@ def _with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, i
             if group.written:
                 inquiry.doubt(f"{group.written} has no words and was left out")
             continue
-        spoken = [n for n, each in enumerate(group.under) if not _aside(each.text)]
+        alone = len(group.under) == 1
+        spoken = [
+            n for n, each in enumerate(group.under) if alone or not (_aside(each.text) or _is_shouted_name(each.text))
+        ]
         parts = iter(shared(slot, [len(group.under[n].text) for n in spoken], rate)) if slot and spoken else iter(())
         made += [replace(each, slot=next(parts, None) if n in spoken else None) for n, each in enumerate(group.under)]
     return made
+
+
+def _is_shouted_name(row: str) -> bool:
+    return row.isupper() and bool(_CUE.match(row)) and len(row.split()) <= 4
 
 
 def _pairs(values: Iterable[int | None]) -> list[tuple[int, int]]:
@@ -326,7 +431,82 @@ def _pairs(values: Iterable[int | None]) -> list[tuple[int, int]]:
 
 def _aside(text: str) -> bool:
     label = _LABEL.match(text)
-    return bool(_SCENE.match(text) or _is_cue(text) or (label and _PICTURE.fullmatch(label[1].strip())))
+    return bool(
+        _SCENE.match(text)
+        or _is_cue(text)
+        or _is_bite(text)
+        or _is_numbered(text)
+        or (label and _PICTURE.fullmatch(label[1].strip()))
+    )
+
+
+_BITE = re.compile(
+    r"^(?:sot|o-?t[oö]ne?|originalton|itw|sync|bite|sound ?bite|actuality|grab|vox pops?|interview|intervista|entrevista|"
+    r"zuspieler|синхрон|интершум)\b",
+    re.IGNORECASE,
+)
+"""What somebody says in the film."""
+
+
+def _is_bite(text: str) -> bool:
+    """Whether a row begins like that, with nothing behind it but a name, up to a colon or the end of the row."""
+    found = _BITE.match(text)
+    if not found:
+        return False
+    name = re.split(r"[:：(]", text[found.end() :], maxsplit=1)[0].split()
+    return len(name) <= 6 and all(not word[0].islower() for word in name)
+
+
+def _without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs without what is heard in the film itself: “SOT Anna: …”, or all under such a row up to the next name."""
+    gone: set[int] = set()
+    below = False
+    for place, each in enumerate(found):
+        label = _LABEL.match(each.text)
+        called = _is_bite(each.text)
+        alone = called and len(each.text) < 60 and not each.text.endswith((".", "!", "?", "…"))
+        if label or called or _is_cue(each.text) or _is_numbered(each.text) or _HEADING.match(each.text) or each.heading:
+            below = alone and not (label and each.text[label.end() :].strip())
+        if (called and (label or alone)) or below:
+            gone.add(place)
+    if not gone or len(gone) > 0.8 * len(found):
+        return list(found)
+    options = (("out", "left out"), ("lines", "lines"))
+    asked = f"{found[min(gone)].text[:30]}{' …' if len(gone) > 1 else ''}, heard in the film, is"
+    if inquiry.ask("bites", asked, options, "out") == "lines":
+        return list(found)
+    inquiry.doubt(f"{counted(len(gone), 'paragraph', 'paragraphs')} of the film’s own sound left out")
+    return [each for place, each in enumerate(found) if place not in gone]
+
+
+def _is_numbered(text: str) -> bool:
+    """“Text 3” or “VO 3” on a row of its own."""
+    return bool(_NUMBERED.fullmatch(text.strip(" :.")))
+
+
+def _without_numbered(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs without “Text 1”, “Text 2” on rows of their own."""
+    rows = [each.text for each in found if _is_numbered(each.text)]
+    if len(rows) < 2 or len(rows) > 0.6 * len(found):
+        return list(found)
+    options = (("out", "left out"), ("lines", "lines"))
+    if inquiry.ask("numbered", f"{rows[0]} … {rows[-1]} are", options, "out") == "lines":
+        return list(found)
+    return [each for each in found if not _is_numbered(each.text)]
+
+
+_BULLET = re.compile(r"^[-–—•*▪◦‣·►]\s+(?=\S)")
+
+
+def _without_bullets(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs without the dashes or dots in front that most of them have."""
+    if sum(bool(_BULLET.match(each.text)) for each in found) < max(2, 0.6 * len(found)):
+        return list(found)
+    return [replace(each, text=_BULLET.sub("", each.text)) for each in found]
+
+
+def _is_voice(name: str) -> bool:
+    return bool(_VOICE.fullmatch(re.sub(r"\s*#?\s*\d{1,4}$", "", name)) or _NUMBERED.fullmatch(name))
 
 
 def _slots(rows: Sequence[Written], clock: Clock, inquiry: Inquiry) -> list[Span | None]:
@@ -413,10 +593,11 @@ def _with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = T
     names = _names(found, sure=not sticky)
     labels = [match[1].strip() for each in found if (match := _LABEL.match(each.text))]
     pictures = {each for each in labels if _PICTURE.fullmatch(each)}
-    voices = {each for each in labels if _VOICE.fullmatch(each) or _NUMBERED.fullmatch(each)}
-    if not names and not voices:
+    voices = {each for each in labels if _is_voice(each)}
+    seen = sum(label in pictures for label in labels)
+    if not names and not voices and not (sticky and seen >= 2 and 0.25 * len(found) <= seen < len(found)):
         return list(found)
-    shown = ", ".join(sorted({*names, *voices})[:4])
+    shown = ", ".join(sorted({*names, *voices} or pictures)[:4])
     options = (("readers", "who reads, and what is seen"), ("words", "words"))
     if inquiry.ask("readers", f"{shown}, in front of the words, say", options, "readers") == "words":
         return list(found)
@@ -433,16 +614,14 @@ def _with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = T
         cue = _cue_name(each.text, names)
         if sticky and cue is not None and not (label and each.text[label.end() :]):
             reader, awaited = "" if _VOICE.fullmatch(cue) else cue, True
-            notes += filter(None, [each.notes])
+            notes += filter(None, [_how(_CUE.match(each.text.rstrip(": "))), each.notes])
             if each.slot is not None:
                 # The time stood before the name: it belongs to what is said under it.
                 made.append(replace(each, text=""))
             continue
         if label and (name in names or name in voices):
             reader = "" if name in voices else name
-            extra = (label[2] or "").strip()
-            if extra and not _SPOKEN_EXTRA.fullmatch(extra):
-                notes.append(extra.strip("() "))
+            notes += filter(None, [_how(label)])
             each, awaited = replace(each, text=each.text[label.end() :]), True
         elif _SCENE.match(each.text):
             notes.append(each.text)
@@ -456,13 +635,19 @@ def _with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = T
         slot = each.slot
         if made and not made[-1].text:
             slot = slot or made.pop().slot
-        made.append(_noted(replace(each, reader=reader, slot=slot), [*notes, each.notes]))
+        made.append(noted(replace(each, reader=reader, slot=slot), [*notes, each.notes]))
         notes, awaited = [], not screenplay
     if unsaid:
         inquiry.doubt(f"{counted(unsaid, 'paragraph', 'paragraphs')} that nobody reads became notes of the line below")
     if notes and made:
-        made[-1] = _noted(made[-1], [made[-1].notes, *notes])
+        made[-1] = noted(made[-1], [made[-1].notes, *notes])
     return made
+
+
+def _how(named: re.Match[str] | None) -> str:
+    """What stands in brackets behind a name, unless it says that the voice is off the picture."""
+    extra = (named[2] or "").strip() if named else ""
+    return "" if _SPOKEN_EXTRA.fullmatch(extra) else extra.strip("() ")
 
 
 def _cue_name(text: str, names: set[str]) -> str | None:
@@ -500,8 +685,7 @@ def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:
         name
         for name, times in labelled.items()
         if not _PICTURE.fullmatch(name)
-        and not _VOICE.fullmatch(name)
-        and not _NUMBERED.fullmatch(name)
+        and not _is_voice(name)
         and not _NO_NAME.fullmatch(name)
         and len(name.split()) <= 4
         and (_SPEAKERS.fullmatch(name) or name.isupper() or (times > 1 and often and name.istitle()))
@@ -512,8 +696,15 @@ def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:
         names = set()
     if sure and not often:
         return set()
-    return names | {name for name, times in cued.items() if times >= 2}
+    # Where some stand above their words, somebody who speaks once does too.
+    return names | {name for name, times in cued.items() if times >= (1 if max(cued.values()) >= 2 else 2)}
+
+
+_RULE = re.compile(r"^(?:[-*_=~–—•·#+]\s*){3,}$")
+"""A row that only parts others."""
 
 
 def _drafts(found: Iterable[Paragraph]) -> list[Draft]:
-    return [Draft(each.text, each.slot, each.notes, each.reader) for each in found if each.text]
+    return [
+        Draft(each.text, each.slot, each.notes, each.reader) for each in found if each.text and not _RULE.match(each.text)
+    ]

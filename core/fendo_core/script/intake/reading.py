@@ -4,14 +4,16 @@ A file becomes drafts of lines, with a slot where the file knows one, questions 
 of what was doubtful. Nothing is changed by reading: the drafts are shown first. What is left out of a file is said.
 """
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import PurePath
 
-from fendo_core.script.intake import markdown, pages, prose, sheets, subtitles, tables
+from fendo_core.script.intake import around, markdown, pages, prose, sheets, structured, subtitles, tables
 from fendo_core.script.intake.documents import Block, document
 from fendo_core.script.intake.inquiry import Inquiry, Question, ScriptRefused, enough
 from fendo_core.script.intake.letters import decode, is_text, refuse_by_name
+from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.intake.tables import Columns
 from fendo_core.script.lines import LONGEST_TEXT, Draft, paragraphs, shared
 from fendo_core.script.splitting import split
@@ -61,7 +63,7 @@ class _Reading:
             self.header, self.taken = found.header, found.columns
         return found.drafts
 
-    def prose(self, found: Sequence[prose.Paragraph]) -> list[Draft]:
+    def prose(self, found: Sequence[Paragraph]) -> list[Draft]:
         return prose.drafts_of(found, self.rate, self.start_frame, self.inquiry)
 
     def rows(self, text: str, from_pages: bool = False) -> list[Draft]:
@@ -132,6 +134,9 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
         return kind, "", _of_blocks(blocks, reading)
     if data.startswith(b"\xd0\xcf\x11\xe0") and ending == ".xls":
         return "spreadsheet", "", reading.table(sheets.workbook(data, inquiry))
+    if structured.is_timed_text(data[:4096].decode("latin-1")):
+        cues = structured.cues_of_timed_text(data)
+        return "Timed Text subtitles", "", subtitles.placed(cues, reading.rate, reading.start_frame, inquiry)
     refuse_by_name(data, name)
     if not is_text(data):
         raise ScriptRefused(
@@ -145,6 +150,8 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
         return "SubStation subtitles", encoding, subtitles.dialogue(body, reading.rate, reading.start_frame, inquiry)
     if ending == ".srt" or (ending != ".csv" and subtitles.is_subtitles(body)):
         return "SubRip subtitles", encoding, reading.subtitles("SubRip subtitles", body)
+    if ending == ".json" or structured.is_json(body):
+        return "JSON", encoding, reading.table(structured.rows_of_json(body))
     if ending in (".csv", ".tsv", ".tab") or reading.columns is not None:
         return "table", encoding, reading.table(sheets.separated(body, inquiry))
     if ending in (".md", ".markdown"):
@@ -153,7 +160,13 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
     # Commas part clauses more often than cells.
     if mark and mark != "," and tables.looks_like_a_script(sheets.parted(body, mark)):
         return "table", encoding, reading.table(sheets.separated(body, inquiry))
+    if len(_STRESSED.findall(body)) >= 2:
+        body = _STRESSED.sub(r"\1", body)
     return "plain text", encoding, reading.rows(body)
+
+
+_STRESSED = re.compile(r"\*\*([^*\n]{1,200})\*\*")
+"""Markdown's stress, which people leave in plain text."""
 
 
 def _mixed(text: str, reading: _Reading) -> list[Draft]:
@@ -167,20 +180,26 @@ def _mixed(text: str, reading: _Reading) -> list[Draft]:
             else:
                 blocks.append([cells])
         else:
-            blocks += map(prose.Paragraph, paragraphs(row))
+            blocks += map(Paragraph, paragraphs(row))
     return _of_blocks(blocks, reading)
 
 
 def _of_blocks(blocks: Sequence[Block], reading: _Reading) -> list[Draft]:
     """Lines of a document: a table that is a script is read as one, any other is read cell by cell."""
+    pairs = [rows for rows in blocks if isinstance(rows, list) and rows and all(len(row) == 2 for row in rows)]
+    records = tables.of_records(pairs) if pairs else None
+    if records:
+        others = [each for each in blocks if isinstance(each, Paragraph) or each not in pairs]
+        blocks = [*others, records]
+    blocks = [each for each in blocks if isinstance(each, Paragraph) or not _tells_of_it(each, reading.inquiry)]
     scripts = [rows for rows in blocks if isinstance(rows, list) and tables.looks_like_a_script(rows)]
     drafts: list[Draft] = []
-    held: list[prose.Paragraph] = []
+    held: list[Paragraph] = []
     if scripts:
         # Tables of one script go on from page to page: those of the same width are one.
         width = max(map(len, scripts[0]))
         rows = [row for table in scripts if max(map(len, table)) == width for row in table]
-        around = [block for block in blocks if isinstance(block, prose.Paragraph) and block.text]
+        around = [block for block in blocks if isinstance(block, Paragraph) and block.text]
         options = (("out", "left out"), ("lines", "lines"))
         told = reading.table(rows)
         said = " / ".join(block.text for block in around)
@@ -192,19 +211,27 @@ def _of_blocks(blocks: Sequence[Block], reading: _Reading) -> list[Draft]:
     if reading.columns is not None and any(isinstance(block, list) for block in blocks):
         return reading.table([row for block in blocks if isinstance(block, list) for row in block])
     for block in blocks:
-        held += [block] if isinstance(block, prose.Paragraph) else _cells(block)
+        held += [block] if isinstance(block, Paragraph) else _cells(block)
     return reading.prose(_with_notes_above(held))
 
 
-def _cells(rows: Sequence[Sequence[str]]) -> Iterator[prose.Paragraph]:
+def _tells_of_it(rows: Sequence[Sequence[str]], inquiry: Inquiry) -> bool:
+    """Whether a table says who ordered the script, when and which version: that is said and left out."""
+    if not rows or not all(len(row) == 2 and around.tells_of_it(row[0], row[1]) for row in rows):
+        return False
+    inquiry.doubt(f"left out: {' / '.join(f'{name} {value}' for name, value in rows)[:120]}")
+    return True
+
+
+def _cells(rows: Sequence[Sequence[str]]) -> Iterator[Paragraph]:
     for row in rows:
         for cell in row:
-            yield from map(prose.Paragraph, paragraphs(cell))
+            yield from map(Paragraph, paragraphs(cell))
 
 
-def _with_notes_above(found: Sequence[prose.Paragraph]) -> list[prose.Paragraph]:
+def _with_notes_above(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with words; the comments of an empty one go to the next."""
-    kept: list[prose.Paragraph] = []
+    kept: list[Paragraph] = []
     notes = ""
     for each in found:
         if not each.text:

@@ -7,6 +7,7 @@ from itertools import islice
 
 from fendo_core.script.intake import prose
 from fendo_core.script.intake.inquiry import Inquiry, enough
+from fendo_core.script.intake.paragraph import Paragraph, noted
 from fendo_core.script.intake.times import learn
 from fendo_core.script.lines import MOST_LINES, Draft, paragraphs
 from fendo_core.timebase import FrameRate
@@ -48,45 +49,62 @@ def subtitles(kind: str, text: str, rate: FrameRate, start_frame: int, inquiry: 
     text = re.sub(r"\n[ \t\n]*\n", "\n\n", text.replace("\r\n", "\n").replace("\r", "\n"))
     cues = list(islice(_CUE.finditer(text), MOST_LINES + 1))
     enough(len(cues))
-    lead = _lead(kind, text[: cues[0].start()] if cues else text)
+    lead, notes = _lead(kind, text[: cues[0].start()] if cues else text)
     if lead:
         inquiry.doubt("words before the first cue became lines without a slot")
-    found: list[tuple[str, str, list[prose.Paragraph]]] = []
+    above = text[: cues[0].start()].split() if cues else []
+    counter = int(above[-1]) if above and above[-1].isdecimal() and len(above[-1]) < 8 else None
+    found: list[tuple[str, str, Paragraph]] = []
     for number, cue in enumerate(cues):
         end = cues[number + 1].start() if number + 1 < len(cues) else len(text)
-        rows = text[cue.end() : end].strip("\n").split("\n")
+        rows = text[cue.end() : end].split("\n")[1:]
         if number + 1 < len(cues):
-            rows = _without_name(kind, rows)
-        shown, notes = _without_notes(kind, rows)
+            # Where no empty row parts them, the next cue's number counts on from the first one's.
+            counts_on = len(rows) > 2 and counter is not None and rows[-2].strip() == str(counter + number + 1)
+            rows = rows[:-2] if counts_on else _without_name(kind, rows)
+        rows = "\n".join(rows).strip("\n").split("\n")
+        shown, below = _without_notes(kind, rows)
         voice = next((match[1].strip() for row in shown if (match := _VOICE.search(row))), "")
         words = " ".join(paragraphs("\n".join(_said(row) for row in shown)))
-        if not words and not notes:
+        if not words:
             inquiry.doubt(f"cue {number + 1} has no words and was left out")
-        said = [prose.Paragraph(words, reader=voice), *(prose.Paragraph(note) for note in notes)]
-        found.append((cue[1], cue[2], said))
+        found.append((cue[1], cue[2], noted(Paragraph(words, reader=voice), notes)))
+        notes = below
+    if notes and found:
+        found[-1] = (*found[-1][:2], noted(found[-1][2], [found[-1][2].notes, *notes]))
     return [*map(Draft, lead), *_placed(found, rate, start_frame, inquiry)]
 
 
+def placed(cues: Sequence[tuple[str, str, str]], rate: FrameRate, start_frame: int, inquiry: Inquiry) -> list[Draft]:
+    """Lines of cues: start, end and words of each.
+
+    Raises:
+        ScriptRefused: for more cues than a production holds lines.
+    """
+    enough(len(cues))
+    return _placed([(start, end, Paragraph(words)) for start, end, words in cues], rate, start_frame, inquiry)
+
+
 def _placed(
-    found: Sequence[tuple[str, str, list[prose.Paragraph]]], rate: FrameRate, start_frame: int, inquiry: Inquiry
+    found: Sequence[tuple[str, str, Paragraph]], rate: FrameRate, start_frame: int, inquiry: Inquiry
 ) -> list[Draft]:
-    clock = learn(((start, end, said[0].text) for start, end, said in found), rate, start_frame, inquiry)
-    made: list[prose.Paragraph] = []
-    for number, (written, until, (cue, *notes)) in enumerate(found, start=1):
+    clock = learn(((start, end, said.text) for start, end, said in found), rate, start_frame, inquiry)
+    made: list[Paragraph] = []
+    for number, (written, until, cue) in enumerate(found, start=1):
         start, finish = clock.sample(written), clock.sample(until)
         slot = None
         if start is None or finish is None:
             inquiry.doubt(f"cue {number} has a time that is none, so it gets no slot")
         else:
             slot = clock.slot(start, finish, f"cue {number}", inquiry)
-        made += [replace(cue, slot=slot), *notes]
+        made.append(replace(cue, slot=slot))
     return prose.drafts_of_cells(made, inquiry)
 
 
 def dialogue(text: str, rate: FrameRate, start_frame: int, inquiry: Inquiry) -> list[Draft]:
     """Lines of the dialogue of a SubStation file: a row `Dialogue:` holds fields that a row `Format:` names."""
     fields: list[str] = []
-    found: list[tuple[str, str, list[prose.Paragraph]]] = []
+    found: list[tuple[str, str, Paragraph]] = []
     in_events = False
     for row in text.splitlines():
         if row.startswith("["):
@@ -99,41 +117,40 @@ def dialogue(text: str, rate: FrameRate, start_frame: int, inquiry: Inquiry) -> 
                 paragraphs(_said(held.get("text", "").replace("\\N", "\n").replace("\\n", "\n").replace("\\h", " ")))
             )
             reader = held.get("name", held.get("actor", "")).strip()
-            found.append((held["start"].strip(), held["end"].strip(), [prose.Paragraph(words, reader=reader)]))
+            found.append((held["start"].strip(), held["end"].strip(), Paragraph(words, reader=reader)))
         enough(len(found))
     return _placed(found, rate, start_frame, inquiry)
 
 
-def _lead(kind: str, before: str) -> list[str]:
-    """Words before the first cue: a counter and WebVTT's head are none."""
+def _lead(kind: str, before: str) -> tuple[list[str], list[str]]:
+    """Words before the first cue, and comments: a counter and WebVTT's head are none."""
     blocks = re.split(r"\n\s*\n", before.strip("\n"))
     kept: list[str] = []
     for place, block in enumerate(blocks):
         rows = block.split("\n")
-        if kind == "WebVTT subtitles" and (
-            (place == 0 and rows[0].startswith("WEBVTT")) or rows[0].startswith(("STYLE", "REGION"))
-        ):
+        if kind == "WebVTT subtitles" and place == 0 and rows[0].startswith("WEBVTT"):
             continue
-        if place == len(blocks) - 1:
-            rows = _without_name(kind, rows)
-        kept += rows
-    return paragraphs("\n".join(kept))
+        if place == len(blocks) - 1 and len(rows) == 1 and not before.endswith("\n\n") and _is_name(kind, rows[0]):
+            continue
+        kept += [*rows, ""]
+    shown, notes = _without_notes(kind, kept)
+    return paragraphs("\n".join(shown)), notes
 
 
 def _without_name(kind: str, rows: list[str]) -> list[str]:
-    """Rows between two cues without the next cue's number, or name, which stands alone before its times."""
-    last = len(rows)
-    while last and not rows[last - 1].strip():
-        last -= 1
-    rows = rows[:last]
-    if not rows or (len(rows) > 1 and rows[-2].strip()):
+    """Rows up to a cue's times, without its number or name: that stands right above these, and below an empty row."""
+    if len(rows) < 3 or not rows[-2].strip() or rows[-3].strip():
         return rows
-    named = kind == "WebVTT subtitles" and not rows[-1].startswith(("NOTE", "STYLE", "REGION"))
-    return rows[:-1] if named or rows[-1].strip().isdigit() else rows
+    return rows[:-2] if _is_name(kind, rows[-2]) else rows
+
+
+def _is_name(kind: str, row: str) -> bool:
+    named = kind == "WebVTT subtitles" and not row.startswith(("NOTE", "STYLE", "REGION"))
+    return named or row.strip().isdigit()
 
 
 def _without_notes(kind: str, rows: list[str]) -> tuple[list[str], list[str]]:
-    """WebVTT's comments are words of somebody, but not of this cue: they become lines of their own."""
+    """Rows of a cue, and the comments of WebVTT behind it, which become notes of the next one."""
     if kind != "WebVTT subtitles":
         return rows, []
     shown: list[str] = []

@@ -9,6 +9,7 @@ from typing import NamedTuple, TypeAlias
 from fendo_core.script.intake import prose
 from fendo_core.script.intake.headings import Holds, column_names
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
 from fendo_core.script.intake.times import Clock, Times, Written, learn, until_next
 from fendo_core.script.lines import LONGEST_NOTES, Draft, paragraphs
 from fendo_core.timebase import FrameRate
@@ -75,7 +76,22 @@ def _header_row(rows: Rows) -> tuple[int, list[list[tuple[Holds, int]]]] | None:
             score = known + surely - 0.1 * place
             if best is None or score > best[0]:
                 best = (score, place, named)
+    if best is None and len(rows) > 2 and _names_columns(rows):
+        return 0, [column_names(cell) for cell in rows[0]]
     return (best[1], best[2]) if best else None
+
+
+def _names_columns(rows: Rows) -> bool:
+    """Whether the first row is made of names that nobody knows, above a column of sentences."""
+    first = rows[0]
+    if any(not cell.strip() or len(cell.split()) > 3 or cell.strip().endswith(SENTENCE_ENDS) for cell in first):
+        return False
+    below = _even(rows[1:])
+    if len(first) < 2 or len(below[0]) != len(first) or any(_is_time(cell) or _is_number(cell) for cell in first):
+        return False
+    return any(
+        _share(below, n, lambda cell: _is_wordy(cell) and cell.endswith(SENTENCE_ENDS)) > 0.8 for n in range(len(first))
+    )
 
 
 def looks_like_a_script(rows: Rows) -> bool:
@@ -89,6 +105,25 @@ def looks_like_a_script(rows: Rows) -> bool:
     timed = any(_share(even, n, _is_time) > 0.6 for n in columns)
     wordy = [_filled(even, n) >= 2 and _share(even, n, _is_wordy) > 0.5 for n in columns]
     return (timed and any(wordy)) or (len(rows) >= 3 and len(columns) == 2 and all(wordy))
+
+
+def of_records(tables: Sequence[Rows]) -> list[list[str]] | None:
+    """One table out of tables whose rows are “Narration | words”, “Visual | …”: a record ends where a name comes again.
+
+    None where they are none.
+    """
+    pairs = [(" ".join(row[0].split()), row[1]) for rows in tables for row in rows if any(map(str.strip, row))]
+    known = {name: column_names(name) for name, _ in pairs}
+    told = [name for name, _ in pairs if known[name] and known[name][0][1] < 200]
+    spoken = {name for name in told if known[name][0][0] == "words"}
+    if len(told) < 0.6 * len(pairs) or sum(name in spoken for name in told) < 2 or len(known) > 0.6 * len(pairs):
+        return None
+    records: list[dict[str, str]] = [{}]
+    for name, value in pairs:
+        if name in records[-1]:
+            records.append({})
+        records[-1][name] = value
+    return [list(known), *([record.get(name, "") for name in known] for record in records)]
 
 
 def _even(rows: Rows) -> list[list[str]]:
@@ -178,6 +213,12 @@ def _columns(
         taken["words"] = _narration(body, wordy) if wordy else max(rest, key=lambda n: letters[n], default=-1)
         if taken["words"] < 0 or not letters[taken["words"]]:
             del taken["words"]
+    if taken.get("words") not in wordy and not any(kind == "words" for each in named for kind, _ in each):
+        # What somebody calls a description, or notes, may be all there is to say.
+        kept: tuple[Holds, ...] = ("picture", "notes", "reader")
+        named_otherwise = [kind for kind in kept if kind in taken and _share(body, taken[kind], _is_wordy) > 0.4]
+        if named_otherwise:
+            taken["words"] = taken.pop(max(named_otherwise, key=lambda kind: letters[taken[kind]]))
     if "words" not in taken:
         # A script may say numbers and nothing else.
         called = [
@@ -188,6 +229,9 @@ def _columns(
         ]
         if called:
             taken["words"] = min(called)[1]
+    readers = [n for n in rest if n not in taken.values() and _share(body, n, prose.is_speaker) > 0.8]
+    if "reader" not in taken and readers:
+        taken["reader"] = readers[0]
     words = taken.get("words")
     others = [n for n in wordy if n != words and words is not None and letters[n] > 0.3 * letters[words]]
     if others and words is not None:
@@ -211,6 +255,15 @@ def _narration(body: Rows, wordy: Sequence[int]) -> int:
     return max(wordy, key=lambda n: (round(sentences(n), 1), n))
 
 
+_NOTHING = re.compile(
+    r"^[\[(]?(?:[-–—]{1,3}|n/?a|none|nil|no (?:v\.?o\.?|narration|voice[- ]?over|audio|dialogue|text)|"
+    r"keine?r? (?:text|off|ton|sprecher)|"
+    r"pas de (?:voix|texte|commentaire)|sin (?:voz|texto|locuci[oó]n)|nessun (?:testo|commento)|tbd|tbc)[\])]?$",
+    re.IGNORECASE,
+)
+"""What a cell says when nothing is read."""
+
+
 def _drafts(
     body: Rows, chosen: Columns, header: Sequence[str], first: int, rate: FrameRate, start_frame: int, inquiry: Inquiry
 ) -> list[Draft]:
@@ -231,19 +284,20 @@ def _drafts(
         if any(begin is not None and finish is None for begin, finish in read):
             inquiry.doubt("the table does not say where lines end: each slot ends where the next row starts")
         read = until_next(read, [row[words] for row in body])
-    made: list[prose.Paragraph] = []
+    made: list[Paragraph] = []
     unsaid = 0
     for number, (row, (begin, finish)) in enumerate(zip(body, read, strict=True), start=first):
-        said = " ".join(paragraphs(unguarded(row[words])))
-        if not said:
+        kept, beside = prose.spoken_in_cell(paragraphs(unguarded(row[words])))
+        said = " ".join(kept)
+        if not said or _NOTHING.match(said):
             unsaid += 1
             continue
-        noted = "\n".join(paragraphs(unguarded(row[notes]))) if notes is not None else ""
+        noted = "\n".join([*beside, *(paragraphs(unguarded(row[notes])) if notes is not None else [])])
         if len(noted) > LONGEST_NOTES:
             inquiry.doubt(f"row {number}: of its note the first {LONGEST_NOTES} characters are kept")
         by = " ".join(paragraphs(unguarded(row[reader])))[:80] if reader is not None else ""
         slot = clock.slot(begin, finish, f"row {number}", inquiry)
-        made.append(prose.Paragraph(said, noted[:LONGEST_NOTES], slot, by))
+        made.append(Paragraph(said, noted[:LONGEST_NOTES], slot, by))
     if unsaid:
         inquiry.doubt(f"{counted(unsaid, 'row', 'rows')} without words {'was' if unsaid == 1 else 'were'} left out")
     return prose.drafts_of_cells(made, inquiry)

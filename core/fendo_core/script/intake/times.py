@@ -24,10 +24,12 @@ _TWO = re.compile(r"(\d{1,3}):(\d{1,2})(?:[.,](\d{1,6}))?")
 _DECIMAL = re.compile(r"(\d{1,6})[.,](\d{1,6})")
 _WHOLE = re.compile(r"\d{1,8}")
 _UNITS = re.compile(
-    r"(?:(\d{1,3})\s*(?:h|hrs?|std)\.?\s*)?(?:(\d{1,4})\s*(?:m|min|mins|['′])\.?\s*)?"
-    r"(?:(\d{1,6})(?:[.,](\d{1,6}))?\s*(?:s|sec|secs|sek|seg|[\"″]|'')\.?)?",
+    r"(?:(\d{1,3})\s*(?:h|hrs?|std)\.?\s*)?(?:(\d{1,4})\s*(?:m|min|mins|['′’])\.?\s*)?"
+    r"(?:(\d{1,6})(?:[.,](\d{1,6}))?\s*(?:s|sec|secs|sek|seg|[\"″”]|''|’’)\.?)?",
     re.IGNORECASE,
 )
+_PRIMES = re.compile(r"(\d{1,3})\s?['′’]\s?(\d{1,2})(?:\s?(?:''|’’|[\"″”]))?")
+"""Minutes and seconds: 1'05"."""
 _FRAMES = re.compile(r"(\d{1,8})\s*(?:f|fr|frames?)", re.IGNORECASE)
 _HOUR = 3600 * SAMPLE_RATE
 _NEAR = 600 * SAMPLE_RATE
@@ -55,7 +57,8 @@ class Clock:
     def sample(self, text: str) -> int | None:
         """Programme sample of a written time; None for what is none.
 
-        `00:01:02:03` and `00:01:02;03` are timecodes, `1:02:03,250`, `02:03.25`, `62.5` and `1 min 2 s` running times.
+        `00:01:02:03` and `00:01:02;03` are timecodes, `1:02:03,250`, `02:03.25`, `62.5`, `1'02"` and `1 min 2 s` running
+        times.
         """
         text = text.strip().strip("[]()<>").strip()
         four = _FOUR.fullmatch(text)
@@ -80,8 +83,13 @@ class Clock:
                 return (int(one) * 60 + int(fraction.ljust(2, "0"))) * SAMPLE_RATE
             return int(one) * SAMPLE_RATE + _fraction(fraction)
         if _WHOLE.fullmatch(text):
-            number = int(text)
-            return self.rate.first_sample(number) if self.means.get("whole") == "frames" else number * SAMPLE_RATE
+            number, unit = int(text), self.means.get("whole")
+            if unit == "milliseconds":
+                return number * SAMPLE_RATE // 1000
+            return self.rate.first_sample(number) if unit == "frames" else number * SAMPLE_RATE
+        primes = _PRIMES.fullmatch(text)
+        if primes:
+            return (int(primes[1]) * 60 + int(primes[2])) * SAMPLE_RATE
         frames = _FRAMES.fullmatch(text)
         if frames:
             return self.rate.first_sample(int(frames[1]))
@@ -118,7 +126,7 @@ class Clock:
         whole = self.sample(text)
         if whole is not None:
             return whole, None
-        parts = RANGE.split(text.strip().strip("[]()<>"), maxsplit=1)
+        parts = _parts(text)
         if len(parts) == 2:
             return self.sample(parts[0]), self.sample(parts[1])
         return None, None
@@ -137,6 +145,15 @@ class Clock:
             inquiry.doubt(f"{what} ends before it begins, so it gets no slot")
             return None
         return Span(first, last)
+
+
+def _parts(text: str) -> list[str]:
+    """The two times of a range, which a mark parts or a space; else the one."""
+    text = text.strip().strip("[]()<>")
+    parts = RANGE.split(text, maxsplit=1)
+    apart = text.split()
+    is_two = len(parts) == 1 and len(apart) == 2 and all(part[0].isdigit() and ":" in part for part in apart)
+    return apart if is_two else parts
 
 
 def _fraction(digits: str | None) -> int:
@@ -179,18 +196,20 @@ def learn(
         header: names of the columns that hold times; “frames” or “seconds” in them decides.
     """
     known = list(rows)[:2000]
-    cells = [part for start, end, _ in known for part in (*RANGE.split(start.strip("[]() ")), end.strip()) if part]
+    cells = [part for start, end, _ in known for part in (*_parts(start), end.strip()) if part]
     clock = Clock(rate)
     clock = _counting(clock, cells, inquiry)
     named = " ".join(header).casefold()
 
     def weigh(shape: Shape, cell: str, meanings: Sequence[tuple[str, str]], likely: str | None = None) -> None:
         nonlocal clock
-        (usual, _), (other, _) = meanings
+        usual = meanings[0][0]
         readings = {value: replace(clock, means={**clock.means, shape: value}) for value, _ in meanings}
         if likely is None:
             # The usual meaning holds until the words speak clearly against it.
-            likely = other if _implausible(clock, known) - _implausible(readings[other], known) > 1.0 else usual
+            far = {value: _implausible(readings[value], known) for value, _ in meanings[1:]}
+            other = min(far, key=lambda value: far[value])
+            likely = other if _implausible(clock, known) - far[other] > 1.0 else usual
         clock = readings[inquiry.ask(f"clock-{shape}", f"{cell} is", meanings, likely)]
 
     three = [found for cell in cells if (found := _THREE.fullmatch(cell))]
@@ -207,7 +226,9 @@ def learn(
     whole = [cell for cell in cells if _WHOLE.fullmatch(cell)]
     if whole:
         likely = "frames" if re.search(r"fram|bilder|images", named) else in_seconds
-        weigh("whole", whole[-1], [("seconds", "seconds"), ("frames", "frames")], likely)
+        likely = "milliseconds" if re.search(r"\bms\b|milli", named.replace("_", " ")) or named.endswith("ms") else likely
+        meanings = [("seconds", "seconds"), ("frames", "frames"), ("milliseconds", "milliseconds")]
+        weigh("whole", whole[-1], meanings, likely)
     return replace(clock, origin=_origin(clock, cells, start_frame, inquiry))
 
 

@@ -127,15 +127,20 @@ export function InputChooser({ production }: { production: Production }) {
 
 type ChannelProps = { channel: number; chosen: boolean; disabled: boolean; onChoose: () => void }
 
+/** What is left of a channel's level after a second of silence. */
+const FALLS = 0.007
+
 /** One channel of the input, with what comes from it now: whoever speaks sees which one is theirs. */
 function Channel({ channel, chosen, disabled, onChoose }: ChannelProps) {
   const engine = useEngine()
   const bar = useRef<HTMLElement>(null)
   useEffect(() => {
-    let held = 0
+    let [held, drawn] = [0, performance.now()]
     const draw = () => {
       if (!bar.current) return
-      held = Math.max(engine.recorder.peakOf(channel), held * 0.92)
+      const now = performance.now()
+      held = Math.max(engine.recorder.peakOf(channel), held * FALLS ** ((now - drawn) / 1000))
+      drawn = now
       const share = Math.max(0, Math.min(1, 1 + (20 * Math.log10(Math.max(held, 1e-4))) / 60))
       bar.current.style.transform = `scaleX(${share.toFixed(2)})`
     }

@@ -1,0 +1,151 @@
+"""What stands around the words of a script and is not read: titles, page marks, directions for the reader."""
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+from fendo_core.script.intake.inquiry import Inquiry, counted
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
+
+_PAGE = re.compile(
+    r"^(?:.{0,60}?[\s|–—-])?\W{0,3}(?:page|seite|p[áa]gina|pagina|стр(?:аница|\.)?|s\.|p\.)\s*\d{1,3}(?:\s*(?:of|/|"
+    r"von|de|di|sur|van|из)\s*"
+    r"\d{1,3})?\W*$",
+    re.IGNORECASE,
+)
+
+
+def without_page_marks(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs without “Page 2 of 6”, with the title beside it, where these come again and differ by numbers alone."""
+    marks: dict[str, list[int]] = {}
+    for place, each in enumerate(found):
+        if _PAGE.match(each.text):
+            marks.setdefault(re.sub(r"\d+", "#", each.text), []).append(place)
+    gone = {place for places in marks.values() if len(places) >= 2 for place in places}
+    if not gone or len(gone) > 0.6 * len(found):
+        return list(found)
+    inquiry.doubt(f"left out {counted(len(gone), 'page mark', 'page marks')}, such as “{found[min(gone)].text[:40]}”")
+    return [each for place, each in enumerate(found) if place not in gone]
+
+
+_TOLD = re.compile(
+    r"^(?:client|customer|product|project|production|(?:working |film )?title|programme|program|series|season|episode|date|"
+    r"version|draft|revision|rev\.?|status|duration|length|(?:total )?running time|runtime|trt|agency|writer|written by|"
+    r"author|producer|director|prepared by|job(?: no\.?| number)?|file(?: ?name)?|spot|language|format|word ?count|words|"
+    r"deadline|contact|copyright|kunde|projekt|titel|filmtitel|datum|fassung|stand|dauer|länge|autor(?:in)?|sprache|"
+    r"agentur|"
+    r"redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
+    r"duración|idioma|progetto|titolo|data|versione|durata|autore|lingua|klant|opdrachtgever|datum|lengte|taal|клиент|"
+    r"проект|"
+    r"название|дата|версия|длительность|хронометраж|автор|язык)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
+    r"^\(?\d[\d.,]* words?\b.{0,40}$|^\[[a-z]{2,6}:[^\[\]]*\]$",
+    re.IGNORECASE,
+)
+
+
+def tells_of_it(name: str, value: str) -> bool:
+    """Whether a name and what it names are of the script and not in it: client, date, version."""
+    return bool(_TOLD.match(f"{name.strip(' :')}: {value.strip() or '-'}"))
+
+
+_END = re.compile(r"^\W*(?:the end|end|ends|end of (?:script|film|programme)|ende|fin|fine|конец)\W*$", re.IGNORECASE)
+MOST_TITLES, LONGEST_TITLE = 4, 70
+
+
+def without_titles(found: Sequence[Paragraph], inquiry: Inquiry, is_more: Callable[[str], bool]) -> list[Paragraph]:
+    """Paragraphs without what stands above the first that is read (title, client, version, date), and “The end”.
+
+    Args:
+        found: the paragraphs.
+        inquiry: asked whether these are lines.
+        is_more: tells a time, a name, a direction or a heading: with these the script has begun.
+    """
+    head, titles = 0, 0
+    for each in found:
+        told = bool(_TOLD.match(each.text))
+        short = each.heading or (len(each.text) <= LONGEST_TITLE and not each.text.endswith(SENTENCE_ENDS))
+        if each.slot or not (told or (short and titles < MOST_TITLES and not is_more(each.text))):
+            break
+        head, titles = head + 1, titles + (not told)
+    last = len(found) - 1 if len(found) - head > 2 and _END.match(found[-1].text) else len(found)
+    more = [each.heading or is_more(each.text) for each in found[head:last]]
+    rest = [each.text for each, is_one in zip(found[head:last], more, strict=True) if not is_one]
+    whole = sum(text.endswith(SENTENCE_ENDS) for text in rest)
+    if len(found) - head < 2 or (whole < 0.8 * len(rest) and not any(more)):
+        head = 0
+    around = [*found[:head], *found[last:]]
+    if not around:
+        return list(found)
+    said = " / ".join(each.text for each in around)
+    options = (("out", "left out"), ("lines", "lines"))
+    asked = f"“{said if len(said) < 40 else said[:39] + '…'}”, around the words, is"
+    return list(found) if inquiry.ask("titles", asked, options, "out") == "lines" else list(found[head:last])
+
+
+_HOW = re.compile(
+    r"(?:\d+(?:[.,]\d+)?\s?(?:s|secs?|seconds?|sek)\.?$|(?:long |short |slight |brief |little |dramatic )?(?:pauses?|"
+    r"beat|breath|breathes?|sfx|fx|music|laugh(?:s|ing|ter)?|chuckles?|"
+    r"sighs?|sighing|whisper(?:s|ed|ing)?|soft(?:ly|er)?|slow(?:ly|er)?|quiet(?:ly|er)?|loud(?:ly|er)?|warm(?:ly|er)?|"
+    r"smil(?:e|es|ing)|"
+    r"cheerful(?:ly)?|serious(?:ly)?|urgent(?:ly)?|excited(?:ly)?|gently|firmly|silence|emphasis|emphasi[sz]e|break|fade|"
+    r"bright(?:ly|er)?|sad(?:ly)?|angr(?:y|ily)|stille|kurze pause|atempause|leise|laut|langsam|lächelnd|lacht|"
+    r"flüsternd|musik|"
+    r"silence|doucement|lentement|souriant|rires?|musique|pausa|silencio|silenzio|piano|lentamente|sonriendo|"
+    r"sorridendo|risas?|"
+    r"música|musica|пауза|тихо|медленно|смеётся|шёпотом|музыка)\b)",
+    re.IGNORECASE,
+)
+_SAID_AS = re.compile(r"(?:[^\W\d_]+-)+[^\W\d_]+")
+_INSIDE = re.compile(r"\s*(?:\[([^\[\]]{1,40})\]|\(([^()]{1,40})\)|<([^<>]{1,40})>|\{([^{}]{1,40})\})")
+_IN_FRONT = re.compile(r"^\s*(?:\[([^\W\d_][^\[\].!?]{0,40})\]|\(([^\W\d_][^().!?]{0,40})\))\s+(?=[\"“„«'‘¿¡]*[^\W\d_])")
+MOST_WORDS, LONGEST_WORD, LONGEST = 4, 60, 10_000
+
+
+def _directions(text: str) -> list[tuple[int, int, str, str]]:
+    """Directions in a text: (first, last, what it says, the word before it)."""
+    made: list[tuple[int, int, str, str]] = []
+    if len(text) > LONGEST:
+        return made
+    front = _IN_FRONT.match(text)
+    if front:
+        said = front[1] or front[2]
+        behind = text[front.end() :].lstrip("\"“„«'‘¿¡")
+        small = said[0].islower() or said.isupper() or _HOW.match(said)
+        if small and len(said.split()) <= MOST_WORDS and behind[:1].upper() == behind[:1]:
+            made.append((front.start(), front.end(), said, ""))
+    for found in _INSIDE.finditer(text, made[0][1] if made else 0):
+        square, round_, angled, curly = found.groups()
+        said = (square or round_ or angled or curly).strip()
+        shouted = not round_ and said.isupper() and len(said) > 2
+        before = text[max(0, found.start() - LONGEST_WORD) : found.start()].split()
+        parts = said.split("-")
+        if round_ and before and _SAID_AS.fullmatch(said) and any(map(str.isupper, parts)) and any(map(str.islower, parts)):
+            made.append((found.start(), found.end(), f"“{before[-1]}” is said {said}", ""))
+        elif (_HOW.match(said) and len(said.split()) <= MOST_WORDS) or shouted:
+            made.append((found.start(), found.end(), said, before[-1].strip(',.;:!?“”"') if before else ""))
+    return made
+
+
+def without_directions(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs whose directions in brackets, “(softly)”, “[beat]”, became notes, "
+    "each with the word that it stands behind."""
+    told = [_directions(each.text) for each in found]
+    first = next((each.text[one[0][0] : one[0][1]].strip() for each, one in zip(found, told, strict=True) if one), None)
+    if first is None:
+        return list(found)
+    options = (("notes", "notes for the reader"), ("words", "words"))
+    asked = f"{first}{' …' if sum(map(len, told)) > 1 else ''} in the words is"
+    if inquiry.ask("directions", asked, options, "notes") == "words":
+        return list(found)
+    made = []
+    for each, inside in zip(found, told, strict=True):
+        kept, at = "", 0
+        for start, end, _, _ in inside:
+            kept, at = f"{kept}{each.text[at:start]} ", end
+        kept = re.sub(r"\s+([,.;:!?…])", r"\1", " ".join((kept + each.text[at:]).split()))
+        if not inside or not any(letter.isalnum() for letter in kept):
+            made.append(each)
+            continue
+        notes = [f"{said} after “{before}”" if before else said for _, _, said, before in inside]
+        made.append(noted(replace(each, text=kept), [each.notes, *notes]))
+    return made

@@ -1,0 +1,43 @@
+"""A paragraph of a script, with what was noted beside it."""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from fendo_core.script.lines import LONGEST_NOTES
+from fendo_core.timebase import Span
+
+SENTENCE_ENDS = tuple('.!?…:;"”»)]。！？')
+
+
+@dataclass(frozen=True, slots=True)
+class Paragraph:
+    """Words that stand together, with what was noted beside them."""
+
+    text: str
+    notes: str = ""
+    slot: Span | None = None
+    reader: str = ""
+    fresh: bool = True
+    """Whether it begins behind an empty row."""
+    heading: bool = False
+    """Whether the document calls it a title or a heading."""
+
+
+def noted(paragraph: Paragraph, notes: Iterable[str]) -> Paragraph:
+    """A paragraph with these notes."""
+    return replace(paragraph, notes="\n".join(filter(None, notes))[:LONGEST_NOTES])
+
+
+def to_notes(found: Sequence[Paragraph], goes: Callable[[Paragraph], bool]) -> list[Paragraph]:
+    """Paragraphs of which some become notes of the next one, or of the last."""
+    kept: list[Paragraph] = []
+    held: list[str] = []
+    for each in found:
+        if goes(each):
+            held += filter(None, (each.text.strip("()[]♪♫ .:"), each.notes))
+            continue
+        kept.append(noted(each, [*held, each.notes]))
+        held = []
+    if held and kept:
+        kept[-1] = noted(kept[-1], [kept[-1].notes, *held])
+    return kept

@@ -1,0 +1,210 @@
+"""Ways to write a script, each in a few rows with the lines that are meant. Longer files: `tests/sent_scripts.py`."""
+
+from fractions import Fraction
+
+import pytest
+
+from fendo_core.script.intake import ScriptRefused, read_script
+from fendo_core.timebase import SAMPLE_RATE, FrameRate
+from sent_scripts import docx, par, run, word_table
+
+FERRY, NOBODY, SALT = "The ferry leaves.", "Nobody waits.", "Salt remains."
+PLAIN = [(FERRY, None, "", ""), (NOBODY, None, "", ""), (SALT, None, "", "")]
+TIMED = [(FERRY, (12, 18), "", ""), (NOBODY, (20, 24), "", "")]
+NAMED = [(FERRY, None, "", "NARRATOR"), (NOBODY, None, "", "NARRATOR")]
+
+ODD = {
+    "VO 1 (00:12–00:18)\nThe ferry leaves.\n\nVO 2 (00:20–00:24)\nNobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
+    ],
+    "SCENE 1 - THE HARBOUR\n\nNARRATOR\nThe ferry leaves.\n\nSCENE 2 - THE BELL\n\nNARRATOR\nNobody waits.\n": [
+        ("The ferry leaves.", None, "SCENE 1 - THE HARBOUR", "NARRATOR"),
+        ("Nobody waits.", None, "SCENE 2 - THE BELL", "NARRATOR"),
+    ],
+    "IN: 10:00:12:00 OUT: 10:00:18:00\nThe ferry leaves.\n\nIN: 10:00:20:00 OUT: 10:00:24:00\nNobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
+    ],
+    "Line 1 [10:00:12:00 - 10:00:18:00]: The ferry leaves.\nLine 2 [10:00:20:00 - 10:00:24:00]: Nobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
+    ],
+    "Slide 1\nThe ferry leaves.\n\nSlide 2: The bell\nNobody waits.\n(pause)\nSalt remains.\n": [
+        ("The ferry leaves.", None, "Slide 1", ""), ("Nobody waits.", None, "Slide 2: The bell", ""),
+        ("Salt remains.", None, "pause", ""),
+    ],
+    "0:00:12.000,0:00:18.000\nThe ferry leaves.\n\n0:00:20.000,0:00:24.000\nNobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
+    ],
+    "| Time | Picture | Narration |\n|---|:---:|---|\n| 0:12-0:18 | harbour | The ferry leaves. |\n": [
+        ("The ferry leaves.", (12, 18), "", ""),
+    ],
+    "1) 00:00:12 The ferry leaves.\n2) 00:00:20 Nobody waits.\n3) 00:00:26 - 00:00:28 Salt remains.\n": [
+        ("The ferry leaves.", (12, 20), "", ""), ("Nobody waits.", (20, 26), "", ""), ("Salt remains.", (26, 28), "", ""),
+    ],
+    "NARRATOR (warm, slow): The ferry leaves.\nNARRATOR: Nobody waits.\n": [
+        ("The ferry leaves.", None, "warm, slow", "NARRATOR"), ("Nobody waits.", None, "", "NARRATOR"),
+    ],
+    # What stands around the words
+    "The Salt Road\nVersion 3 - final\n\nThe ferry leaves.\n\nNobody waits.\n\nSalt remains.\n\n- END -\n": PLAIN,
+    "Client: Harbour Bakery\nLänge: 0'30\n(12 words / 0:08)\n\nThe ferry leaves.\nNobody waits.\nSalt remains.\n": PLAIN,
+    "The ferry leaves.\n\nSalt v3 - Page 1 of 2\n\nNobody waits.\n\nSalt v3 - Page 2 of 2\n\nSalt remains.\n": PLAIN,
+    "The ferry leaves.\n\n***\n\nNobody waits.\n\n-----\n\nSalt remains.\n": PLAIN,
+    "Salt is what\n\nremains when\n\nthe wind is gone\n": [
+        ("Salt is what", None, "", ""), ("remains when", None, "", ""), ("the wind is gone", None, "", ""),
+    ],
+    "- The ferry leaves.\n- Nobody waits.\n- Salt remains.\n": PLAIN,
+    # What is heard in the film
+    "NARRATION: The ferry leaves.\n\nSOT ANNA MILLER: I live here.\n\nNARRATION: Nobody waits.\n": PLAIN[:2],
+    "Text 1\nThe ferry leaves.\n\nO-Ton Anna Miller\nI live here.\n\nText 2\nNobody waits.\n": PLAIN[:2],
+    "COMMENTAIRE 1 : The ferry leaves.\n\nITW ANNE : I live here.\n\nCOMMENTAIRE 2 : Nobody waits.\n": PLAIN[:2],
+    "Grab a coffee: it is late.\n\nInterview rooms are cold.\n": [
+        ("Grab a coffee: it is late.", None, "", ""), ("Interview rooms are cold.", None, "", ""),
+    ],
+    # Directions in the words
+    "The ferry [beat] leaves.\n\n(softly) Nobody <pause 1s> waits.\n\nSalt remains. [MUSIC SWELLS]\n": [
+        (FERRY, None, "beat after “ferry”", ""), (NOBODY, None, "softly\npause 1s after “Nobody”", ""),
+        (SALT, None, "MUSIC SWELLS after “remains”", ""),
+    ],
+    "The bell (cast in 1754) rings.\n\nIt weighs 40 kg (88 lb).\n": [
+        ("The bell (cast in 1754) rings.", None, "", ""), ("It weighs 40 kg (88 lb).", None, "", ""),
+    ],
+    "Orsey (OR-see) is cold.\n": [("Orsey is cold.", None, "“Orsey” is said OR-see", "")],
+    # Names
+    "NARRATOR (slowly)\nThe ferry leaves.\n\nNARRATOR (brighter)\nNobody waits.\n\nANNA (off)\nSalt remains.\n": [
+        (FERRY, None, "slowly", "NARRATOR"), (NOBODY, None, "brighter", "NARRATOR"), (SALT, None, "", "ANNA"),
+    ],
+    "SFX: GULLS\nVO: The ferry leaves.\nMUSIC: UNDER\nFVO: Nobody waits.\n": [
+        (FERRY, None, "GULLS", ""), (NOBODY, None, "UNDER", "FVO"),
+    ],
+    "FADE IN:\n\nEXT. HARBOUR - DAWN\n\nGulls. A ferry.\n\nNARRATOR (V.O.)\nThe ferry leaves.\n\nCUT TO:\n\n"
+    "NARRATOR (V.O.)\n"
+    "Nobody waits.\n": [
+        (FERRY, None, "FADE IN\nEXT. HARBOUR - DAWN\nGulls. A ferry.", "NARRATOR"), (NOBODY, None, "CUT TO", "NARRATOR"),
+    ],
+    "NARRATOR\tThe ferry leaves.\nNARRATOR\tNobody waits.\n": NAMED,
+    "NARRATOR - The ferry leaves.\nNARRATOR - Nobody waits.\n": NAMED,
+    "[NARRATOR] The ferry leaves.\n[NARRATOR] Nobody waits.\n": NAMED,
+    "**NARRATOR:** The ferry leaves.\n\n**NARRATOR:** Nobody waits.\n": NAMED,
+    # Times
+    "01 00:00:12 – 00:00:18 The ferry leaves.\n02 00:00:20 – 00:00:24 Nobody waits.\n"
+    "03 00:00:30 – 00:00:34 Salt remains.\n": [
+        *TIMED, (SALT, (30, 34), "", ""),
+    ],
+    "The ferry leaves. (0:12-0:18)\nNobody waits. (0:20-0:24)\n": TIMED,
+    "0.12 - 0.18  The ferry leaves.\n0.20 - 0.24  Nobody waits.\n": TIMED,
+    "0'12'' The ferry leaves.\n0'20'' Nobody waits.\n0'26'' Salt remains for very long.\n": [
+        (FERRY, (12, 20), "", ""), (NOBODY, (20, 26), "", ""), ("Salt remains for very long.", (26, 27.8), "", ""),
+    ],
+    "TC IN 10:00:12:00\nTC OUT 10:00:18:00\nThe ferry leaves.\n\nTC IN 10:00:20:00\nTC OUT 10:00:24:00\n"
+    "Nobody waits.\n": TIMED,
+    "CUE 1  IN: 10:00:12:00  OUT: 10:00:18:00  DUR: 06:00\nThe ferry leaves.\n\nCUE 2  IN: 10:00:20:00  OUT: 10:00:24:00\n"
+    "Nobody waits.\n": TIMED,
+    "[ti:Salt]\n[00:12.00]The ferry leaves.\n[00:20.00]Nobody waits.\n[00:24.00]Salt remains for very long.\n": [
+        (FERRY, (12, 20), "", ""), (NOBODY, (20, 24), "", ""), ("Salt remains for very long.", (24, 25.8), "", ""),
+    ],
+    # Subtitles
+    "1\n00:00:12,000 --> 00:00:18,000\nThe ferry leaves.\n2\n00:00:20,000 --> 00:00:24,000\nNobody waits.\n": TIMED,
+    "WEBVTT\n\nNOTE seen\n\n00:12.000 --> 00:18.000 line:0\nThe ferry leaves.\n\n00:20.000 --> 00:24.000\n"
+    "Nobody waits.\n": [
+        (FERRY, (12, 18), "seen", ""), TIMED[1],
+    ],
+    '<?xml version="1.0"?>\n'
+    '<tt xmlns="http://www.w3.org/ns/ttml" xmlns:ttp="http://www.w3.org/ns/ttml#parameter" ttp:tickRate="10">'
+    '<body><div><p begin="120t" end="00:00:18.000">The <span>ferry</span><br/>leaves.</p><p begin="20s" '
+    'dur="4s">Nobody waits.</p>'
+    "</div></body></tt>": TIMED,
+    '{"text": "x", "segments": [{"start": 12.0, "end": 18, "text": " The ferry leaves."}, {"start": 20, "end": 24, "text": '
+    '"Nobody waits."}]}': TIMED,
+    '[{"startMs": 12000, "endMs": 18000, "text": "The ferry leaves."}, {"startMs": 20000, "endMs": 24000, '
+    '"text": "Nobody waits."}]':
+    TIMED,
+    # Tables
+    "Filename,Prompt\na.wav,The ferry leaves.\nb.wav,Nobody waits.\nc.wav,Salt remains.\n": PLAIN,
+    "Wo,Was\nhere,The ferry leaves.\nthere,Nobody really waits.\nthere,Salt always remains.\n": [
+        (FERRY, None, "", ""), ("Nobody really waits.", None, "", ""), ("Salt always remains.", None, "", ""),
+    ],
+    "Name,Description,In,Out,Type\nVO 1,The ferry leaves.,00:00:12:00,00:00:18:00,Comment\n"
+    "VO 2,Nobody waits there.,00:00:20:00,00:00:24:00,Comment\n": [TIMED[0], ("Nobody waits there.", (20, 24), "", "")],
+    "Time,Narration\n0:12,The ferry leaves.\n0:18,n/a\n0:20,Nobody waits.\n0:24,(no narration)\n": TIMED,
+    'TC,Narration\n"10:00:12:00\n10:00:18:00",The ferry leaves.\n"10:00:20:00\n10:00:24:00",Nobody waits.\n': TIMED,
+    "start_ms,end_ms,text\n12000,18000,The ferry leaves.\n20000,24000,Nobody waits.\n": TIMED,
+    "Narrator,The ferry leaves.,calm\nNarrator,Nobody waits.,calm\n": [
+        (FERRY, None, "", "Narrator"), (NOBODY, None, "", "Narrator"),
+    ],
+}  # fmt: skip
+
+
+def told(found):
+    """Words, slot in seconds, notes and reader of each line."""
+    slots = [(d.slot.start / SAMPLE_RATE, d.slot.end / SAMPLE_RATE) if d.slot else None for d in found.drafts]
+    return [(d.text, slot, d.notes, d.reader) for d, slot in zip(found.drafts, slots, strict=True)]
+
+
+def read(name, data, **choices):
+    data = data.encode() if isinstance(data, str) else data
+    return read_script(name, data, FrameRate(Fraction(25)), 10 * 3600 * 25, choices=choices)
+
+
+def ending(text):
+    """A file's ending, where it is more than a hint."""
+    table = text.count(",") > 2 and text.splitlines()[0].count(",") and not text.startswith(("0:", "[", "{", "1\n", "Grab"))
+    return ".md" if text.startswith("|") else ".csv" if table else ".txt"
+
+
+@pytest.mark.parametrize("text", ODD)
+def test_odd_ways_to_write_a_script(text):
+    assert told(read(f"a{ending(text)}", text)) == ODD[text]
+
+
+def heading(text):
+    return f'<w:p><w:pPr><w:pStyle w:val="Heading1"/></w:pPr>{run(text)}</w:p>'
+
+
+def test_odd_documents():
+    parts = docx(heading("The Salt Road") + par(run(FERRY)) + heading("The bell") + par(run(NOBODY)) + par(run(SALT)))
+    assert told(read("a.docx", parts)) == [PLAIN[0], (NOBODY, None, "The bell", ""), PLAIN[2]]
+    assert [row[0] for row in told(read("a.docx", parts, headings="words", titles="lines"))] == [
+        "The Salt Road", FERRY, "The bell", NOBODY, SALT,
+    ]  # fmt: skip
+    ordered = word_table([["Client", "Harbour Bakery"], ["Version", "3"]]) + par(run(FERRY)) + par(run(NOBODY))
+    assert told(read("a.docx", docx(ordered))) == PLAIN[:2]
+    slides = [
+        word_table([["Slide", str(n)], ["Visual", "The harbour"], ["Narration", text]])
+        for n, text in enumerate([FERRY, NOBODY])
+    ]
+    assert told(read("a.docx", docx("".join(slides)))) == PLAIN[:2]
+    rows = [
+        ["TC", "Bild", "Text / Ton"],
+        ["00:12", "Hafen", f"OFF:\n{FERRY}\nO-TON ANNA:\nI live here."],
+        ["00:18", "Uhr", "MUSIK"],
+    ]
+    rows += [["00:20", "Uhr", f"OFF:\n{NOBODY}"], ["00:24", "Uhr", f"OFF: {SALT}"]]
+    cells = word_table(rows).replace("\n", "</w:t><w:br/><w:t>")
+    assert [row[:2] for row in told(read("a.docx", docx(cells)))][:2] == [row[:2] for row in TIMED]
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "why"),
+    [
+        ("a.json", '{"a": ' * 100_000, "damaged"),
+        ("a.json", '["The ferry leaves."]', "no list of lines"),
+        ("a.ttml", '<tt xmlns="http://www.w3.org/ns/ttml"><body>', "damaged"),
+        ("a.ttml", '<!DOCTYPE tt [<!ENTITY a "b">]><tt>&a;</tt>', "XML|damaged|words"),
+    ],
+)
+def test_data_without_lines_is_refused_in_words(name, data, why):
+    with pytest.raises(ScriptRefused, match=why):
+        read(name, data)
+
+
+@pytest.mark.parametrize("key", ["titles", "bites", "numbered", "directions", "headings"])
+def test_what_is_left_out_comes_back_when_asked(key):
+    text = (
+        "The Salt Road\n\nScene 1\n\nText 1\nThe ferry [beat] leaves.\n\nO-Ton Anna Miller\nI live here.\n\nScene 2\n\n"
+        "Text 2\nNobody waits.\n\nSalt remains.\n"
+    )
+    found = read("a.txt", text)
+    assert [row[0] for row in told(found)] == [FERRY, NOBODY, SALT]
+    (question,) = [one for one in found.questions if one.key == key]
+    other = next(value for value, _ in question.options if value != question.chosen)
+    more = [row[0] for row in told(read("a.txt", text, **{key: other}))]
+    assert len(" ".join(more)) > len(" ".join((FERRY, NOBODY, SALT)))
