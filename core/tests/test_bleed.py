@@ -54,15 +54,15 @@ def scene(seed: int, kind: str, below: float | None) -> tuple[np.ndarray, np.nda
 @pytest.mark.parametrize("kind", ["speech", "noise"])
 @pytest.mark.parametrize("below", [25.0, 32.0, 38.0])
 def test_bleed_is_found_with_its_level(kind, below):
-    found = [bleed(*scene(seed, kind, below)) for seed in range(100, 112)]
-    assert sum(one is not None for one in found) >= 11
+    found = [bleed(*scene(seed, kind, below)) for seed in range(100, 108)]
+    assert sum(one is not None for one in found) >= 7
     off = [abs(one.below - below) for one in found if one]
     assert np.median(off) < 2.0 and all(one.below <= HEARD for one in found if one)
 
 
 @pytest.mark.parametrize("kind", ["speech", "noise"])
 def test_where_nothing_leaks_nothing_is_said(kind):
-    found = [bleed(*scene(seed, kind, None)) for seed in range(200, 224)]
+    found = [bleed(*scene(seed, kind, None)) for seed in range(200, 216)]
     assert sum(one is not None for one in found) <= 1
 
 

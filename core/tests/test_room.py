@@ -29,7 +29,7 @@ def test_the_a_curve_is_that_of_the_standard():
 
 def test_hum_is_found_with_its_mains_and_its_level_and_never_where_there_is_none():
     found = wrong = 0
-    for seed in range(40):
+    for seed in range(24):
         rng = rng_of(seed)
         quiet = noises.room_noise(LENGTH, rng.uniform(-75, -60), rng) + noises.rumble(LENGTH, rng.uniform(-75, -62), rng)
         mains = (50, 60)[seed % 2]
@@ -37,12 +37,12 @@ def test_hum_is_found_with_its_mains_and_its_level_and_never_where_there_is_none
         room = listen(quiet + noises.hum(LENGTH, level, rng, mains * rng.uniform(0.998, 1.002)))
         found += room.mains == mains and abs(room.hum - level) < 3.0
         wrong += listen(quiet).mains != 0
-    assert found >= 38 and wrong <= 1, (found, wrong)
+    assert found >= 23 and wrong <= 1, (found, wrong)
 
 
 def test_hiss_rumble_and_clicks_are_found_in_other_rooms_and_not_where_there_are_none():
     found, wrong = dict.fromkeys(("hiss", "rumble", "clicks"), 0), dict.fromkeys(("hiss", "rumble", "clicks"), 0)
-    for seed in range(40, 80):
+    for seed in range(40, 64):
         rng = rng_of(seed)
         quiet = noises.room_noise(LENGTH, rng.uniform(-76, -68), rng)
         clicks = [(int(at), noises.mouth_click(rng.uniform(-46, -30), rng)) for at in np.linspace(0.1, 0.9, 5) * LENGTH]
@@ -51,10 +51,11 @@ def test_hiss_rumble_and_clicks_are_found_in_other_rooms_and_not_where_there_are
             "rumble": quiet + noises.rumble(LENGTH, rng.uniform(-62, -50), rng),
             "clicks": noises.sprinkle(quiet, clicks),
         }
+        said = " ".join(one.found for one in advice(listen(quiet)))
         for name, sound in worn.items():
             found[name] += name in " ".join(one.found for one in advice(listen(sound)))
-            wrong[name] += name in " ".join(one.found for one in advice(listen(quiet)))
-    assert min(found.values()) >= 38 and max(wrong.values()) <= 2, (found, wrong)
+            wrong[name] += name in said
+    assert min(found.values()) >= 23 and max(wrong.values()) <= 1, (found, wrong)
 
 
 def test_hiss_rumble_clicks_and_speech_are_told_apart():

@@ -1,5 +1,5 @@
 /** Milliseconds that are waited before the next frame: none while something moves, about thirty frames a second for a level. */
-export const PACES = { moving: 0, level: 20, rest: 100 } as const
+const PACES = { moving: 0, level: 20, rest: 100 } as const
 export type Pace = keyof typeof PACES
 const AWAKE_MS = 600
 /** What a hand does on the page: something may be about to move. */

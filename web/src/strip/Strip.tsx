@@ -10,7 +10,7 @@ import { sayProblem } from '../app/Said'
 import { firstEndingAfter, firstSample, frameAt, SAMPLE_RATE, type Span, secondsText } from '../engine/time'
 import { fitted, inksOf, onResize } from '../page/drawing'
 import { type Wave, waveQuery } from '../page/wave'
-import { drawMark, drawPlayhead, drawStrip, FILM, POINT, SLOT } from './draw'
+import { drawMark, drawStrip, FILM, POINT, SLOT } from './draw'
 import { following, type Hold, holdAt, kept, movedSlot, nearestEdge, sampleAt, type View, xOf, zoomed } from './layout'
 
 /** The line whose slot holds a position. */
@@ -60,6 +60,7 @@ export function Strip({ production }: { production: Production }) {
   const queries = useQueryClient()
   const still = useRef<HTMLCanvasElement>(null)
   const moving = useRef<HTMLCanvasElement>(null)
+  const pin = useRef<HTMLSpanElement>(null)
   const view = useRef<View>({ first: -SAMPLE_RATE, perPoint: 2400 })
   const dirty = useRef(true)
   const pictures = useRef(new Map<string, HTMLImageElement>())
@@ -122,6 +123,7 @@ export function Strip({ production }: { production: Production }) {
     }
     let last = Number.NaN
     let shown = ''
+    let marked = ''
     let inks = inksOf(front)
     let box = { width: 0, height: 0 }
     const measure = () => {
@@ -147,9 +149,9 @@ export function Strip({ production }: { production: Production }) {
       last = position
       const x = Math.round(xOf(position, view.current) * devicePixelRatio) / devicePixelRatio
       const busy = ['recording', 'finishing'].includes(engine.recorder.state.value.kind)
-      const head = `${x} ${busy}`
-      if (!dirty.current && head === shown) return
-      shown = head
+      const place = `translateX(${x}px)`
+      if (place !== shown) pin.current!.style.transform = shown = place
+      pin.current!.dataset.busy = String(busy)
       if (dirty.current) {
         inks = inksOf(front)
         const parts = {
@@ -162,13 +164,15 @@ export function Strip({ production }: { production: Production }) {
         }
         drawStrip(back.getContext('2d')!, width, height, view.current, parts, inks)
       }
-      const ctx = front.getContext('2d')!
-      ctx.clearRect(0, 0, width, height)
       const mark = cut.current
       const { from, to } = useDesk.getState().point
+      const marks = `${from} ${to} ${mark?.moved && `${mark.at} ${mark.text}`}`
+      if (!dirty.current && marks === marked) return
+      marked = marks
+      const ctx = front.getContext('2d')!
+      ctx.clearRect(0, 0, width, height)
       for (const at of [from, to]) if (at !== null) drawMark(ctx, xOf(at, view.current), at === from ? 'from' : 'to', inks)
       if (mark?.moved) drawMark(ctx, xOf(mark.at, view.current), mark.text, inks)
-      drawPlayhead(ctx, x, height, busy ? inks.fire : inks.ink)
       dirty.current = false
     }
     engine.onFrame.add(draw)
@@ -422,6 +426,7 @@ export function Strip({ production }: { production: Production }) {
         onPointerMove={drag}
         onPointerUp={drop}
       />
+      <span ref={pin} className="strip-head" data-testid="strip-head" />
       <span className="strip-zoom">
         <button type="button" aria-label="see more of the programme" onClick={() => zoom(1.6)}>
           −

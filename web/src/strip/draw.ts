@@ -301,14 +301,3 @@ export function drawMark(ctx: CanvasRenderingContext2D, x: number, text: string,
   ctx.fillStyle = inks.ink
   ctx.fillText(text, x + 9, FILM.y + 21)
 }
-
-/** Where we are. */
-export function drawPlayhead(ctx: CanvasRenderingContext2D, x: number, height: number, ink: string): void {
-  ctx.fillStyle = ink
-  ctx.fillRect(Math.round(x) - 0.75, 0, 1.5, height)
-  ctx.beginPath()
-  ctx.moveTo(x - 5, 0)
-  ctx.lineTo(x + 5, 0)
-  ctx.lineTo(x, 7)
-  ctx.fill()
-}
