@@ -16,6 +16,9 @@ from fendo_core.timebase import SAMPLE_RATE
     ("written", "said"),
     [
         ("In 1911 it cost £3.5 million.", "In nineteen eleven it cost three point five million pounds."),
+        ("$10–$20 for 7 1/2 yards", "ten to twenty dollars for seven and a half yards"),
+        ("c. 1850, 6'2\" at 20°N in 4K", "circa eighteen fifty, six foot two at twenty degrees north in four K"),
+        ("the 1850s-1870s", "the eighteen fifties to eighteen seventies"),
         ("£1.50 or $1 or €20.05", "one pound fifty or one dollar or twenty euros five"),
         ("Dr. Marsh paid at 10:30 a.m.", "doctor Marsh paid at ten thirty ay M."),
         ("on 3 May 1911, and on June 21st", "on the third of May nineteen eleven, and on the twenty first of June"),

@@ -53,6 +53,7 @@ _ABBREVIATIONS = {
     "a.m.": "A M",
     "dept.": "department",
     "vol.": "volume",
+    "Vol.": "volume",
     "p.": "page",
     "pp.": "pages",
 }
@@ -307,8 +308,15 @@ _DECADES = (
     "eighties",
     "nineties",
 )
+_COMPASS = {"N": "north", "S": "south", "E": "east", "W": "west"}
 _units = "|".join(re.escape(unit) for unit in sorted(_UNITS, key=len, reverse=True))
 _RULES: tuple[tuple["re.Pattern[str]", Callable[["re.Match[str]"], str]], ...] = (
+    (re.compile(r"\bc\.\s?(?=\d{3,4}\b)"), lambda m: "circa "),
+    (re.compile(r"\b([ap])\.\s?m\.(?=\s+[a-z]|[,;:)]|$)"), lambda m: f"{m[1]}m"),
+    (re.compile(rf"([£$€¥])\s?({_NUMBER})\s?[–-]\s?\1\s?(?={_NUMBER})"), lambda m: f"{_say(m[2])} to {m[1]}"),
+    (re.compile(r"\b(\d{1,2})\s?['′’]\s?(\d{1,2})\s?(?:[\"″”]|''|’’)"), lambda m: f"{_say(m[1])} foot {_say(m[2])}"),
+    (re.compile(r"(?<=\d)\s?°\s?([NSEW])\b"), lambda m: f" degrees {_COMPASS[m[1]]}"),
+    (re.compile(r"(?<=\d)\s(?=[1-3]/[2-4](?![\d/]))"), lambda m: " and "),
     (
         re.compile(rf"(?P<sign>[£$€¥])\s?(?P<number>{_NUMBER})(?P<amount>{_AMOUNT})(?P<after>)", re.UNICODE),
         _money,
@@ -351,8 +359,10 @@ _RULES: tuple[tuple["re.Pattern[str]", Callable[["re.Match[str]"], str]], ...] =
     (re.compile(rf"\b({_YEAR}){_DASH}(\d\d)\b(?![.,]?\d)"), lambda m: f"{_year(m[1])} to {_say(m[2])}"),
     (re.compile(rf"\b(?P<when>{_WHEN})\s(?P<year>{_YEAR})\b(?![.,]\d|\s?[%°])", re.IGNORECASE), _at_year),
     (re.compile(r"\b(?P<letters>[A-Z]{1,3})-?(?P<digits>\d{1,5})(?P<tail>[A-Z]?)\b(?![.,]\d)"), _model),
+    (re.compile(r"\b(?P<number>[248]|10)K\b"), lambda m: f"{_say(m['number'])} K"),
     (re.compile(r"\b(?P<number>\d+(?:\.\d+)?)(?P<amount>[KMB])\b"), lambda m: f"{_say(m['number'])}{_amount(m['amount'])}"),
     (re.compile(rf"\b({_YEAR})\s(?=(?!{_NO_NOUNS})[a-z]{{3,}}s\b)"), lambda m: f"{_say(m[1])} "),
+    (re.compile(r"(?<=\d0s)\s?[–-]\s?(?=\d{4}s\b)"), lambda m: " to "),
     (re.compile(r"\b(1[1-9]|20)(\d)0s\b"), lambda m: _decade(m[1], m[2])),
     (re.compile(rf"\b({_NUMBER})\s?[–-]\s?(?={_NUMBER})"), lambda m: f"{_say(m[1])} to "),
     (re.compile(rf"\b(?P<number>{_NUMBER})\s?(?P<unit>{_units})(?![\w²³/])"), _unit),
