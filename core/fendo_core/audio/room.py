@@ -13,8 +13,8 @@ from fendo_core.timebase import SAMPLE_RATE
 
 SHORTEST = SAMPLE_RATE
 HARMONICS = 8
-CLEAR = 9.0
-"""dB that a harmonic stands out of what lies around it."""
+CLEAR, CLEAR_OF_LITTLE = 7.5, 14.0
+"""dB that a harmonic stands out of what lies around it; of less than 2.5 s, whose noise is ragged, more."""
 QUIET, NOISY = -60.0, -50.0
 """dBFS of noise: below the first a room is quiet, above the second it is heard with every word."""
 NOTHING = -100.0
@@ -68,13 +68,15 @@ def listen(samples: NDArray[np.float32]) -> Room:
         raise ValueError("a room is listened to for a second at least")
     sound = samples.astype(np.float64)
     hertz, density = welch(sound, SAMPLE_RATE, "hann", min(len(sound), SAMPLE_RATE), scaling="density")
+    # Hum goes on all the time: the median leaves out what comes and goes.
+    _, steady = welch(sound, SAMPLE_RATE, "hann", min(len(sound), SAMPLE_RATE), scaling="density", average="median")
     step = float(hertz[1])
 
     def level(low: float, high: float, weights: NDArray[np.float64] | float = 1.0) -> float:
         band = (hertz >= low) & (hertz < high)
         return decibels(float(np.sqrt(np.sum((density * weights)[band]) * step)))
 
-    mains, hum = _hum(hertz, density, step)
+    mains, hum = _hum(hertz, steady, step, CLEAR if len(sound) >= 2.5 * SAMPLE_RATE else CLEAR_OF_LITTLE)
     return Room(
         noise=round(decibels(float(np.sqrt(np.mean((sound - sound.mean()) ** 2)))), 1),
         weighted=round(level(10.0, 20_000.0, a_weight(hertz)), 1),
@@ -87,7 +89,7 @@ def listen(samples: NDArray[np.float32]) -> Room:
     )
 
 
-def _hum(hertz: NDArray[np.float64], density: NDArray[np.float64], step: float) -> tuple[int, float]:
+def _hum(hertz: NDArray[np.float64], density: NDArray[np.float64], step: float, clear: float) -> tuple[int, float]:
     """Mains (0: none) and the level of its harmonics. Two must be there, one of them among the first three."""
     best, loudest = 0, -120.0
     for mains in (50, 60):
@@ -97,7 +99,7 @@ def _hum(hertz: NDArray[np.float64], density: NDArray[np.float64], step: float) 
             near = np.abs(hertz - centre) <= 1.5
             beside = (np.abs(hertz - centre) <= 20.0) & (np.abs(hertz - centre) > 4.0)
             floor = float(np.median(density[beside]))
-            if 10.0 * np.log10(max(float(density[near].max()), 1e-20) / max(floor, 1e-20)) > CLEAR:
+            if 10.0 * np.log10(max(float(density[near].max()), 1e-20) / max(floor, 1e-20)) > clear:
                 there.append(number)
                 power += max(0.0, float(np.sum(density[near] - floor))) * step
         found = decibels(float(np.sqrt(power)))
