@@ -5,12 +5,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Literal
 
 import numpy as np
+from scipy.signal import butter, sosfilt
 
 from fendo_core.audio import levels
 from fendo_core.audio.speech import HOP
 from fendo_core.polish.scan import Place, PlaceKind, Sound
-from fendo_core.polish.sibilance import SHARP, sharpness
-from fendo_core.timebase import Span
+from fendo_core.polish.sibilance import sharpness
+from fendo_core.timebase import SAMPLE_RATE, Span
 
 COUNTED: dict[PlaceKind | Literal["heavy breath"], tuple[str, str]] = {
     "heavy breath": ("a heavy breath", "{} heavy breaths"),
@@ -24,7 +25,10 @@ SURE = 0.7
 """Who chooses is told of what is so sure at the least: the rest is for the scan of Polish, where it is heard."""
 
 
-HEAVY = 25.0
+_HIGH = butter(4, 150, "high", fs=SAMPLE_RATE, output="sos")
+SHARP_TOLD = -4.0
+"""dB of `sharpness`: what lies deeper depends on the words as much as on the voice."""
+HEAVY = 20.0
 """dB below the voice: a breath that lies deeper is one that listeners expect."""
 
 
@@ -42,7 +46,7 @@ def heard_in(samples: Sound, phrases: Sequence[Span], places: Iterable[Place]) -
         below <= HEAVY for below in _below(samples, phrases, [one.span for one in sure if one.kind == "breath"])
     ):
         found["heavy breath"] = heavy
-    if (sharp := sharpness(samples, phrases)) is not None and sharp > SHARP:
+    if (sharp := sharpness(samples, phrases)) is not None and sharp > SHARP_TOLD:
         found["sharp"] = round(-sharp, 1)
     hum = next((place for place in sure if place.kind == "hum"), None)
     return found | ({"hum": hum.settings["below"]} if hum else {})
@@ -50,7 +54,8 @@ def heard_in(samples: Sound, phrases: Sequence[Span], places: Iterable[Place]) -
 
 def _below(samples: Sound, phrases: Sequence[Span], breaths: Sequence[Span]) -> list[float]:
     """dB by which each breath lies below the voice, both where they are loud."""
-    level = levels.hop_levels(samples, HOP)
+    # Without what a plosive beside it, or a step, adds.
+    level = levels.hop_levels(sosfilt(_HIGH, samples.astype(np.float64)), HOP)
 
     def loud(spans: Sequence[Span]) -> float:
         return float(np.percentile(np.concatenate([level[one.start // HOP : one.end // HOP] for one in spans]), 85))
