@@ -26,7 +26,7 @@ SURE = 0.7
 
 
 _HIGH = butter(4, 150, "high", fs=SAMPLE_RATE, output="sos")
-SHARP_TOLD = -4.0
+SHARP_TOLD = -2.0
 """dB of `sharpness`: what lies deeper depends on the words as much as on the voice."""
 HEAVY = 20.0
 """dB below the voice: a breath that lies deeper is one that listeners expect."""
