@@ -1,7 +1,9 @@
 """Ways to write a script, each in a few rows with the lines that are meant. Longer files: `tests/sent_scripts.py`."""
 
+import io
 from fractions import Fraction
 
+import cairocffi
 import pytest
 
 from fendo_core.script.intake import ScriptRefused, read_script
@@ -157,6 +159,41 @@ def test_odd_ways_to_write_a_script(text):
 
 def heading(text):
     return f'<w:p><w:pPr><w:pStyle w:val="Heading1"/></w:pPr>{run(text)}</w:p>'
+
+
+def printed(rows, places, head, gap=12.0):
+    """A PDF of two pages or more with a title and a number on each; cells are rows of words, below one another."""
+    out = io.BytesIO()
+    surface = cairocffi.PDFSurface(out, 600, 300)
+    page = cairocffi.Context(surface)
+    page.set_font_size(10)
+    for number in range(0, len(rows), 4):
+        marks = [(40.0, 25.0, "The Salt Road"), (300.0, 285.0, str(number // 4 + 1))]
+        y = 50.0
+        for cells in (head, *rows[number : number + 4]):
+            for x, cell in zip(places, cells, strict=True):
+                marks += [(x, y + 13.0 * n, row) for n, row in enumerate(cell)]
+            y += 13.0 * max(map(len, cells)) + gap
+        for x, y, row in marks:
+            page.move_to(x, y)
+            page.show_text(row)
+        page.show_page()
+    surface.finish()
+    return out.getvalue()
+
+
+@pytest.mark.parametrize("gap", [12.0, 0.0], ids=["rows apart", "rows close"])
+def test_a_printed_table_is_read_by_its_columns(gap):
+    shot = ["Wide shot of the harbour", "at dawn, with gulls"]
+    words = [["It takes two people to lift", "the gate."], ["Nobody waits there now,", "not even the pigeons."]] * 3
+    rows = [([f"0:{5 * n:02}"], shot, said) for n, said in enumerate(words)]
+    found = told(read("a.pdf", printed(rows, (40.0, 100.0, 320.0), (["Time"], ["Picture"], ["Narration"]), gap)))
+    assert [row[0] for row in found] == [" ".join(said) for said in words]
+    assert [row[1] for row in found][:5] == [(5.0 * n, 5.0 * n + 5.0) for n in range(5)]
+    pairs = [(shot, said) for said in words]
+    if gap:
+        found = told(read("a.pdf", printed(pairs, (40.0, 320.0), (["VIDEO"], ["AUDIO"]))))
+        assert [row[:2] for row in found] == [(" ".join(said), None) for said in words]
 
 
 def test_odd_documents():

@@ -2,14 +2,18 @@
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 
 import pypdfium2
 from striprtf.striprtf import rtf_to_text
 
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.printed_tables import Printed, table_of
+from fendo_core.script.intake.tables import looks_like_a_script
 
 MOST_PAGES = 500
-MOST_ROWS = 2_000
+MOST_LETTERS = 20_000
+"""Of a page."""
 
 
 def rich_text(data: bytes, inquiry: Inquiry) -> str:
@@ -30,8 +34,9 @@ def rich_text(data: bytes, inquiry: Inquiry) -> str:
     return "\n".join(row.rstrip("|").replace("|", "\t") for row in text.split("\n")).replace("¦", "|")
 
 
-def printed(data: bytes, inquiry: Inquiry) -> str:
-    """The words of a PDF, page by page; what stands at the head or foot of most pages is left out.
+def printed(data: bytes, inquiry: Inquiry) -> str | list[list[str]]:
+    """The words of a PDF, page by page; what stands at the head or foot of most pages is left out. Of a
+    table of lines its cells.
 
     Raises:
         ScriptRefused: when it is locked, damaged, or holds pictures of pages only.
@@ -43,10 +48,11 @@ def printed(data: bytes, inquiry: Inquiry) -> str:
     try:
         if len(document) > MOST_PAGES:
             raise ScriptRefused(f"This PDF has {len(document)} pages; a script has {MOST_PAGES} at most.")
-        pages = []
+        pages, places = [], []
         for page in document:
             text = page.get_textpage()
-            pages.append(_rows(text))
+            places.append(_places(text))
+            pages.append(_rows(places[-1]))
             text.close()
             page.close()
     except pypdfium2.PdfiumError as error:
@@ -55,19 +61,54 @@ def printed(data: bytes, inquiry: Inquiry) -> str:
         document.close()
     if not any(map(any, pages)):
         raise ScriptRefused("This PDF holds pictures of pages and no text. Bring in the document it was made from.")
+    table = table_of(places)
+    if table and looks_like_a_script(table):
+        return table
     # A page that ends with a sentence ends a paragraph, as far as can be told.
     kept = [rows for rows in _without_edges(pages, inquiry) if rows]
     return "".join("\n".join(rows) + ("\n\n" if rows[-1].endswith((".", "!", "?", "…")) else "\n") for rows in kept)
 
 
-def _rows(text: pypdfium2.PdfTextPage) -> list[str]:
+def _places(text: pypdfium2.PdfTextPage) -> list[Printed]:
+    """The words of a page in their order, in stretches without a hole, each with its place."""
+    found: list[Printed] = []
+    box, page = pypdfium2.raw.FS_RECTF(), text.raw
+    letter_at, box_at = pypdfium2.raw.FPDFText_GetUnicode, pypdfium2.raw.FPDFText_GetLooseCharBox
+    letters: list[str] = []
+    left = bottom = right = top = 0.0
+    last, begins_word = -1, True
+    for number in range(min(text.count_chars(), MOST_LETTERS)):
+        letter = chr(letter_at(page, number))
+        if letter.isspace() or letter == "\0":
+            begins_word = True
+            continue
+        if begins_word:
+            # Where a hole may be: the end of the word before, and the beginning of this one.
+            if letters and box_at(page, last, box):
+                right = box.right
+            box_at(page, number, box)
+            tall = box.top - box.bottom
+            on = bottom <= (box.bottom + box.top) / 2 <= top and right - tall < box.left < right + tall
+            if letters and on:
+                letters.append(" ")
+            else:
+                if letters:
+                    found.append(Printed(left, bottom, right, top, "".join(letters)))
+                letters = []
+                left, bottom, top = box.left, box.bottom, box.top
+            begins_word = False
+        letters.append(letter)
+        last = number
+    if letters:
+        box_at(page, last, box)
+        found.append(Printed(left, bottom, box.right, top, "".join(letters)))
+    return found
+
+
+def _rows(places: Sequence[Printed]) -> list[str]:
     """The rows of a page from above; an empty one where rows stand further apart than they do mostly."""
     rows: list[tuple[float, float, str]] = []
-    for number in range(min(text.count_rects(), MOST_ROWS)):
-        left, bottom, right, top = text.get_rect(number)
-        said = " ".join(text.get_text_bounded(left, bottom, right, top).split())
-        if not said:
-            continue
+    for _, bottom, _, top, said in places:
         middle = (bottom + top) / 2
         if rows and rows[-1][0] <= middle <= rows[-1][1]:
             # The same row goes on: another size or weight of letters begins a rectangle of its own.

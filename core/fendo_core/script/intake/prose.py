@@ -65,9 +65,9 @@ def _wrapped_at(blocks: Sequence[Sequence[str]], from_pages: bool) -> int:
     pairs = [pair for block in plain for pair in zip(block, block[1:], strict=False)]
     # A name or a time on a row of its own is no wrapped row.
     pairs = [(row, below) for row, below in pairs if not _stands_alone(row)]
-    if not pairs:
+    if not pairs and not (from_pages and any(len(block) > 1 for block in blocks)):
         return 0
-    width = max(len(row) for block in plain for row in block)
+    width = max(len(row) for block in (plain if pairs else blocks) for row in block)
     if not _NARROWEST <= width <= _WIDEST:
         return width if from_pages else 0
     if from_pages:

@@ -123,7 +123,8 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
     ending = PurePath(name).suffix.lower()
     inquiry = reading.inquiry
     if data.startswith(b"%PDF"):
-        return "PDF", "", reading.rows(pages.printed(data, inquiry), from_pages=True)
+        found = pages.printed(data, inquiry)
+        return "PDF", "", reading.table(found) if isinstance(found, list) else reading.rows(found, from_pages=True)
     if data.startswith(b"{\\rtf"):
         text = pages.rich_text(data, inquiry)
         return "rich text", "", _mixed(text, reading)

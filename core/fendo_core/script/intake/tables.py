@@ -58,6 +58,11 @@ def _is_number(cell: str) -> bool:
     return bool(re.fullmatch(r"\d{1,8}", cell.strip()))
 
 
+def is_time_or_number(cell: str) -> bool:
+    """Whether a cell holds a time, or a range of times, or a number, and nothing else."""
+    return _is_time(cell) or _is_number(cell)
+
+
 def _header_row(rows: Rows) -> tuple[int, list[list[tuple[Holds, int]]]] | None:
     """The row that names the columns, and what each of its cells may name; None where there is none.
 

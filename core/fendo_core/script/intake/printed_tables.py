@@ -1,0 +1,159 @@
+"""Tables on printed pages: columns are told by the white between them, rows by the white above them or by their times."""
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from statistics import median
+from typing import NamedTuple
+
+import numpy as np
+
+from fendo_core.script.intake.tables import is_time_or_number
+
+
+class Printed(NamedTuple):
+    """Words on a page, with their edges in points from its lower left corner."""
+
+    left: float
+    bottom: float
+    right: float
+    top: float
+    text: str
+
+
+@dataclass(slots=True)
+class _Row:
+    """What stands at one height of a page, from the left."""
+
+    words: list[Printed]
+
+    @property
+    def top(self) -> float:
+        return max(word.top for word in self.words)
+
+    @property
+    def bottom(self) -> float:
+        return min(word.bottom for word in self.words)
+
+
+NARROWEST_WHITE = 8.0
+"""Points between two columns."""
+_FEWEST_ROWS = 6
+_CROSSED = 0.12
+"""Share of the rows that may run across the white between two columns: titles."""
+_PARTED = 0.7
+"""Of the height of a row: white above it from which on it begins a row of the table."""
+
+
+def table_of(pages: Sequence[Sequence[Printed]]) -> list[list[str]] | None:
+    """The cells of a table that goes over all the pages; None where their words do not stand in columns."""
+    rows = [_rows(page) for page in pages]
+    whites = _whites([row for page in rows for row in page])
+    if not whites:
+        return None
+    made = [_cells(page, whites) for page in rows if page]
+    again = _edges_that_come_again(made)
+    return [row for page in made for row in page if _bare(row) not in again and any(row)]
+
+
+def _rows(page: Sequence[Printed]) -> list[_Row]:
+    """The rows of a page from above."""
+    rows: list[_Row] = []
+    for word in sorted(page, key=lambda word: -(word.top + word.bottom)):
+        middle = (word.top + word.bottom) / 2
+        if rows and rows[-1].bottom <= middle <= rows[-1].top:
+            rows[-1].words.append(word)
+        else:
+            rows.append(_Row([word]))
+    for row in rows:
+        row.words.sort(key=lambda word: word.left)
+    return rows
+
+
+def _whites(rows: Sequence[_Row]) -> list[float]:
+    """Middles of the white stretches between columns."""
+    if len(rows) < _FEWEST_ROWS:
+        return []
+    edge = int(max(word.right for row in rows for word in row.words)) + 2
+    covered = np.zeros((len(rows), max(edge, 1)), dtype=bool)
+    for number, row in enumerate(rows):
+        for word in row.words:
+            covered[number, max(0, int(word.left)) : max(0, int(word.right) + 1)] = True
+    share = covered.mean(axis=0)
+    found: list[float] = []
+    start: int | None = None
+    for place, white in enumerate([*(share <= _CROSSED), False]):
+        if white and start is None:
+            start = place
+        elif not white and start is not None:
+            left, right = covered[:, :start], covered[:, place:]
+            both = left.any(axis=1) & right.any(axis=1)
+            if place - start >= NARROWEST_WHITE and start > 0 and both.sum() >= 3:
+                found.append((start + place) / 2)
+            start = None
+    return found
+
+
+def _cells(page: Sequence[_Row], whites: Sequence[float]) -> list[list[str]]:
+    """The rows of the table on a page; what runs across a white is a row of one cell."""
+    columns = len(whites) + 1
+    parted: list[list[str] | None] = []
+    for row in page:
+        if any(word.left < white < word.right for word in row.words for white in whites):
+            parted.append(None)
+            continue
+        cells = [""] * columns
+        for word in row.words:
+            column = sum(word.left > white for white in whites)
+            cells[column] = f"{cells[column]} {word.text}".strip()
+        parted.append(cells)
+    height = median(row.top - row.bottom for row in page)
+    apart = [
+        place == 0
+        or parted[place] is None
+        or parted[place - 1] is None
+        or page[place - 1].bottom - row.top > _PARTED * height
+        for place, row in enumerate(page)
+    ]
+    told = [cells for cells in parted if cells]
+    for column in range(columns):
+        filled = [cells[column] for cells in told if cells[column]]
+        if len(filled) >= 2 and sum(map(is_time_or_number, filled)) >= 0.6 * len(filled):
+            apart = [
+                one or bool(cells and is_time_or_number(cells[column])) for one, cells in zip(apart, parted, strict=True)
+            ]
+    if sum(apart) < 3:
+        # No white between the rows: one begins where there are words again in the first column.
+        apart = [
+            one or bool(cells and cells[0] and before and not before[0])
+            for one, cells, before in zip(apart, parted, [None, *parted], strict=False)
+        ]
+    made: list[list[str]] = []
+    for begins, row, held in zip(apart, page, parted, strict=True):
+        if held is None:
+            made.append([" ".join(word.text for word in row.words), *[""] * (columns - 1)])
+        elif begins or not made:
+            made.append(held)
+        else:
+            made[-1] = [_with(above, below) for above, below in zip(made[-1], held, strict=True)]
+    return made
+
+
+def _with(above: str, below: str) -> str:
+    """A cell with its next row."""
+    if not above or not below:
+        return above or below
+    if above.endswith("-") and above[-2:-1].isalpha() and below[:1].islower():
+        return above[:-1] + below
+    return f"{above}\n{below}" if above.endswith(":") else f"{above} {below}"
+
+
+def _bare(row: Sequence[str]) -> str:
+    return re.sub(r"\d+", "0", " ".join(row)) if sum(map(bool, row)) == 1 else ""
+
+
+def _edges_that_come_again(pages: Sequence[Sequence[Sequence[str]]]) -> set[str]:
+    """Titles and page numbers: at the head or the foot of most pages, and the same but for numbers."""
+    edges = Counter(bare for page in pages for bare in {_bare(row) for row in (*page[:2], *page[-2:])} if bare)
+    return {bare for bare, times in edges.items() if times >= max(2, 0.6 * len(pages)) or re.fullmatch(r"\W*0\W*", bare)}
