@@ -119,6 +119,33 @@ ODD = {
     '[{"startMs": 12000, "endMs": 18000, "text": "The ferry leaves."}, {"startMs": 20000, "endMs": 24000, '
     '"text": "Nobody waits."}]':
     TIMED,
+    "0s: The ferry leaves.\n9s: Nobody waits.\n18s: Salt remains for very long.\n": [
+        (FERRY, (0, 9), "", ""), (NOBODY, (9, 18), "", ""), ("Salt remains for very long.", (18, 19.8), "", ""),
+    ],
+    # Names of lines, and marks of other programs
+    "S01_L001: The ferry leaves.\nS01_L002: Nobody waits.\nS01_L003: Salt remains.\n": PLAIN,
+    "vo_001.wav - The ferry leaves.\nvo_002.wav - Nobody waits.\nvo_003.wav - Salt remains.\n": PLAIN,
+    "vo_001\tThe ferry leaves.\nvo_002\tNobody waits there.\nvo_003\tSalt remains for long.\n": [
+        PLAIN[0], ("Nobody waits there.", None, "", ""), ("Salt remains for long.", None, "", ""),
+    ],
+    "a) The ferry leaves.\nb) Nobody waits.\nc) Salt remains.\n": PLAIN,
+    "1914 - The ferry leaves.\n1918 - Nobody waits.\n1939 - Salt remains.\n": [
+        ("1914 - The ferry leaves.", None, "", ""), ("1918 - Nobody waits.", None, "", ""),
+        ("1939 - Salt remains.", None, "", ""),
+    ],
+    "I. The ferry leaves.\nII. Nobody waits.\nIII. Salt remains.\n": PLAIN,
+    "1.1 The ferry leaves.\n1.2 Nobody waits.\n2.1 Salt remains.\n": PLAIN,
+    "<p>The ferry leaves.</p>\n<p>Nobody waits.<br>Salt remains.</p>\n": PLAIN,
+    "// draft\nThe ferry leaves.\n# The end\nNobody waits.\nSalt remains.\n": [
+        (FERRY, None, "draft", ""), (NOBODY, None, "The end", ""), PLAIN[2],
+    ],
+    "The Ferry\nThe ferry leaves.\n\nThe People\nNobody waits.\n\nThe Sea\nSalt remains.\n": [
+        (FERRY, None, "The Ferry", ""), (NOBODY, None, "The People", ""), (SALT, None, "The Sea", ""),
+    ],
+    "Wide shot of it    The ferry leaves.\nThe same, closer   Nobody waits there.\n"
+    "A bowl on a table    Salt remains for long.\n": [
+        (FERRY, None, "", ""), ("Nobody waits there.", None, "", ""), ("Salt remains for long.", None, "", ""),
+    ],
     # Tables
     "Filename,Prompt\na.wav,The ferry leaves.\nb.wav,Nobody waits.\nc.wav,Salt remains.\n": PLAIN,
     "Wo,Was\nhere,The ferry leaves.\nthere,Nobody really waits.\nthere,Salt always remains.\n": [
@@ -194,6 +221,19 @@ def test_a_printed_table_is_read_by_its_columns(gap):
     if gap:
         found = told(read("a.pdf", printed(pairs, (40.0, 320.0), (["VIDEO"], ["AUDIO"]))))
         assert [row[:2] for row in found] == [(" ".join(said), None) for said in words]
+
+
+@pytest.mark.parametrize("names", [("English", "Deutsch"), ("Source", "Target"), ("Original", "Fassung 2")])
+def test_of_two_languages_the_one_of_the_production_is_taken(names):
+    english = ["The ferry leaves in the morning.", "Nobody is waiting for it.", "Salt is what remains of the sea."]
+    german = ["Die Fähre fährt am Morgen ab.", "Niemand wartet auf sie.", "Salz ist das, was von der See bleibt."]
+    for left, right in ((english, german), (german, english)):
+        titles = names if left is english else names[::-1] if names[0] == "English" else names
+        rows = [titles, *zip(left, right, strict=True)]
+        table = "\n".join("\t".join(row) for row in rows).encode()
+        for language, wanted in (("en-gb", english), ("de", german)):
+            found = read_script("a.tsv", table, FrameRate(Fraction(25)), language=language)
+            assert [draft.text for draft in found.drafts] == wanted
 
 
 def test_odd_documents():

@@ -33,6 +33,7 @@ def read_script_apart(
     columns: Columns | None = None,
     longest: int | None = None,
     choices: Mapping[str, str] | None = None,
+    language: str = "",
 ) -> Intake:
     """What `read_script` makes of a file, at a cost that is bounded.
 
@@ -46,6 +47,7 @@ def read_script_apart(
         "columns": columns,
         "longest": longest,
         "choices": dict(choices or {}),
+        "language": language,
     }
     limits = [f"--as={MEMORY}", f"--cpu={CPU_SECONDS}", "--core=0", "--nofile=64", "--fsize=0"]
     start = f"import sys; sys.path.insert(0, {str(Path(__file__).parents[2])!r}); "
@@ -92,6 +94,7 @@ def main() -> None:
             Columns(*columns) if columns else None,
             asked["longest"],
             asked["choices"],
+            asked["language"],
         )
     except ScriptRefused as error:
         answer: dict[str, Any] = {"refused": str(error)}

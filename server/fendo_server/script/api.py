@@ -105,7 +105,7 @@ def _read(request: Request, production: Production, wanted: dict[str, Any]) -> i
         columns = intake.Columns(*(None if wanted.get(n, -1) < 0 else wanted[n] for n in intake.COLUMNS))
     rate, first = production.rate, production.start_frame
     asked = (wanted["name"], request.data, rate, first, columns)
-    return read_script_apart(*asked, wanted.get("longest"), wanted.get("choices"))
+    return read_script_apart(*asked, wanted.get("longest"), wanted.get("choices"), production.language)
 
 
 @extend_schema(

@@ -32,6 +32,8 @@ class Inquiry:
     """One reading of a file: choices go in, questions and doubts come out."""
 
     choices: Mapping[str, str] = field(default_factory=dict)
+    language: str = ""
+    """In which the words are going to be read, by the phoneme library's codes; empty: not known."""
     questions: list[Question] = field(default_factory=list)
     doubts: list[str] = field(default_factory=list)
 

@@ -34,7 +34,7 @@ def to_notes(found: Sequence[Paragraph], goes: Callable[[Paragraph], bool]) -> l
     held: list[str] = []
     for each in found:
         if goes(each):
-            held += filter(None, (each.text.strip("()[]♪♫ .:"), each.notes))
+            held += filter(None, (each.text.removeprefix("//").strip("()[]{}♪♫ .:"), each.notes))
             continue
         kept.append(noted(each, [*held, each.notes]))
         held = []

@@ -52,7 +52,15 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
         options = (("joined", "joined to paragraphs"), ("rows", "lines of their own"))
         if inquiry.ask("rows", f"rows wrapped at {width} letters are", options, "joined") == "joined":
             blocks = [_joined(block, width) for block in blocks]
-    return [Paragraph(row, fresh=place == 0) for block in blocks for place, row in enumerate(block)]
+    return [_of_row(row, place == 0) for block in blocks for place, row in enumerate(block)]
+
+
+_HASHED = re.compile(r"^#{1,6}\s+(?=[^\W\d_])")
+
+
+def _of_row(row: str, fresh: bool) -> Paragraph:
+    """A row as a paragraph; `# The bell` is a heading in plain text too."""
+    return Paragraph(_HASHED.sub("", row), fresh=fresh, heading=bool(_HASHED.match(row)))
 
 
 def _next_fits(row: str, below: str, width: int) -> bool:
@@ -171,7 +179,7 @@ _PICTURE = re.compile(
     re.IGNORECASE,
 )
 _GOES_ON = re.compile(r"^\((?:continued|cont.?d\.?|more|fortsetzung|suite)\)$", re.IGNORECASE)
-_ASIDE = re.compile(r"^(?:\([^()]*\)|\[[^\[\]]*\]|[♪♫][^♪♫]*[♪♫]?)[.:]?$")
+_ASIDE = re.compile(r"^(?://.*|\{[^{}]*\}|\([^()]*\)|\[[^\[\]]*\]|[♪♫][^♪♫]*[♪♫]?)[.:]?$")
 _SCENE = re.compile(
     r"^(?i:int|ext|int\./ext|i/e)[. ]|"
     r"^(?:>\s*)?(?:(?:FADE|CUT|DISSOLVE|SMASH CUT|MATCH CUT)\b[^a-z.:]{0,30}|TITLES?|CREDITS)[.:]?$"
@@ -209,6 +217,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = _without_bullets(_with_times_joined(without_page_marks(found, inquiry)))
     found = _with_name_colons(_with_colons(_without_numbers(found, inquiry)))
     found = _with_times_in_front([replace(each, text=_plain_times(each.text)) for each in found])
+    found = _without_names_of_lines(found, inquiry)
     found = without_titles(found, inquiry, _is_more)
     found = _without_headings(_without_asides(found, inquiry), inquiry)
     found = _without_bites(_with_times(found, rate, start_frame, inquiry), inquiry)
@@ -290,11 +299,69 @@ def _with_times_joined(found: Sequence[Paragraph]) -> list[Paragraph]:
     return made
 
 
+_NAME_OF_LINE = re.compile(
+    # With a letter in it: numbers alone may be years.
+    r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}(?:[._-][^\W\d_]{0,4}\d{1,5})*(?:\.(?:wav|mp3|aiff?))?)|"
+    r"(?P<letter>[a-zA-Z])|(?P<roman>[IVX]{1,5}))(?:\s*[.):]\s+|\s+[-–—]\s+)(?=\S)|"
+    r"^(?P<section>\d{1,3}(?:\.\d{1,3}){1,3})\s+(?=[^\W\d_])"
+)
+
+
+def _without_names_of_lines(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
+    """Paragraphs without “S01_L003:”, “vo_003.wav -”, “c)” or “III.” in front, where nearly all have one of their own."""
+    heads = [_NAME_OF_LINE.match(each.text) for each in found]
+    told = [head for head in heads if head]
+    names = [next(filter(None, head.groups())) for head in told]
+    if len(told) < 3 or len(told) < 0.8 * len(found) or len(set(names)) < len(names):
+        return found
+    if any(_SPEAKERS.fullmatch(name) for name in names):
+        return found
+    counted_up = names in (_alphabet(len(names)), _alphabet(len(names), "A"), _ROMANS[: len(names)])
+    if not counted_up and not all(head["id"] or head["section"] for head in told):
+        return found
+    options = (("out", "numbers, not read"), ("words", "words"))
+    if inquiry.ask("numbers", f"{told[0][0].strip()} … {told[-1][0].strip()} are", options, "out") == "words":
+        return found
+    return [replace(each, text=each.text[head.end() :]) if head else each for each, head in zip(found, heads, strict=True)]
+
+
+_ROMANS = [
+    "I",
+    "II",
+    "III",
+    "IV",
+    "V",
+    "VI",
+    "VII",
+    "VIII",
+    "IX",
+    "X",
+    "XI",
+    "XII",
+    "XIII",
+    "XIV",
+    "XV",
+    "XVI",
+    "XVII",
+    "XVIII",
+    "XIX",
+    "XX",
+]
+
+
+def _alphabet(count: int, first: str = "a") -> list[str]:
+    return [chr(ord(first) + n) for n in range(min(count, 26))]
+
+
+_SECONDS = re.compile(r"^(\d{1,4})\s?(?:s|secs?|seconds?|sek)\.?\s*[:–—-]\s*(?=\S)", re.IGNORECASE)
 _DOTTED = re.compile(r"^\[?(\d{1,2})\.(\d{2})\s*([-–—])\s*(\d{1,2})\.(\d{2})\]?\s+(?=\S)")
 
 
 def _with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
-    """Paragraphs with `0:12 - 0:18` in front where most of them have `0.12 - 0.18`."""
+    """Paragraphs with `0:12` in front where most of them have `12 s:`, and `0:12 - 0:18` where they have `0.12 - 0.18`."""
+    if sum(bool(_SECONDS.match(each.text)) for each in found) >= max(2, 0.6 * len(found)):
+        clocks = [_SECONDS.sub(lambda m: f"[{int(m[1]) // 60}:{int(m[1]) % 60:02}] ", each.text) for each in found]
+        return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
     if sum(bool(_DOTTED.match(each.text)) for each in found) < max(2, 0.6 * len(found)):
         return list(found)
     return [replace(each, text=_DOTTED.sub(r"[\1:\2\3\4:\5] ", each.text)) for each in found]
@@ -367,6 +434,8 @@ def _without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Para
     """“Slide 3”, “Scene 2: the bell” on rows of their own, and what a document calls headings, become notes of what stands
     below."""
 
+    found = _with_implied(found)
+
     def goes(each: Paragraph) -> bool:
         return each.heading or bool(_HEADING.match(each.text))
 
@@ -379,6 +448,24 @@ def _without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Para
     if inquiry.ask("headings", shown, options, "notes") == "words":
         return list(found)
     return to_notes(found, goes)
+
+
+def _with_implied(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with those marked as headings that look like it: short, in capitals, without an end, above sentences."""
+
+    def implied(text: str) -> bool:
+        words = [word for word in text.split() if len(word) > 3] or text.split()
+        return len(text.split()) <= 6 and not text.endswith(SENTENCE_ENDS) and all(word[0].isupper() for word in words)
+
+    marked = [
+        each.fresh and implied(each.text) and below.text.endswith(SENTENCE_ENDS) and not _is_more(each.text)
+        for each, below in zip(found, found[1:], strict=False)
+    ]
+    marked += [False] * (len(found) - len(marked))
+    others = [each.text.endswith(SENTENCE_ENDS) for each, is_one in zip(found, marked, strict=True) if not is_one]
+    if sum(marked) < 2 or sum(marked) > 0.5 * len(found) or sum(others) < 0.9 * len(others):
+        return list(found)
+    return [replace(each, heading=each.heading or is_one) for each, is_one in zip(found, marked, strict=True)]
 
 
 @dataclass(frozen=True, slots=True)

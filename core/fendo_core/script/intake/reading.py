@@ -4,6 +4,7 @@ A file becomes drafts of lines, with a slot where the file knows one, questions 
 of what was doubtful. Nothing is changed by reading: the drafts are shown first. What is left out of a file is said.
 """
 
+import html
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -81,6 +82,7 @@ def read_script(
     columns: Columns | None = None,
     longest: int | None = None,
     choices: Mapping[str, str] | None = None,
+    language: str = "",
 ) -> Intake:
     """Make drafts of a file.
 
@@ -93,13 +95,14 @@ def read_script(
         columns: of a table, which column holds what; None: found by their names and contents.
         longest: characters of a line; longer ones become several where a reader would breathe. None: they stay.
         choices: answers to `Intake.questions`, by their keys; what is not answered is taken as is likeliest.
+        language: in which it is going to be read, where a table has words in several.
 
     Raises:
         ScriptRefused: for what is no script, too large, or empty.
     """
     if len(data) > LARGEST_FILE:
         raise ScriptRefused(f"This file is {len(data) >> 20} MB large; a script may have {LARGEST_FILE >> 20} MB.")
-    reading = _Reading(rate, start_frame, columns, Inquiry(dict(choices or {})))
+    reading = _Reading(rate, start_frame, columns, Inquiry(dict(choices or {}), language))
     kind, encoding, drafts = _read(name, data, reading)
     drafts = [draft for draft in drafts if draft.text]
     if not drafts:
@@ -161,9 +164,29 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
     # Commas part clauses more often than cells.
     if mark and mark != "," and tables.looks_like_a_script(sheets.parted(body, mark)):
         return "table", encoding, reading.table(sheets.separated(body, inquiry))
-    if len(_STRESSED.findall(body)) >= 2:
-        body = _STRESSED.sub(r"\1", body)
+    body = _undressed(body)
+    apart = _WIDE.sub("\t", body)
+    if apart.count("\t") >= 3 and tables.looks_like_a_script(sheets.parted(apart, "\t")):
+        return "table", encoding, reading.table(sheets.parted(apart, "\t"))
     return "plain text", encoding, reading.rows(body)
+
+
+def _undressed(text: str) -> str:
+    """Plain text without the marks of Markdown and of web pages that people leave in it."""
+    if len(_STRESSED.findall(text)) >= 2:
+        text = _STRESSED.sub(r"\1", text)
+    if len(_TAGS.findall(text)) >= 2:
+        text = _TAGS.sub("", _BREAKS.sub("\n", text))
+    return html.unescape(text) if len(_ENTITIES.findall(text)) >= 2 else text
+
+
+_TAGS = re.compile(
+    r"</?(?:b|i|u|p|em|strong|span|div|font|h[1-6]|ul|ol|li|speak|s|prosody|emphasis|voice)(?:\s[^<>\n]{0,200})?>"
+)
+_BREAKS = re.compile(r"<br\s*/?>|</(?:p|div|h[1-6]|li)>")
+_ENTITIES = re.compile(r"&(?:amp|quot|apos|nbsp|lt|gt|#\d{2,5}|[a-z]{4,6});")
+_WIDE = re.compile(r"(?<=\S) {3,}(?=\S)")
+"""White between columns of plain text."""
 
 
 _STRESSED = re.compile(r"\*\*([^*\n]{1,200})\*\*")

@@ -11,6 +11,7 @@ from fendo_core.script.intake.headings import Holds, column_names
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
 from fendo_core.script.intake.times import Clock, Times, Written, learn, until_next
+from fendo_core.script.intake.tongues import named_in, tongue_of
 from fendo_core.script.lines import LONGEST_NOTES, Draft, paragraphs
 from fendo_core.timebase import FrameRate
 
@@ -109,7 +110,12 @@ def looks_like_a_script(rows: Rows) -> bool:
     columns = range(len(even[0]))
     timed = any(_share(even, n, _is_time) > 0.6 for n in columns)
     wordy = [_filled(even, n) >= 2 and _share(even, n, _is_wordy) > 0.5 for n in columns]
-    return (timed and any(wordy)) or (len(rows) >= 3 and len(columns) == 2 and all(wordy))
+    named = any(_filled(even, n) == len(even) and _share(even, n, _is_identifier) > 0.8 for n in columns)
+    return ((timed or named) and any(wordy)) or (len(rows) >= 3 and len(columns) == 2 and all(wordy))
+
+
+def _is_identifier(cell: str) -> bool:
+    return len(cell) <= 30 and bool(re.fullmatch(r"\S*\d\S*", cell)) and not _is_number(cell)
 
 
 def of_records(tables: Sequence[Rows]) -> list[list[str]] | None:
@@ -239,11 +245,20 @@ def _columns(
         taken["reader"] = readers[0]
     words = taken.get("words")
     others = [n for n in wordy if n != words and words is not None and letters[n] > 0.3 * letters[words]]
+    if words is not None and others and inquiry.language:
+        words = _in_language([words, *others], body, header, inquiry.language[:2])
+        taken["words"], others = words, [n for n in wordy if n != words and letters[n] > 0.3 * letters[words]]
     if others and words is not None:
         listed = " and ".join(f"“{header[n]}”" for n in others)
         holds = "hold" if len(others) > 1 else "holds"
         inquiry.doubt(f"{listed} {holds} words too; “{header[words]}” was taken: choose another above")
     return Columns(**{kind: column for kind, column in taken.items() if kind in COLUMNS})
+
+
+def _in_language(columns: Sequence[int], body: Rows, header: Sequence[str], language: str) -> int:
+    """Of several columns of words the first that is in the language, by its name or by its words; else the first of all."""
+    tongues = [named_in(header[n]) or tongue_of(" ".join(row[n] for row in body[:_LOOKED_AT])) for n in columns]
+    return next((n for n, tongue in zip(columns, tongues, strict=True) if tongue == language), columns[0])
 
 
 def _letters(body: Rows, column: int) -> int:

@@ -98,3 +98,16 @@ def test_a_long_file_is_looked_at_by_its_beginning_and_brought_in_whole(ask, cli
     assert len(client.get(f"/api/productions/{production.id}/").json()["lines"]) == 3
     nothing = client.post(address, b"", content_type="application/octet-stream")
     assert nothing.status_code == 422
+
+
+def test_of_words_in_two_languages_those_of_the_production_become_lines(ask, production):
+    rows = (
+        ("Left", "Right"),
+        ("The ferry is on the quay.", "Die Fähre ist an der Mole."),
+        ("It leaves in the morning.", "Sie fährt am Morgen und mit der Flut."),
+    )
+    table = "\n".join(map("\t".join, rows))
+    for language, first in (("en-gb", "The ferry is on the quay."), ("de", "Die Fähre ist an der Mole.")):
+        production.language = language
+        production.save()
+        assert ask("a.tsv", table.encode()).json()["lines"][0]["text"] == first

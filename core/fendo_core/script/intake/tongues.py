@@ -1,0 +1,42 @@
+"""Which language a column of a table is in: by its name, else by its commonest words."""
+
+import re
+from collections import Counter
+
+_NAMES = {
+    "en": "english englisch anglais inglés ingles inglese engels inglês английский en eng uk us",
+    "de": "german deutsch allemand alemán aleman tedesco duits alemão немецкий de deu ger",
+    "fr": "french französisch français francais francés frances francese frans francês французский fr fra fre",
+    "es": "spanish spanisch espagnol español espanol castellano spagnolo spaans espanhol испанский es spa esp",
+    "it": "italian italienisch italien italiano italiaans итальянский it ita",
+    "nl": "dutch niederländisch néerlandais neerlandés olandese nederlands голландский nl nld",
+    "pt": "portuguese portugiesisch portugais portugués portoghese português portugees португальский pt por",
+    "ru": "russian russisch russe ruso russo русский ru rus",
+}
+_COMMON = {
+    "en": "the and of to is was in that it for with on as are his her they from by at",
+    "de": "der die das und ist nicht ein eine mit von den dem im zu auf sie er es für wird",
+    "fr": "le la les et est un une des dans que qui pour pas du au sur il elle ce avec",
+    "es": "el la los las y es un una de que en por con no se del al su para como",
+    "it": "il lo la gli e è un una di che in per con non si del della nel sono come",
+    "nl": "de het een en is van in dat niet op te zijn met voor aan er om hij ze wordt",
+    "pt": "o a os as e é um uma de que em por com não se do da no na para",
+    "ru": "и в не на что он она это с как по но из у за от до был была к",
+}
+_NAMED = {name: tongue for tongue, names in _NAMES.items() for name in names.split()}
+_WORDS = {tongue: frozenset(words.split()) for tongue, words in _COMMON.items()}
+_SHARE, _FEWEST = 0.12, 3
+
+
+def named_in(header: str) -> str | None:
+    """The language that the name of a column says, as a code of two letters."""
+    return next((_NAMED[word] for word in re.findall(r"\w+", header.casefold()) if word in _NAMED), None)
+
+
+def tongue_of(text: str) -> str | None:
+    """The language of some sentences; None when their common words do not tell."""
+    said = Counter(re.findall(r"[^\W\d_]+", text.casefold()))
+    count = {tongue: sum(said[word] for word in words) for tongue, words in _WORDS.items()}
+    first, second = sorted(count, key=lambda tongue: -count[tongue])[:2]
+    sure = count[first] >= max(_FEWEST, _SHARE * said.total()) and count[first] > 1.3 * count[second]
+    return first if sure else None
