@@ -1,11 +1,12 @@
-"""What stands around the words of a script and is not read: titles, page marks, directions for the reader."""
+"""What stands around the words and is not read: titles, headings, page marks, directions, the film’s own sound."""
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 
 from fendo_core.script.intake.inquiry import Inquiry, counted
-from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
+from fendo_core.script.intake.marks import ALONE, ASIDE, HEADING, LABEL, is_bite, is_cue, is_more, is_numbered
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted, to_notes
 
 _PAGE = re.compile(
     r"^(?:.{0,60}?[\s|–—-])?\W{0,3}(?:page|seite|p[áa]gina|pagina|стр(?:аница|\.)?|s\.|p\.)\s*\d{1,3}(?:\s*(?:of|/|"
@@ -52,13 +53,10 @@ _END = re.compile(r"^\W*(?:the end|end|ends|end of (?:script|film|programme)|end
 MOST_TITLES, LONGEST_TITLE = 4, 70
 
 
-def without_titles(found: Sequence[Paragraph], inquiry: Inquiry, is_more: Callable[[str], bool]) -> list[Paragraph]:
+def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without what stands above the first that is read (title, client, version, date), and “The end”.
 
-    Args:
-        found: the paragraphs.
-        inquiry: asked whether these are lines.
-        is_more: tells a time, a name, a direction or a heading: with these the script has begun.
+    With a time, a name, a direction or a heading the script has begun.
     """
     head, titles = 0, 0
     for each in found:
@@ -149,3 +147,103 @@ def without_directions(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Par
         notes = [f"{said} after “{before}”" if before else said for _, _, said, before in inside]
         made.append(noted(replace(each, text=kept), [each.notes, *notes]))
     return made
+
+
+_GOES_ON = re.compile(r"^\((?:continued|cont.?d\.?|more|fortsetzung|suite)\)$", re.IGNORECASE)
+
+
+def without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs that stand in brackets, or between notes of music, become notes for the reader."""
+
+    def goes(text: str) -> bool:
+        return bool(ASIDE.match(text)) and not ALONE.match(text)
+
+    asides = [each.text for each in found if goes(each.text)]
+    if not asides or len(asides) > 0.7 * len(found):
+        return list(found)
+    options = (("notes", "notes for the reader"), ("words", "words"))
+    asked = f"{asides[0][:40]}{' …' if len(asides) > 1 else ''} {'are' if len(asides) > 1 else 'is'}"
+    if inquiry.ask("asides", asked, options, "notes") == "words":
+        return list(found)
+    return to_notes([each for each in found if not _GOES_ON.match(each.text)], lambda each: goes(each.text))
+
+
+def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """“Slide 3”, “Scene 2: the bell” on rows of their own, and what a document calls headings, become notes of what stands
+    below."""
+
+    found = _with_implied(found)
+
+    def goes(each: Paragraph) -> bool:
+        return each.heading or bool(HEADING.match(each.text))
+
+    headings = [each.text for each in found if goes(each)]
+    called = any(each.heading for each in found)
+    if len(headings) < (1 if called else 2) or len(headings) > 0.6 * len(found):
+        return list(found)
+    options = (("notes", "notes for the reader"), ("words", "words"))
+    shown = f"{headings[0][:30]} … {headings[-1][:30]} are" if len(headings) > 1 else f"{headings[0][:40]} is"
+    if inquiry.ask("headings", shown, options, "notes") == "words":
+        return list(found)
+    return to_notes(found, goes)
+
+
+def _with_implied(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with those marked as headings that look like it: short, in capitals, without an end, above sentences."""
+
+    def implied(text: str) -> bool:
+        words = [word for word in text.split() if len(word) > 3] or text.split()
+        return len(text.split()) <= 6 and not text.endswith(SENTENCE_ENDS) and all(word[0].isupper() for word in words)
+
+    marked = [
+        each.fresh and implied(each.text) and below.text.endswith(SENTENCE_ENDS) and not is_more(each.text)
+        for each, below in zip(found, found[1:], strict=False)
+    ]
+    marked += [False] * (len(found) - len(marked))
+    others = [each.text.endswith(SENTENCE_ENDS) for each, is_one in zip(found, marked, strict=True) if not is_one]
+    if sum(marked) < 2 or sum(marked) > 0.5 * len(found) or sum(others) < 0.9 * len(others):
+        return list(found)
+    return [replace(each, heading=each.heading or is_one) for each, is_one in zip(found, marked, strict=True)]
+
+
+def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs without what is heard in the film itself: “SOT Anna: …”, or all under such a row up to the next name."""
+    gone: set[int] = set()
+    below = False
+    for place, each in enumerate(found):
+        label = LABEL.match(each.text)
+        called = is_bite(each.text)
+        alone = called and len(each.text) < 60 and not each.text.endswith((".", "!", "?", "…"))
+        if label or called or is_cue(each.text) or is_numbered(each.text) or HEADING.match(each.text) or each.heading:
+            below = alone and not (label and each.text[label.end() :].strip())
+        if (called and (label or alone)) or below:
+            gone.add(place)
+    if not gone or len(gone) > 0.8 * len(found):
+        return list(found)
+    options = (("out", "left out"), ("lines", "lines"))
+    asked = f"{found[min(gone)].text[:30]}{' …' if len(gone) > 1 else ''}, heard in the film, is"
+    if inquiry.ask("bites", asked, options, "out") == "lines":
+        return list(found)
+    inquiry.doubt(f"{counted(len(gone), 'paragraph', 'paragraphs')} of the film’s own sound left out")
+    return [each for place, each in enumerate(found) if place not in gone]
+
+
+def without_numbered(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs without “Text 1”, “Text 2” on rows of their own."""
+    rows = [each.text for each in found if is_numbered(each.text)]
+    if len(rows) < 2 or len(rows) > 0.6 * len(found):
+        return list(found)
+    options = (("out", "left out"), ("lines", "lines"))
+    if inquiry.ask("numbered", f"{rows[0]} … {rows[-1]} are", options, "out") == "lines":
+        return list(found)
+    return [each for each in found if not is_numbered(each.text)]
+
+
+_BULLET = re.compile(r"^[-–—•*▪◦‣·►]\s+(?=\S)")
+
+
+def without_bullets(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs without the dashes or dots in front that most of them have."""
+    if sum(bool(_BULLET.match(each.text)) for each in found) < max(2, 0.6 * len(found)):
+        return list(found)
+    return [replace(each, text=_BULLET.sub("", each.text)) for each in found]

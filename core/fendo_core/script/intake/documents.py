@@ -12,8 +12,8 @@ from defusedxml.ElementTree import ParseError, fromstring
 
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted, enough
 from fendo_core.script.intake.paragraph import Paragraph
-from fendo_core.script.intake.prose import MOST_ROWS_A_LINE
 from fendo_core.script.intake.tables import MOST_COLUMNS
+from fendo_core.script.intake.wrapped import MOST_ROWS_A_LINE
 from fendo_core.script.lines import paragraphs
 
 Block: TypeAlias = Paragraph | list[list[str]]

@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import PurePath
 
-from fendo_core.script.intake import around, markdown, pages, prose, sheets, structured, subtitles, tables
+from fendo_core.script.intake import around, markdown, pages, prose, sheets, structured, subtitles, tables, wrapped
 from fendo_core.script.intake.documents import Block, document
 from fendo_core.script.intake.inquiry import Inquiry, Question, ScriptRefused, enough
 from fendo_core.script.intake.letters import decode, is_text, refuse_by_name
@@ -68,7 +68,7 @@ class _Reading:
         return prose.drafts_of(found, self.rate, self.start_frame, self.inquiry)
 
     def rows(self, text: str, from_pages: bool = False) -> list[Draft]:
-        return self.prose(prose.of_rows(text, self.inquiry, from_pages))
+        return self.prose(wrapped.of_rows(text, self.inquiry, from_pages))
 
     def subtitles(self, kind: str, text: str) -> list[Draft]:
         return subtitles.subtitles(kind, text, self.rate, self.start_frame, self.inquiry)

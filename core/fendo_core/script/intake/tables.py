@@ -9,7 +9,9 @@ from typing import NamedTuple, TypeAlias
 from fendo_core.script.intake import prose
 from fendo_core.script.intake.headings import Holds, column_names
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.marks import is_speaker
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
+from fendo_core.script.intake.speakers import spoken_in_cell
 from fendo_core.script.intake.times import Clock, Times, Written, learn, until_next
 from fendo_core.script.intake.tongues import named_in, tongue_of
 from fendo_core.script.lines import LONGEST_NOTES, Draft, paragraphs
@@ -240,7 +242,7 @@ def _columns(
         ]
         if called:
             taken["words"] = min(called)[1]
-    readers = [n for n in rest if n not in taken.values() and _share(body, n, prose.is_speaker) > 0.8]
+    readers = [n for n in rest if n not in taken.values() and _share(body, n, is_speaker) > 0.8]
     if "reader" not in taken and readers:
         taken["reader"] = readers[0]
     words = taken.get("words")
@@ -307,7 +309,7 @@ def _drafts(
     made: list[Paragraph] = []
     unsaid = 0
     for number, (row, (begin, finish)) in enumerate(zip(body, read, strict=True), start=first):
-        kept, beside = prose.spoken_in_cell(paragraphs(unguarded(row[words])))
+        kept, beside = spoken_in_cell(paragraphs(unguarded(row[words])))
         said = " ".join(kept)
         if not said or _NOTHING.match(said):
             unsaid += 1

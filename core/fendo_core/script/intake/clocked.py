@@ -1,0 +1,223 @@
+"""Times in front of the words, behind them and between them, as slots."""
+
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from fendo_core.script.intake.inquiry import Inquiry
+from fendo_core.script.intake.marks import (
+    ALONE,
+    BARE,
+    BRACKETED,
+    CUE,
+    LABEL,
+    NAMED_ALONE,
+    NUMBERED,
+    PICTURE,
+    SCENE,
+    SPAN,
+    TIME,
+    is_bite,
+    is_cue,
+    is_numbered,
+)
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
+from fendo_core.script.intake.times import RANGE, Clock, Written, learn, until_next
+from fendo_core.script.lines import shared
+from fendo_core.timebase import FrameRate, Span
+
+_BETWEEN = re.compile(rf"[\[(]({SPAN})[\])]")
+_AT_END = re.compile(rf"\s*[\[(]\s*({SPAN})\s*[\])]\s*$")
+_IN = r"(?:in|start|begin|from|ein|von|anfang|entr[ée]e|d[ée]but|entrada|inicio|inizio|вход|начало)"
+_OUT = r"(?:out|end|to|until|aus|bis|ende|sortie|fin|salida|fine|saída|выход|конец)"
+_CODE = r"(?:tc|timecode|time)?[ -]?"
+_IN_ALONE = re.compile(rf"^\W*{_CODE}{_IN}\s*[:=]?\s*({TIME})\W*$", re.IGNORECASE)
+_OUT_ALONE = re.compile(rf"^\W*{_CODE}{_OUT}\s*[:=]?\s*({TIME})\W*$", re.IGNORECASE)
+_IN_OUT = re.compile(
+    rf"^(?:(?:cue|line|vo|take|nr\.?|no\.?|#)\s*#?\d{{1,4}})?\W*{_CODE}{_IN}\s*[:=]?\s*({TIME})\s*[,;|/–-]?\s*"
+    rf"{_CODE}{_OUT}\s*[:=]?\s*({TIME})(?:\W*(?:dur|duration|length|dauer|durée)\.?\s*[:=]?\s*[\d:.,]+)?[\s\])|:;–-]*",
+    re.IGNORECASE,
+)
+_TC = re.compile(rf"^(?:tc|timecode|time|zeit)\s*[:=]?\s*({SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
+
+
+def with_times_joined(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs of which “TC in …” and “TC out …”, each on a row of its own, are one."""
+    made: list[Paragraph] = []
+    begun: re.Match[str] | None = None
+    for each in found:
+        ended = _OUT_ALONE.match(each.text) if begun else None
+        if begun and ended:
+            made[-1] = replace(made[-1], text=f"[{begun[1]} - {ended[1]}]")
+            begun = None
+            continue
+        begun = _IN_ALONE.match(each.text)
+        made.append(each)
+    return made
+
+
+_SECONDS = re.compile(r"^(\d{1,4})\s?(?:s|secs?|seconds?|sek)\.?\s*[:–—-]\s*(?=\S)", re.IGNORECASE)
+_DOTTED = re.compile(r"^\[?(\d{1,2})\.(\d{2})\s*([-–—])\s*(\d{1,2})\.(\d{2})\]?\s+(?=\S)")
+
+
+def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with `0:12` in front where most of them have `12 s:`, and `0:12 - 0:18` where they have `0.12 - 0.18`."""
+    if sum(bool(_SECONDS.match(each.text)) for each in found) >= max(2, 0.6 * len(found)):
+        clocks = [_SECONDS.sub(lambda m: f"[{int(m[1]) // 60}:{int(m[1]) % 60:02}] ", each.text) for each in found]
+        return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
+    if sum(bool(_DOTTED.match(each.text)) for each in found) < max(2, 0.6 * len(found)):
+        return list(found)
+    return [replace(each, text=_DOTTED.sub(r"[\1:\2\3\4:\5] ", each.text)) for each in found]
+
+
+def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with the times in front that most of them have at the end."""
+    named = [NAMED_ALONE.match(each.text) for each in found]
+    ends = [
+        None if name and not name[1].endswith(SENTENCE_ENDS) else _AT_END.search(each.text)
+        for each, name in zip(found, named, strict=True)
+    ]
+    if sum(map(bool, ends)) < max(2, 0.5 * len(found)):
+        return list(found)
+    return [
+        replace(each, text=f"[{end[1]}] {each.text[: end.start()]}") if end and end.start() else each
+        for each, end in zip(found, ends, strict=True)
+    ]
+
+
+def plain_times(text: str) -> str:
+    """A paragraph whose times are said with words, as it would be with times alone."""
+    both = _IN_OUT.match(text)
+    if both:
+        return f"[{both[1]} - {both[2]}] {text[both.end() :]}".rstrip()
+    named = _TC.match(text)
+    return f"[{named[1]}] {text[named.end() :]}".rstrip() if named else text
+
+
+@dataclass(frozen=True, slots=True)
+class _Timed:
+    """A time in front of some paragraphs."""
+
+    written: str
+    under: tuple[Paragraph, ...]
+
+
+def with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs with the slots that times in their text give; paragraphs under one time share it."""
+    parted, sure, bare = _at_times(found)
+    if not sure and not (bare >= 2 and bare >= 0.4 * len(found)):
+        return list(found)
+    with_time = [group for group in parted if group.written]
+    options = (("slots", "where lines start and end"), ("words", "words"))
+    asked = f"{with_time[0].written} … {with_time[-1].written} are" if len(with_time) > 1 else f"{with_time[0].written} is"
+    if inquiry.ask("times", asked, options, "slots") == "words":
+        return list(found)
+    rows: list[Written] = [(group.written, "", " ".join(each.text for each in group.under)) for group in with_time]
+    clock = learn(rows, rate, start_frame, inquiry)
+    if any(later < earlier for earlier, later in _pairs([clock.times(row[0])[0] for row in rows])):
+        inquiry.doubt("the times do not run in the order of the lines")
+    slots = iter(_slots(rows, clock, inquiry))
+    made: list[Paragraph] = []
+    for group in parted:
+        slot = next(slots) if group.written else None
+        if not group.under:
+            if group.written:
+                inquiry.doubt(f"{group.written} has no words and was left out")
+            continue
+        alone = len(group.under) == 1
+        spoken = [
+            n for n, each in enumerate(group.under) if alone or not (_aside(each.text) or _is_shouted_name(each.text))
+        ]
+        parts = iter(shared(slot, [len(group.under[n].text) for n in spoken], rate)) if slot and spoken else iter(())
+        made += [replace(each, slot=next(parts, None) if n in spoken else None) for n, each in enumerate(group.under)]
+    return made
+
+
+def _is_shouted_name(row: str) -> bool:
+    return row.isupper() and bool(CUE.match(row)) and len(row.split()) <= 4
+
+
+def _pairs(values: Iterable[int | None]) -> list[tuple[int, int]]:
+    known = [value for value in values if value is not None]
+    return list(zip(known, known[1:], strict=False))
+
+
+def _aside(text: str) -> bool:
+    label = LABEL.match(text)
+    return bool(
+        SCENE.match(text)
+        or is_cue(text)
+        or is_bite(text)
+        or is_numbered(text)
+        or (label and PICTURE.fullmatch(label[1].strip()))
+    )
+
+
+def _slots(rows: Sequence[Written], clock: Clock, inquiry: Inquiry) -> list[Span | None]:
+    """A slot for each time; where the file does not say an end, it is where the next one starts."""
+    read = [clock.times(start) for start, _, _ in rows]
+    slots = [
+        clock.slot(start, end, f"“{row[0]}”", inquiry)
+        for row, (start, end) in zip(rows, until_next(read, [row[2] for row in rows]), strict=True)
+    ]
+    if any(start is not None and end is None for start, end in read):
+        inquiry.doubt(
+            "where lines end is not said: each slot ends where the next one starts"
+            + ("" if read[-1][1] is not None else ", the last one by the length of its words")
+        )
+    return slots
+
+
+def _at_times(found: Sequence[Paragraph]) -> tuple[list[_Timed], int, int]:
+    """Paragraphs in groups, each behind its time; how many times are sure (in brackets, ranges, alone), how many bare."""
+    groups: list[tuple[str, list[Paragraph]]] = [("", [])]
+    sure = bare = 0
+    for each in found:
+        text = each.text
+        alone = ALONE.match(text)
+        named = None if alone else NAMED_ALONE.match(text)
+        if alone:
+            sure += 1
+            groups.append((alone[1], []))
+            continue
+        if named and not PICTURE.fullmatch(named[1].strip()):
+            sure += 1
+            groups.append((named[2], []))
+            if not NUMBERED.fullmatch(named[1].strip()):
+                groups[-1][1].append(replace(each, text=f"{named[1].strip()}:"))
+            continue
+        head = BRACKETED.match(text)
+        if head:
+            sure += 1
+            for written, words in _between(text, head):
+                groups.append((written, [replace(each, text=words)]))
+            continue
+        head = BARE.match(text)
+        if head:
+            is_range = RANGE.search(head[1])
+            sure += bool(is_range)
+            bare += not is_range
+            groups.append((head[1], [replace(each, text=text[head.end() :])]))
+            continue
+        label = LABEL.match(text)
+        if label and label[3]:
+            sure += 1
+            name = label[1].strip()
+            words = text[label.end() :] if NUMBERED.fullmatch(name) else f"{name}: {text[label.end() :]}"
+            groups.append((label[3], [replace(each, text=words)]))
+            continue
+        groups[-1][1].append(each)
+    return [_Timed(written, tuple(under)) for written, under in groups if written or under], sure, bare
+
+
+def _between(text: str, head: re.Match[str]) -> Iterator[tuple[str, str]]:
+    """The words of a paragraph behind each of the bracketed times in it."""
+    written, at = head[1], head.end()
+    for found in _BETWEEN.finditer(text, head.end()):
+        words = text[at : found.start()].strip()
+        if words:
+            yield written, words
+        written, at = found[1], found.end()
+    words = text[at:].strip(" :–—-")
+    if words:
+        yield written, words

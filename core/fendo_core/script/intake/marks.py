@@ -1,0 +1,127 @@
+"""What a row of a script looks like: a time, a name, a heading, a direction, what is heard in the film."""
+
+import re
+
+from fendo_core.script.intake.times import RANGE
+
+TIME = (
+    r"\d{1,2}(?:[:.]\d{2}){2}[:;.,]\d{2,3}|\d{1,2}:\d{2}:\d{2}|\d{1,3}:\d{2}(?:[.,]\d{1,3})?"
+    r"|\d{1,2}\s?['′’]\s?\d{2}(?:\s?(?:''|’’|[\"″”]))?|\d{1,2}\s?m(?:in)?\s?\d{1,2}\s?s(?:ec)?"
+)
+SPAN = rf"(?:{TIME})(?:{RANGE.pattern}(?:{TIME}))?"
+ALONE = re.compile(rf"^\W*(?:(?:tc|timecode|time|in)\b[:\s]*)?({SPAN})[\s\])>:.–—-]*$", re.IGNORECASE)
+"""A time on a row of its own."""
+BRACKETED = re.compile(rf"^[\[(<{{]\s*({SPAN})\s*[\])>}}]\s*[:–—-]?\s*(?=\S)")
+"""A time in brackets before the words."""
+BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]\s*|\s)(?=[^\W\d_]|[\"“„«'‘(¿¡])")
+"""A time before the words."""
+NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’-]{{0,38}}?)\s*[-–—,]?\s*[\[(]?({SPAN})[\])]?\s*:?$")
+"""A name with a time, and nothing else."""
+HEADING = re.compile(
+    r"^(?:slide|folie|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"
+    r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|part|teil|partie|parte|часть|section|act|akt|acte|sequence)\s*#?\s*"
+    r"(?:\d{1,3}|[ivx]{1,4})\b[^.!?]{0,60}$",
+    re.IGNORECASE,
+)
+"""“Slide 3: the bell”."""
+NUMBERED = re.compile(r"(?:line|zeile|ligne|take|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off)\s*#?\s*\d{1,4}", re.IGNORECASE)
+"""“VO 3”."""
+_EXTRA = r"\s*\((?:[^()]{1,30})\)"
+LABEL = re.compile(
+    rf"^([^\W\d_](?:[\w .'’/&#-]|\bv\.o\.){{0,38}}?)({_EXTRA})?\s*(?:[\[(]({SPAN})[\])]\s*)?[:：]\s*(?=\S|$)"
+)
+"""A name and a colon before the words, with what stands in brackets behind it and a time."""
+CUE = re.compile(rf"^([^\W\d_][\w .'’/&#-]{{0,38}}?)({_EXTRA})?$")
+"""A name above its words."""
+SPOKEN_EXTRA = re.compile(
+    r"\(\s*(?:v\.?\s*o\.?|o\.?\s*s\.?|o\.?\s*c\.?|off|voix off|cont.?d\.?|continued|narr\w*)\s*\)", re.I
+)
+"""Behind a name: the voice is off the picture."""
+SPEAKERS = re.compile(
+    r"(?:narrator|narr|anncr|[fm]vo|speaker|reader|voice|host|presenter|announcer|interviewer|interviewee|man|woman|sprecher(?:in)?|erz[äa]hler(?:in)?"
+    r"|narrateur|narratrice|locuteur|lecteur|narrador|narradora|locutora?|narratore|speakerin|verteller|диктор|рассказчик)"
+    r"(?:\s*#?\s*(?:\d{1,2}|[a-z]|one|two|three))?",
+    re.IGNORECASE,
+)
+"""Words for somebody who speaks."""
+VOICE = re.compile(
+    r"(?:vo|v\.o\.|voice[- ]?over|narration|audio|sound|text|script|dialogue|commentary|ton|sprechertext|off|voix off|"
+    r"commentaire|texte|narraci[oó]n|locuci[oó]n|voz en off|testo|narrazione|voce|tekst|текст)",
+    re.IGNORECASE,
+)
+"""Words for what is read."""
+PICTURE = re.compile(
+    r"(?:video|picture|pictures|visual|visuals|image|images|vision|shot|on[- ]screen(?: text)?|screen|super|"
+    r"graphic|graphics|gfx|sfx|fx|atmos?|music|fade (?:in|out|to [a-z]{2,9})|(?:smash |match |jump )?cut to|"
+    r"dissolve to|back to|bild|bilder|insert|musik|ger[äa]usch|visuel|musique|imagen|v[íi]deo|"
+    r"m[úu]sica|immagine|immagini|musica|beeld|muziek|"
+    r"note|notes|direction|scene|int|ext)",
+    re.IGNORECASE,
+)
+"""Words for what is seen, or heard beside the voice."""
+ASIDE = re.compile(r"^(?://.*|\{[^{}]*\}|\([^()]*\)|\[[^\[\]]*\]|[♪♫][^♪♫]*[♪♫]?)[.:]?$")
+"""What stands in brackets, or between notes of music."""
+SCENE = re.compile(
+    r"^(?i:int|ext|int\./ext|i/e)[. ]|"
+    r"^(?:>\s*)?(?:(?:FADE|CUT|DISSOLVE|SMASH CUT|MATCH CUT)\b[^a-z.:]{0,30}|TITLES?|CREDITS)[.:]?$"
+)
+"""A scene, or how one goes over into another."""
+
+
+def stands_alone(row: str) -> bool:
+    """A time, a name with a time, or a name, on a row of its own."""
+    return bool(ALONE.match(row) or NAMED_ALONE.match(row) or is_cue(row))
+
+
+def names_somebody(row: str) -> bool:
+    """A name in capitals, or a word for a speaker, before a colon."""
+    found = LABEL.match(row)
+    name = found[1].strip() if found else ""
+    return bool(name and (name.isupper() or SPEAKERS.fullmatch(name) or PICTURE.fullmatch(name) or VOICE.fullmatch(name)))
+
+
+def is_cue(row: str) -> bool:
+    """A name on a row of its own, above what it says."""
+    if row.endswith(":") and len(row) < 40:
+        return bool(LABEL.match(row))
+    found = CUE.match(row)
+    return bool(found and found[1].isupper() and found[2] and SPOKEN_EXTRA.search(found[2]))
+
+
+def is_speaker(text: str) -> bool:
+    """Whether a text names who speaks: “Narrator”, “Speaker 2”."""
+    return bool(SPEAKERS.fullmatch(text.strip(" :")))
+
+
+def is_more(text: str) -> bool:
+    """A time, a name, a direction or a heading: no title."""
+    head = BRACKETED.match(text) or BARE.match(text) or ALONE.match(text) or NAMED_ALONE.match(text)
+    begun = head or ASIDE.match(text) or HEADING.match(text) or SCENE.match(text) or is_bite(text)
+    return bool(begun or names_somebody(text) or is_cue(text) or is_numbered(text))
+
+
+_BITE = re.compile(
+    r"^(?:sot|o-?t[oö]ne?|originalton|itw|sync|bite|sound ?bite|actuality|grab|vox pops?|interview|intervista|entrevista|"
+    r"zuspieler|синхрон|интершум)\b",
+    re.IGNORECASE,
+)
+"""What somebody says in the film."""
+
+
+def is_bite(text: str) -> bool:
+    """Whether a row begins like that, with nothing behind it but a name, up to a colon or the end of the row."""
+    found = _BITE.match(text)
+    if not found:
+        return False
+    name = re.split(r"[:：(]", text[found.end() :], maxsplit=1)[0].split()
+    return len(name) <= 6 and all(not word[0].islower() for word in name)
+
+
+def is_numbered(text: str) -> bool:
+    """“Text 3” or “VO 3” on a row of its own."""
+    return bool(NUMBERED.fullmatch(text.strip(" :.")))
+
+
+def is_voice(name: str) -> bool:
+    """Whether a name says that what follows is read, and not who reads."""
+    return bool(VOICE.fullmatch(re.sub(r"\s*#?\s*\d{1,4}$", "", name)) or NUMBERED.fullmatch(name))

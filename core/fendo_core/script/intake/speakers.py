@@ -1,0 +1,181 @@
+"""Who reads, where names stand before the words or above them; what is seen becomes notes."""
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
+
+from fendo_core.script.intake.inquiry import Inquiry, counted
+from fendo_core.script.intake.marks import (
+    CUE,
+    LABEL,
+    PICTURE,
+    SCENE,
+    SPEAKERS,
+    SPOKEN_EXTRA,
+    VOICE,
+    is_bite,
+    is_cue,
+    is_voice,
+)
+from fendo_core.script.intake.paragraph import Paragraph, noted
+
+_MUSIC = re.compile(r"(?:music|musik|musique|música|musica|atmo|sfx|nat(?:ural)? sound|nats)[.!]?", re.IGNORECASE)
+_NO_NAME = re.compile(r"(?:tc|in|out|time|timecode|start|end|dur|duration|notes?)\b.*", re.IGNORECASE)
+
+
+def spoken_in_cell(rows: Sequence[str]) -> tuple[list[str], list[str]]:
+    """The paragraphs of a cell that are read, and those that are notes: not what is heard in the film, or seen in it."""
+    labels = [LABEL.match(row) for row in rows]
+    names = [label[1].strip() if label else "" for label in labels]
+    pictured = [bool(PICTURE.fullmatch(name)) or bool(_MUSIC.fullmatch(row)) for name, row in zip(names, rows, strict=True)]
+    if not any(map(is_bite, rows)) and not any(pictured):
+        return list(rows), []
+    said: list[str] = []
+    notes: list[str] = []
+    in_film = False
+    for row, label, seen in zip(rows, labels, pictured, strict=True):
+        if is_bite(row):
+            in_film = True
+        elif seen:
+            notes.append(row[label.end() :] or row.strip(" :") if label else row)
+        elif label:
+            in_film = False
+            said.append(row)
+        elif not in_film:
+            said.append(row)
+    return said, notes
+
+
+_DASHED = re.compile(r"^(?:\[([^\W\d_][\w .'’-]{0,30})\]|([^\W\d_][\w .'’-]{0,30}?)\s+[-–—])\s+(?=\S)")
+
+
+def with_name_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with `NAME:` in front where most of them have `NAME -` or `[NAME]`, and a name comes again."""
+    heads = [_DASHED.match(each.text) for each in found]
+    names = [(head[1] or head[2]) if head else "" for head in heads]
+    told = [name for name in names if name and (name.isupper() or SPEAKERS.fullmatch(name))]
+    if len(told) < max(2, 0.5 * len(found)) or len(set(told)) > 0.6 * len(told):
+        return list(found)
+    return [
+        replace(each, text=f"{name}: {each.text[head.end() :]}") if head and name in told else each
+        for each, head, name in zip(found, heads, names, strict=True)
+    ]
+
+
+def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = True) -> list[Paragraph]:
+    """Paragraphs with the readers that are named before them; directions and pictures become notes of the next line.
+
+    Args:
+        found: the paragraphs.
+        inquiry: asked whether names are names.
+        sticky: whether who was named goes on reading below.
+    """
+    names = _names(found, sure=not sticky)
+    labels = [match[1].strip() for each in found if (match := LABEL.match(each.text))]
+    pictures = {each for each in labels if PICTURE.fullmatch(each)}
+    voices = {each for each in labels if is_voice(each)}
+    seen = sum(label in pictures for label in labels)
+    if not names and not voices and not (sticky and seen >= 2 and 0.25 * len(found) <= seen < len(found)):
+        return list(found)
+    shown = ", ".join(sorted({*names, *voices} or pictures)[:4])
+    options = (("readers", "who reads, and what is seen"), ("words", "words"))
+    if inquiry.ask("readers", f"{shown}, in front of the words, say", options, "readers") == "words":
+        return list(found)
+    screenplay = any(is_cue(each.text) and not each.text.endswith(":") for each in found)
+    made: list[Paragraph] = []
+    notes: list[str] = []
+    reader, awaited, unsaid = "", False, 0
+    for each in found:
+        label = LABEL.match(each.text)
+        name = label[1].strip() if label else ""
+        if label and name in pictures:
+            notes.append(each.text[label.end() :] or name)
+            continue
+        cue = _cue_name(each.text, names)
+        if sticky and cue is not None and not (label and each.text[label.end() :]):
+            reader, awaited = "" if VOICE.fullmatch(cue) else cue, True
+            notes += filter(None, [_how(CUE.match(each.text.rstrip(": "))), each.notes])
+            if each.slot is not None:
+                # The time stood before the name: it belongs to what is said under it.
+                made.append(replace(each, text=""))
+            continue
+        if label and (name in names or name in voices):
+            reader = "" if name in voices else name
+            notes += filter(None, [_how(label)])
+            each, awaited = replace(each, text=each.text[label.end() :]), True
+        elif SCENE.match(each.text):
+            notes.append(each.text)
+            continue
+        elif screenplay and not awaited and each.fresh:
+            unsaid += 1
+            notes.append(each.text)
+            continue
+        elif not sticky:
+            reader = ""
+        slot = each.slot
+        if made and not made[-1].text:
+            slot = slot or made.pop().slot
+        made.append(noted(replace(each, reader=reader, slot=slot), [*notes, each.notes]))
+        notes, awaited = [], not screenplay
+    if unsaid:
+        inquiry.doubt(f"{counted(unsaid, 'paragraph', 'paragraphs')} that nobody reads became notes of the line below")
+    if notes and made:
+        made[-1] = noted(made[-1], [made[-1].notes, *notes])
+    return made
+
+
+def _how(named: re.Match[str] | None) -> str:
+    """What stands in brackets behind a name, unless it says that the voice is off the picture."""
+    extra = (named[2] or "").strip() if named else ""
+    return "" if SPOKEN_EXTRA.fullmatch(extra) else extra.strip("() ")
+
+
+def _cue_name(text: str, names: set[str]) -> str | None:
+    """Who speaks next, where a row names somebody and nothing else."""
+    found = CUE.match(text.rstrip(":").strip())
+    if not found:
+        return None
+    name = found[1].strip()
+    is_voice = bool(found[2] and SPOKEN_EXTRA.search(found[2]) and VOICE.fullmatch(name))
+    return name if name in names or is_voice or text.endswith(":") else None
+
+
+def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:
+    """Who is named before words: known words for speakers, names in capitals, and names that come again.
+
+    Args:
+        found: the paragraphs.
+        sure: whether a few names are not enough.
+    """
+    labelled: Counter[str] = Counter()
+    cued: Counter[str] = Counter()
+    for place, each in enumerate(found):
+        label = LABEL.match(each.text)
+        if label:
+            labelled[label[1].strip()] += 2 if label[2] and SPOKEN_EXTRA.search(label[2]) else 1
+            continue
+        cue = CUE.match(each.text)
+        if cue and cue[1].isupper() and len(cue[1]) > 1 and len(cue[1].split()) <= 4 and not SCENE.match(each.text):
+            # In capitals above words that are not: once with “(V.O.)”, twice without.
+            above_words = place + 1 < len(found) and found[place + 1].text != found[place + 1].text.upper()
+            sure_cue = cue[2] and SPOKEN_EXTRA.search(cue[2])
+            cued[cue[1].strip()] += 2 if sure_cue or SPEAKERS.fullmatch(cue[1].strip()) else int(above_words)
+    often = sum(labelled.values()) >= 0.3 * len(found)
+    names = {
+        name
+        for name, times in labelled.items()
+        if not PICTURE.fullmatch(name)
+        and not is_voice(name)
+        and not _NO_NAME.fullmatch(name)
+        and len(name.split()) <= 4
+        and (SPEAKERS.fullmatch(name) or name.isupper() or (times > 1 and often and name.istitle()))
+    }
+    # One shouted word with a colon is as likely a heading as a name.
+    named = sum(labelled[name] for name in names)
+    if (sure or len(found) > 2) and named < 2 and not any(map(SPEAKERS.fullmatch, names)):
+        names = set()
+    if sure and not often:
+        return set()
+    # Where some stand above their words, somebody who speaks once does too.
+    return names | {name for name, times in cued.items() if times >= (1 if max(cued.values()) >= 2 else 2)}

@@ -1,0 +1,103 @@
+"""Rows of running text as paragraphs: those that were wrapped by hand are joined."""
+
+import re
+from collections.abc import Sequence
+
+from fendo_core.script.intake.inquiry import Inquiry, enough
+from fendo_core.script.intake.marks import names_somebody, stands_alone
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
+from fendo_core.script.lines import ROW_END, paragraphs
+
+_ITEM = re.compile(r"\s*(?:[-*+•–]\s|\d{1,3}[.)]\s|\[|\(|>)")
+_NAME_AND_TAB = re.compile(r"^([^\W\d_a-z][^\W\d_a-z .'’-]{1,30}):?\t+(?=\S)")
+_NARROWEST, _WIDEST = 30, 110
+MOST_ROWS_A_LINE = 5
+
+
+def rows_of(text: str) -> list[list[str]]:
+    """The rows of a text, in blocks that empty rows part."""
+    blocks: list[list[str]] = [[]]
+    for row in ROW_END.split(text):
+        if row.strip():
+            blocks[-1].append(row)
+        elif blocks[-1]:
+            blocks.append([])
+    return [block for block in blocks if block]
+
+
+def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Paragraph]:
+    """The paragraphs of a text whose rows may be paragraphs, or paragraphs wrapped to a width.
+
+    Args:
+        text: the text.
+        inquiry: asked whether rows are joined, where they look wrapped.
+        from_pages: whether it comes from printed pages, whose rows are never paragraphs.
+    """
+    blocks = rows_of(text)
+    # Wrapped rows become fewer, never so many fewer.
+    enough(sum(map(len, blocks)) // MOST_ROWS_A_LINE)
+    blocks = [[" ".join(paragraphs(_NAME_AND_TAB.sub(r"\1: ", row))) for row in block] for block in blocks]
+    blocks = [[row for row in block if row] for block in blocks]
+    width = _wrapped_at(blocks, from_pages)
+    if width:
+        options = (("joined", "joined to paragraphs"), ("rows", "lines of their own"))
+        if inquiry.ask("rows", f"rows wrapped at {width} letters are", options, "joined") == "joined":
+            blocks = [_joined(block, width) for block in blocks]
+    return [_of_row(row, place == 0) for block in blocks for place, row in enumerate(block)]
+
+
+_HASHED = re.compile(r"^#{1,6}\s+(?=[^\W\d_])")
+
+
+def _of_row(row: str, fresh: bool) -> Paragraph:
+    """A row as a paragraph; `# The bell` is a heading in plain text too."""
+    return Paragraph(_HASHED.sub("", row), fresh=fresh, heading=bool(_HASHED.match(row)))
+
+
+def _next_fits(row: str, below: str, width: int) -> bool:
+    return len(row) + 1 + len(below.split(" ", 1)[0]) <= width
+
+
+def _wrapped_at(blocks: Sequence[Sequence[str]], from_pages: bool) -> int:
+    """The width at which rows were wrapped, or 0: then no row could have taken the first word of the next one."""
+    plain = [[row for row in block if not _ITEM.match(row)] for block in blocks]
+    pairs = [pair for block in plain for pair in zip(block, block[1:], strict=False)]
+    # A name or a time on a row of its own is no wrapped row.
+    pairs = [(row, below) for row, below in pairs if not stands_alone(row)]
+    if not pairs and not (from_pages and any(len(block) > 1 for block in blocks)):
+        return 0
+    width = max(len(row) for block in (plain if pairs else blocks) for row in block)
+    if not _NARROWEST <= width <= _WIDEST:
+        return width if from_pages else 0
+    if from_pages:
+        return width
+    full = [not _next_fits(row, below, width) for row, below in pairs]
+    goes_on = [not row.endswith(SENTENCE_ENDS) for row, _ in pairs]
+    # Rows of sentences end with a mark each; wrapped ones end anywhere, and as late as they can.
+    told = sum(is_full or row[-1] not in ".!?" for (row, _), is_full in zip(pairs, full, strict=True))
+    many = len(pairs) >= 3 or all(below[:1].islower() for _, below in pairs)
+    return width if many and sum(goes_on) >= 0.5 * len(pairs) and sum(full) >= 0.8 * told else 0
+
+
+def _joined(block: Sequence[str], width: int) -> list[str]:
+    """The rows of a block as paragraphs: a new one begins behind a sentence that left room, and at an item."""
+    made: list[str] = []
+    above = ""
+    for row in block:
+        begins = (
+            not made
+            or _ITEM.match(row)
+            or stands_alone(above)
+            or stands_alone(row)
+            or names_somebody(row)
+            or (above.endswith(SENTENCE_ENDS) and _next_fits(above, row, width))
+        )
+        if begins:
+            made.append(row)
+        elif made[-1].endswith("-") and made[-1][-2:-1].isalpha() and row[:1].islower():
+            # Parted at the end of the row; a hyphen that belongs to the word can't be told from it.
+            made[-1] = made[-1][:-1] + row
+        else:
+            made[-1] += " " + row
+        above = row
+    return made
