@@ -91,6 +91,10 @@ ODD = {
     "03 00:00:30 – 00:00:34 Salt remains.\n": [
         *TIMED, (SALT, (30, 34), "", ""),
     ],
+    "The Salt Road\nVersion 3\n\nScene 1: the quay\n\n01 00:00:12 – 00:00:18 The ferry leaves.\nSOT ANNA: I live here.\n\n"
+    "Scene 2: the bell\n\n02 00:00:20 – 00:00:24 Nobody waits.\n\n- END -\n": [
+        (FERRY, (12, 18), "Scene 1: the quay", ""), (NOBODY, (20, 24), "Scene 2: the bell", ""),
+    ],
     "The ferry leaves. (0:12-0:18)\nNobody waits. (0:20-0:24)\n": TIMED,
     "0.12 - 0.18  The ferry leaves.\n0.20 - 0.24  Nobody waits.\n": TIMED,
     "0'12'' The ferry leaves.\n0'20'' Nobody waits.\n0'26'' Salt remains for very long.\n": [

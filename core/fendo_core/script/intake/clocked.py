@@ -38,6 +38,8 @@ _IN_OUT = re.compile(
     rf"{_CODE}{_OUT}\s*[:=]?\s*({TIME})(?:\W*(?:dur|duration|length|dauer|durée)\.?\s*[:=]?\s*[\d:.,]+)?[\s\])|:;–-]*",
     re.IGNORECASE,
 )
+_NUMBER_AND_RANGE = re.compile(rf"^\d{{1,4}}[.):]?\s+(?=[\[(]?(?:{TIME}){RANGE.pattern}(?:{TIME})[\])]?\s)")
+"""A number before a range of times counts lines, however few have one."""
 _TC = re.compile(rf"^(?:tc|timecode|time|zeit)\s*[:=]?\s*({SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
 
 
@@ -87,6 +89,7 @@ def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
 
 def plain_times(text: str) -> str:
     """A paragraph whose times are said with words, as it would be with times alone."""
+    text = _NUMBER_AND_RANGE.sub("", text)
     both = _IN_OUT.match(text)
     if both:
         return f"[{both[1]} - {both[2]}] {text[both.end() :]}".rstrip()
