@@ -42,9 +42,8 @@ def heard_in(samples: Sound, phrases: Sequence[Span], places: Iterable[Place]) -
     """
     sure = [place for place in places if place.sure >= SURE]
     found: dict[str, float] = dict(Counter(place.kind for place in sure if place.kind in COUNTED))
-    if heavy := sum(
-        below <= HEAVY for below in _below(samples, phrases, [one.span for one in sure if one.kind == "breath"])
-    ):
+    breaths = [one.span for one in sure if one.kind == "breath"]
+    if heavy := sum(below <= HEAVY for below in _below(samples, phrases, breaths)):
         found["heavy breath"] = heavy
     if (sharp := sharpness(samples, phrases)) is not None and sharp > SHARP_TOLD:
         found["sharp"] = round(-sharp, 1)
@@ -54,13 +53,16 @@ def heard_in(samples: Sound, phrases: Sequence[Span], places: Iterable[Place]) -
 
 def _below(samples: Sound, phrases: Sequence[Span], breaths: Sequence[Span]) -> list[float]:
     """dB by which each breath lies below the voice, both where they are loud."""
+    if not phrases or not breaths:
+        return []
     # Without what a plosive beside it, or a step, adds.
     level = levels.hop_levels(sosfilt(_HIGH, samples.astype(np.float64)), HOP)
 
     def loud(spans: Sequence[Span]) -> float:
         return float(np.percentile(np.concatenate([level[one.start // HOP : one.end // HOP] for one in spans]), 85))
 
-    return [loud(phrases) - loud([one]) for one in breaths] if phrases else []
+    voice = loud(phrases)
+    return [voice - loud([one]) for one in breaths]
 
 
 def told(heard: Mapping[str, float]) -> tuple[str, ...]:

@@ -4,14 +4,13 @@ import re
 from collections.abc import Sequence
 from dataclasses import replace
 
-from fendo_core.script.intake.inquiry import Inquiry, counted
+from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, OUT_OR_LINES, Inquiry, counted
 from fendo_core.script.intake.marks import ALONE, ASIDE, HEADING, LABEL, is_bite, is_cue, is_more, is_numbered
-from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted, to_notes
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, mostly, noted, to_notes
 
 _PAGE = re.compile(
     r"^(?:.{0,60}?[\s|–—-])?\W{0,3}(?:page|seite|p[áa]gina|pagina|стр(?:аница|\.)?|s\.|p\.)\s*\d{1,3}(?:\s*(?:of|/|"
-    r"von|de|di|sur|van|из)\s*"
-    r"\d{1,3})?\W*$",
+    r"von|de|di|sur|van|из)\s*\d{1,3})?\W*$",
     re.IGNORECASE,
 )
 
@@ -34,11 +33,9 @@ _TOLD = re.compile(
     r"version|draft|revision|rev\.?|status|duration|length|(?:total )?running time|runtime|trt|agency|writer|written by|"
     r"author|producer|director|prepared by|job(?: no\.?| number)?|file(?: ?name)?|spot|language|format|word ?count|words|"
     r"deadline|contact|copyright|kunde|projekt|titel|filmtitel|datum|fassung|stand|dauer|länge|autor(?:in)?|sprache|"
-    r"agentur|"
-    r"redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
+    r"agentur|redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
     r"duración|idioma|progetto|titolo|data|versione|durata|autore|lingua|klant|opdrachtgever|datum|lengte|taal|клиент|"
-    r"проект|"
-    r"название|дата|версия|длительность|хронометраж|автор|язык)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
+    r"проект|название|дата|версия|длительность|хронометраж|автор|язык)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
     r"^\(?\d[\d.,]* words?\b.{0,40}$|^\[[a-z]{2,6}:[^\[\]]*\]$",
     re.IGNORECASE,
 )
@@ -75,22 +72,18 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     if not around:
         return list(found)
     said = " / ".join(each.text for each in around)
-    options = (("out", "left out"), ("lines", "lines"))
     asked = f"“{said if len(said) < 40 else said[:39] + '…'}”, around the words, is"
-    return list(found) if inquiry.ask("titles", asked, options, "out") == "lines" else list(found[head:last])
+    return list(found) if inquiry.ask("titles", asked, OUT_OR_LINES, "out") == "lines" else list(found[head:last])
 
 
 _HOW = re.compile(
     r"(?:\d+(?:[.,]\d+)?\s?(?:s|secs?|seconds?|sek)\.?$|(?:long |short |slight |brief |little |dramatic )?(?:pauses?|"
     r"beat|breath|breathes?|sfx|fx|music|laugh(?:s|ing|ter)?|chuckles?|"
     r"sighs?|sighing|whisper(?:s|ed|ing)?|soft(?:ly|er)?|slow(?:ly|er)?|quiet(?:ly|er)?|loud(?:ly|er)?|warm(?:ly|er)?|"
-    r"smil(?:e|es|ing)|"
-    r"cheerful(?:ly)?|serious(?:ly)?|urgent(?:ly)?|excited(?:ly)?|gently|firmly|silence|emphasis|emphasi[sz]e|break|fade|"
+    r"smil(?:e|es|ing)|cheerful(?:ly)?|serious(?:ly)?|urgent(?:ly)?|excited(?:ly)?|gently|firmly|silence|emphasis|emphasi[sz]e|break|fade|"
     r"bright(?:ly|er)?|sad(?:ly)?|angr(?:y|ily)|stille|kurze pause|atempause|leise|laut|langsam|lächelnd|lacht|"
-    r"flüsternd|musik|"
-    r"silence|doucement|lentement|souriant|rires?|musique|pausa|silencio|silenzio|piano|lentamente|sonriendo|"
-    r"sorridendo|risas?|"
-    r"música|musica|пауза|тихо|медленно|смеётся|шёпотом|музыка)\b)",
+    r"flüsternd|musik|silence|doucement|lentement|souriant|rires?|musique|pausa|silencio|silenzio|piano|lentamente|sonriendo|"
+    r"sorridendo|risas?|música|musica|пауза|тихо|медленно|смеётся|шёпотом|музыка)\b)",
     re.IGNORECASE,
 )
 _SAID_AS = re.compile(r"(?:[^\W\d_]+-)+[^\W\d_]+")
@@ -125,15 +118,13 @@ def _directions(text: str) -> list[tuple[int, int, str, str]]:
 
 
 def without_directions(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
-    """Paragraphs whose directions in brackets, “(softly)”, “[beat]”, became notes, "
-    "each with the word that it stands behind."""
+    """Paragraphs whose directions in brackets, “(softly)”, “[beat]”, became notes, each with the word before it."""
     told = [_directions(each.text) for each in found]
     first = next((each.text[one[0][0] : one[0][1]].strip() for each, one in zip(found, told, strict=True) if one), None)
     if first is None:
         return list(found)
-    options = (("notes", "notes for the reader"), ("words", "words"))
     asked = f"{first}{' …' if sum(map(len, told)) > 1 else ''} in the words is"
-    if inquiry.ask("directions", asked, options, "notes") == "words":
+    if inquiry.ask("directions", asked, NOTES_OR_WORDS, "notes") == "words":
         return list(found)
     made = []
     for each, inside in zip(found, told, strict=True):
@@ -161,9 +152,8 @@ def without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     asides = [each.text for each in found if goes(each.text)]
     if not asides or len(asides) > 0.7 * len(found):
         return list(found)
-    options = (("notes", "notes for the reader"), ("words", "words"))
     asked = f"{asides[0][:40]}{' …' if len(asides) > 1 else ''} {'are' if len(asides) > 1 else 'is'}"
-    if inquiry.ask("asides", asked, options, "notes") == "words":
+    if inquiry.ask("asides", asked, NOTES_OR_WORDS, "notes") == "words":
         return list(found)
     return to_notes([each for each in found if not _GOES_ON.match(each.text)], lambda each: goes(each.text))
 
@@ -181,9 +171,8 @@ def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     called = any(each.heading for each in found)
     if len(headings) < (1 if called else 2) or len(headings) > 0.6 * len(found):
         return list(found)
-    options = (("notes", "notes for the reader"), ("words", "words"))
     shown = f"{headings[0][:30]} … {headings[-1][:30]} are" if len(headings) > 1 else f"{headings[0][:40]} is"
-    if inquiry.ask("headings", shown, options, "notes") == "words":
+    if inquiry.ask("headings", shown, NOTES_OR_WORDS, "notes") == "words":
         return list(found)
     return to_notes(found, goes)
 
@@ -220,9 +209,8 @@ def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragrap
             gone.add(place)
     if not gone or len(gone) > 0.8 * len(found):
         return list(found)
-    options = (("out", "left out"), ("lines", "lines"))
     asked = f"{found[min(gone)].text[:30]}{' …' if len(gone) > 1 else ''}, heard in the film, is"
-    if inquiry.ask("bites", asked, options, "out") == "lines":
+    if inquiry.ask("bites", asked, OUT_OR_LINES, "out") == "lines":
         return list(found)
     inquiry.doubt(f"{counted(len(gone), 'paragraph', 'paragraphs')} of the film’s own sound left out")
     return [each for place, each in enumerate(found) if place not in gone]
@@ -233,8 +221,7 @@ def without_numbered(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     rows = [each.text for each in found if is_numbered(each.text)]
     if len(rows) < 2 or len(rows) > 0.6 * len(found):
         return list(found)
-    options = (("out", "left out"), ("lines", "lines"))
-    if inquiry.ask("numbered", f"{rows[0]} … {rows[-1]} are", options, "out") == "lines":
+    if inquiry.ask("numbered", f"{rows[0]} … {rows[-1]} are", OUT_OR_LINES, "out") == "lines":
         return list(found)
     return [each for each in found if not is_numbered(each.text)]
 
@@ -244,6 +231,6 @@ _BULLET = re.compile(r"^[-–—•*▪◦‣·►]\s+(?=\S)")
 
 def without_bullets(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs without the dashes or dots in front that most of them have."""
-    if sum(bool(_BULLET.match(each.text)) for each in found) < max(2, 0.6 * len(found)):
+    if not mostly(found, _BULLET):
         return list(found)
     return [replace(each, text=_BULLET.sub("", each.text)) for each in found]

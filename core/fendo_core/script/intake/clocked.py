@@ -21,7 +21,7 @@ from fendo_core.script.intake.marks import (
     is_cue,
     is_numbered,
 )
-from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, mostly
 from fendo_core.script.intake.times import RANGE, Clock, Written, learn, until_next
 from fendo_core.script.lines import shared
 from fendo_core.timebase import FrameRate, Span
@@ -64,10 +64,10 @@ _DOTTED = re.compile(r"^\[?(\d{1,2})\.(\d{2})\s*([-–—])\s*(\d{1,2})\.(\d{2})
 
 def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with `0:12` in front where most of them have `12 s:`, and `0:12 - 0:18` where they have `0.12 - 0.18`."""
-    if sum(bool(_SECONDS.match(each.text)) for each in found) >= max(2, 0.6 * len(found)):
+    if mostly(found, _SECONDS):
         clocks = [_SECONDS.sub(lambda m: f"[{int(m[1]) // 60}:{int(m[1]) % 60:02}] ", each.text) for each in found]
         return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
-    if sum(bool(_DOTTED.match(each.text)) for each in found) < max(2, 0.6 * len(found)):
+    if not mostly(found, _DOTTED):
         return list(found)
     return [replace(each, text=_DOTTED.sub(r"[\1:\2\3\4:\5] ", each.text)) for each in found]
 

@@ -10,6 +10,11 @@ class ScriptRefused(ValueError):
     """A file no script can be made of; the message says why and what to do."""
 
 
+NOTES_OR_WORDS = (("notes", "notes for the reader"), ("words", "words"))
+OUT_OR_LINES = (("out", "left out"), ("lines", "lines"))
+NUMBERS_OR_WORDS = (("out", "numbers, not read"), ("words", "words"))
+
+
 @dataclass(frozen=True, slots=True)
 class Question:
     """Something that the file does not say by itself.

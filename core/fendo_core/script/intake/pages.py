@@ -48,24 +48,23 @@ def printed(data: bytes, inquiry: Inquiry) -> str | list[list[str]]:
     try:
         if len(document) > MOST_PAGES:
             raise ScriptRefused(f"This PDF has {len(document)} pages; a script has {MOST_PAGES} at most.")
-        pages, places = [], []
+        places = []
         for page in document:
             text = page.get_textpage()
             places.append(_places(text))
-            pages.append(_rows(places[-1]))
             text.close()
             page.close()
     except pypdfium2.PdfiumError as error:
         raise ScriptRefused("A page of this PDF can't be read. Save it again, or as text.") from error
     finally:
         document.close()
-    if not any(map(any, pages)):
+    if not any(places):
         raise ScriptRefused("This PDF holds pictures of pages and no text. Bring in the document it was made from.")
     table = table_of(places)
     if table and looks_like_a_script(table):
         return table
     # A page that ends with a sentence ends a paragraph, as far as can be told.
-    kept = [rows for rows in _without_edges(pages, inquiry) if rows]
+    kept = [rows for rows in _without_edges([_rows(page) for page in places], inquiry) if rows]
     return "".join("\n".join(rows) + ("\n\n" if rows[-1].endswith((".", "!", "?", "…")) else "\n") for rows in kept)
 
 

@@ -1,5 +1,6 @@
 """A paragraph of a script, with what was noted beside it."""
 
+import re
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
@@ -21,6 +22,11 @@ class Paragraph:
     """Whether it begins behind an empty row."""
     heading: bool = False
     """Whether the document calls it a title or a heading."""
+
+
+def mostly(found: Sequence[Paragraph], mark: re.Pattern[str]) -> bool:
+    """Whether most of them, and two at least, begin with a mark."""
+    return sum(bool(mark.match(each.text)) for each in found) >= max(2, 0.6 * len(found))
 
 
 def noted(paragraph: Paragraph, notes: Iterable[str]) -> Paragraph:

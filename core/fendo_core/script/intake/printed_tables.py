@@ -10,6 +10,7 @@ from typing import NamedTuple
 import numpy as np
 
 from fendo_core.script.intake.tables import is_time_or_number
+from fendo_core.script.intake.wrapped import with_row
 
 
 class Printed(NamedTuple):
@@ -144,9 +145,7 @@ def _with(above: str, below: str) -> str:
     """A cell with its next row."""
     if not above or not below:
         return above or below
-    if above.endswith("-") and above[-2:-1].isalpha() and below[:1].islower():
-        return above[:-1] + below
-    return f"{above}\n{below}" if above.endswith(":") else f"{above} {below}"
+    return f"{above}\n{below}" if above.endswith(":") else with_row(above, below)
 
 
 def _bare(row: Sequence[str]) -> str:

@@ -6,6 +6,7 @@ Each of these is asked with the likeliest answer chosen, so that it can be refus
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
+from string import ascii_lowercase, ascii_uppercase
 
 from fendo_core.script.intake.around import (
     without_asides,
@@ -18,7 +19,7 @@ from fendo_core.script.intake.around import (
     without_titles,
 )
 from fendo_core.script.intake.clocked import plain_times, with_colons, with_times, with_times_in_front, with_times_joined
-from fendo_core.script.intake.inquiry import Inquiry, enough
+from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
 from fendo_core.script.intake.marks import SPEAKERS, TIME
 from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.intake.speakers import with_name_colons, with_readers
@@ -69,13 +70,18 @@ def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[P
         or sum(step == 1 for step in steps) < 0.9 * len(steps)
     ):
         return found
-    options = (("out", "numbers, not read"), ("words", "words"))
-    if inquiry.ask("numbers", f"{places[0][1][0].strip()} … {places[-1][1][0].strip()} are", options, "out") == "words":
+    if _are_words([match for _, match in places], inquiry):
         return found
     kept = list(found)
     for place, match in places:
         kept[place] = replace(kept[place], text=kept[place].text[match.end() :])
     return kept
+
+
+def _are_words(heads: Sequence[re.Match[str]], inquiry: Inquiry) -> bool:
+    """Whether what stands in front of the words is said: asked, and likely not."""
+    asked = f"{heads[0][0].strip()} … {heads[-1][0].strip()} are"
+    return inquiry.ask("numbers", asked, NUMBERS_OR_WORDS, "out") == "words"
 
 
 _NAME_OF_LINE = re.compile(
@@ -95,43 +101,18 @@ def _without_names_of_lines(found: Sequence[Paragraph], inquiry: Inquiry) -> Seq
         return found
     if any(SPEAKERS.fullmatch(name) for name in names):
         return found
-    counted_up = names in (_alphabet(len(names)), _alphabet(len(names), "A"), _ROMANS[: len(names)])
+    counted_up = names in [list(row[: len(names)]) for row in (ascii_lowercase, ascii_uppercase, _ROMANS)]
     if not counted_up and not all(head["id"] or head["section"] for head in told):
         return found
-    options = (("out", "numbers, not read"), ("words", "words"))
-    if inquiry.ask("numbers", f"{told[0][0].strip()} … {told[-1][0].strip()} are", options, "out") == "words":
+    if _are_words(told, inquiry):
         return found
     return [replace(each, text=each.text[head.end() :]) if head else each for each, head in zip(found, heads, strict=True)]
 
 
-_ROMANS = [
-    "I",
-    "II",
-    "III",
-    "IV",
-    "V",
-    "VI",
-    "VII",
-    "VIII",
-    "IX",
-    "X",
-    "XI",
-    "XII",
-    "XIII",
-    "XIV",
-    "XV",
-    "XVI",
-    "XVII",
-    "XVIII",
-    "XIX",
-    "XX",
-]
-
-
-def _alphabet(count: int, first: str = "a") -> list[str]:
-    return [chr(ord(first) + n) for n in range(min(count, 26))]
-
-
+_ROMANS = (
+    "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X",
+    "XI", "XII", "XIII", "XIV", "XV", "XVI", "XVII", "XVIII", "XIX", "XX",
+)  # fmt: skip
 _RULE = re.compile(r"^(?:[-*_=~–—•·#+]\s*){3,}$")
 """A row that only parts others."""
 

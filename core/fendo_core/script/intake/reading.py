@@ -210,11 +210,12 @@ def _mixed(text: str, reading: _Reading) -> list[Draft]:
 
 def _of_blocks(blocks: Sequence[Block], reading: _Reading) -> list[Draft]:
     """Lines of a document: a table that is a script is read as one, any other is read cell by cell."""
-    pairs = [rows for rows in blocks if isinstance(rows, list) and rows and all(len(row) == 2 for row in rows)]
-    records = tables.of_records(pairs) if pairs else None
+    pairs = [isinstance(rows, list) and bool(rows) and all(len(row) == 2 for row in rows) for rows in blocks]
+    records = tables.of_records(
+        [rows for rows, of_two in zip(blocks, pairs, strict=True) if isinstance(rows, list) and of_two]
+    )
     if records:
-        others = [each for each in blocks if isinstance(each, Paragraph) or each not in pairs]
-        blocks = [*others, records]
+        blocks = [*(each for each, of_two in zip(blocks, pairs, strict=True) if not of_two), records]
     blocks = [each for each in blocks if isinstance(each, Paragraph) or not _tells_of_it(each, reading.inquiry)]
     scripts = [rows for rows in blocks if isinstance(rows, list) and tables.looks_like_a_script(rows)]
     drafts: list[Draft] = []

@@ -137,8 +137,8 @@ def _cue_name(text: str, names: set[str]) -> str | None:
     if not found:
         return None
     name = found[1].strip()
-    is_voice = bool(found[2] and SPOKEN_EXTRA.search(found[2]) and VOICE.fullmatch(name))
-    return name if name in names or is_voice or text.endswith(":") else None
+    off = bool(found[2] and SPOKEN_EXTRA.search(found[2]) and VOICE.fullmatch(name))
+    return name if name in names or off or text.endswith(":") else None
 
 
 def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:

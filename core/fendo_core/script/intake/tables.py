@@ -129,7 +129,12 @@ def of_records(tables: Sequence[Rows]) -> list[list[str]] | None:
     known = {name: column_names(name) for name, _ in pairs}
     told = [name for name, _ in pairs if known[name] and known[name][0][1] < 200]
     spoken = {name for name in told if known[name][0][0] == "words"}
-    if len(told) < 0.6 * len(pairs) or sum(name in spoken for name in told) < 2 or len(known) > 0.6 * len(pairs):
+    if (
+        not pairs
+        or len(told) < 0.6 * len(pairs)
+        or sum(name in spoken for name in told) < 2
+        or len(known) > 0.6 * len(pairs)
+    ):
         return None
     records: list[dict[str, str]] = [{}]
     for name, value in pairs:

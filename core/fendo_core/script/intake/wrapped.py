@@ -79,6 +79,14 @@ def _wrapped_at(blocks: Sequence[Sequence[str]], from_pages: bool) -> int:
     return width if many and sum(goes_on) >= 0.5 * len(pairs) and sum(full) >= 0.8 * told else 0
 
 
+def with_row(above: str, below: str) -> str:
+    """Words with those of the next row; a word that was parted at its end is whole."""
+    if above.endswith("-") and above[-2:-1].isalpha() and below[:1].islower():
+        # A hyphen that belongs to the word can't be told from it.
+        return above[:-1] + below
+    return f"{above} {below}"
+
+
 def _joined(block: Sequence[str], width: int) -> list[str]:
     """The rows of a block as paragraphs: a new one begins behind a sentence that left room, and at an item."""
     made: list[str] = []
@@ -94,10 +102,7 @@ def _joined(block: Sequence[str], width: int) -> list[str]:
         )
         if begins:
             made.append(row)
-        elif made[-1].endswith("-") and made[-1][-2:-1].isalpha() and row[:1].islower():
-            # Parted at the end of the row; a hyphen that belongs to the word can't be told from it.
-            made[-1] = made[-1][:-1] + row
         else:
-            made[-1] += " " + row
+            made[-1] = with_row(made[-1], row)
         above = row
     return made
