@@ -163,6 +163,40 @@ ODD = {
     "Narrator,The ferry leaves.,calm\nNarrator,Nobody waits.,calm\n": [
         (FERRY, None, "", "Narrator"), (NOBODY, None, "", "Narrator"),
     ],
+    "No;Text;In;Out\n1;The ferry leaves.;0:12;0:18\n2;Nobody waits.;0:20;0:24\nTotal;2 lines, 5 words;;\n": TIMED,
+    "Line,Text,Words,Est. Time\n1,The ferry leaves.,3,0:05\n2,Nobody waits.,2,0:04\n3,Salt remains.,2,0:05\n": PLAIN,
+    # What stands below, beside and among the lines
+    "NARRATOR: The ferry leaves.\n(0:12-0:18)\n\nNARRATOR: Nobody waits.\n(0:20-0:24)\n": [
+        (FERRY, (12, 18), "", "NARRATOR"), (NOBODY, (20, 24), "", "NARRATOR"),
+    ],
+    "#1 [TC 0:12 - 0:18] VO: The ferry leaves.\n#2 [TC 0:20 - 0:24] VO: Nobody waits.\n": TIMED,
+    "*** 0:12-0:18 ***\nThe ferry leaves.\n*** 0:20-0:24 ***\nNobody waits.\n": TIMED,
+    "Screen 1.1\nOn-screen text: Ferries\nNarration: The ferry leaves.\nGraphics: a boat\n\n"
+    "Screen 1.2\nOn-screen text: Bells\nNarration: Nobody waits.\nGraphics: a bell\n": [
+        (FERRY, None, "Screen 1.1\nFerries\na boat", ""), (NOBODY, None, "Screen 1.2\nBells\na bell", ""),
+    ],
+    "0:12-0:18\nIN CUE: ... door shuts\nThe ferry leaves.\n\n0:20-0:24\nIN CUE: ... goodbye\nNobody waits.\n": [
+        (FERRY, (12, 18), "... door shuts", ""), (NOBODY, (20, 24), "... goodbye", ""),
+    ],
+    "[HOST]: The ferry leaves.\n[GUEST]: Nobody waits.\n": [(FERRY, None, "", "HOST"), (NOBODY, None, "", "GUEST")],
+    "0:12 - Anna: The ferry leaves.\n0:18 - Bert: Nobody waits.\n0:24-0:28 - Anna: Salt remains.\n": [
+        (FERRY, (12, 18), "", "Anna"), (NOBODY, (18, 24), "", "Bert"), (SALT, (24, 28), "", "Anna"),
+    ],
+    "0:12-0:18 旁白:渡船离开。\n0:20-0:24 旁白:没有人等。\n": [
+        ("渡船离开。", (12, 18), "", ""), ("没有人等。", (20, 24), "", ""),
+    ],
+    "VOCE F.C.: The ferry leaves.\n\nSONORA MARIA: I live here.\n\nVOCE F.C.: Nobody waits.\n": PLAIN[:2],
+    "1. The ferry leaves.\n   ALT: The boat leaves.\n2. Nobody waits.\n   ALT: No one waits.\n": [
+        (FERRY, None, "or: The boat leaves.", ""), (NOBODY, None, "or: No one waits.", ""),
+    ],
+    "EN: The ferry leaves.\nDE: Die Fähre fährt ab.\n\nEN: Nobody waits.\nDE: Niemand wartet.\n": PLAIN[:2],
+    "1 The ferry leaves before the sun is\n2 over the wall.\n3 Nobody waits for it there, and\n4 nobody ever has.\n": [
+        ("The ferry leaves before the sun is over the wall.", None, "", ""),
+        ("Nobody waits for it there, and nobody ever has.", None, "", ""),
+    ],
+    "Hi Anna,\n\nplease find the script below.\n\nThanks,\nBert\n\n---\n\nThe ferry leaves.\n\nNobody waits.\n\n"
+    "Salt remains.\n\n---\n\nBest regards\nBert\n": PLAIN,
+    '{"in": 12.0, "out": 18.0, "text": "The ferry leaves."}\n{"in": 20.0, "out": 24.0, "text": "Nobody waits."}\n': TIMED,
 }  # fmt: skip
 
 
@@ -186,6 +220,18 @@ def ending(text):
 @pytest.mark.parametrize("text", ODD)
 def test_odd_ways_to_write_a_script(text):
     assert told(read(f"a{ending(text)}", text)) == ODD[text]
+
+
+def test_markdown_says_by_italics_what_is_seen_and_by_headings_when():
+    parts = ["## 1. Harbour (0:12)", "*boats, wide*", f"> {FERRY}", "## 2. Bell (0:20)", "*the bell*", f"> {NOBODY}"]
+    first, second = told(read("a.md", "\n\n".join(parts)))
+    assert (first[0], first[1], second[0], second[1][0]) == (FERRY, (12, 20), NOBODY, 20)
+    assert "boats, wide" in first[2] and "1. Harbour" in first[2] and "the bell" in second[2]
+
+
+def test_times_are_said_in_minutes_and_seconds():
+    text = f"At 1 minute 6 seconds: {FERRY}\nAt 1 min 12 sec: {NOBODY}\nAt 80 s: {SALT}\n"
+    assert [(row[0], row[1][0]) for row in told(read("a.txt", text))] == [(FERRY, 66), (NOBODY, 72), (SALT, 80)]
 
 
 def heading(text):
@@ -277,11 +323,11 @@ def test_data_without_lines_is_refused_in_words(name, data, why):
         read(name, data)
 
 
-@pytest.mark.parametrize("key", ["titles", "bites", "numbered", "directions", "headings"])
+@pytest.mark.parametrize("key", ["titles", "bites", "numbered", "directions", "headings", "alternatives"])
 def test_what_is_left_out_comes_back_when_asked(key):
     text = (
         "The Salt Road\n\nScene 1\n\nText 1\nThe ferry [beat] leaves.\n\nO-Ton Anna Miller\nI live here.\n\nScene 2\n\n"
-        "Text 2\nNobody waits.\n\nSalt remains.\n"
+        "Text 2\nNobody waits.\n\nSalt remains.\nALT: Salt stays.\n"
     )
     found = read("a.txt", text)
     assert [row[0] for row in told(found)] == [FERRY, NOBODY, SALT]

@@ -1,11 +1,23 @@
 """What stands around the words and is not read: titles, headings, page marks, directions, the film’s own sound."""
 
 import re
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
 from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, OUT_OR_LINES, Inquiry, counted
-from fendo_core.script.intake.marks import ALONE, ASIDE, HEADING, LABEL, is_bite, is_cue, is_more, is_numbered
+from fendo_core.script.intake.marks import (
+    ALONE,
+    ASIDE,
+    BRACKETED,
+    HEADING,
+    LABEL,
+    SPEAKERS,
+    is_bite,
+    is_cue,
+    is_more,
+    is_numbered,
+)
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, mostly, noted, to_notes
 
 _PAGE = re.compile(
@@ -87,7 +99,7 @@ _HOW = re.compile(
     re.IGNORECASE,
 )
 _SAID_AS = re.compile(r"(?:[^\W\d_]+-)+[^\W\d_]+")
-_INSIDE = re.compile(r"\s*(?:\[([^\[\]]{1,40})\]|\(([^()]{1,40})\)|<([^<>]{1,40})>|\{([^{}]{1,40})\})")
+_INSIDE = re.compile(r"\s*(?:\[([^\[\]]{1,40})\]|\(([^()]{1,40})\)|<{1,2}([^<>]{1,40})>{1,2}|\{([^{}]{1,40})\})")
 _IN_FRONT = re.compile(r"^\s*(?:\[([^\W\d_][^\[\].!?]{0,40})\]|\(([^\W\d_][^().!?]{0,40})\))\s+(?=[\"“„«'‘¿¡]*[^\W\d_])")
 MOST_WORDS, LONGEST_WORD, LONGEST = 4, 60, 10_000
 
@@ -162,7 +174,7 @@ def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     """“Slide 3”, “Scene 2: the bell” on rows of their own, and what a document calls headings, become notes of what stands
     below."""
 
-    found = _with_implied(found)
+    found = _with_times_apart(_with_implied(found))
 
     def goes(each: Paragraph) -> bool:
         return each.heading or bool(HEADING.match(each.text))
@@ -177,10 +189,27 @@ def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     return to_notes(found, goes)
 
 
+def _with_times_apart(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with the times of headings above them: they are of what stands below."""
+    made: list[Paragraph] = []
+    for each in found:
+        head = BRACKETED.match(each.text) if each.heading else None
+        if head:
+            made += [Paragraph(f"[{head[1]}]"), replace(each, text=each.text[head.end() :])]
+        else:
+            made.append(each)
+    return made
+
+
 def _with_implied(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with those marked as headings that look like it: short, in capitals, without an end, above sentences."""
 
+    texts = Counter(each.text for each in found)
+
     def implied(text: str) -> bool:
+        # What comes again is a name.
+        if texts[text] > 1 or SPEAKERS.fullmatch(text):
+            return False
         words = [word for word in text.split() if len(word) > 3] or text.split()
         return len(text.split()) <= 6 and not text.endswith(SENTENCE_ENDS) and all(word[0].isupper() for word in words)
 
@@ -224,6 +253,62 @@ def without_numbered(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     if inquiry.ask("numbered", f"{rows[0]} … {rows[-1]} are", OUT_OR_LINES, "out") == "lines":
         return list(found)
     return [each for each in found if not is_numbered(each.text)]
+
+
+_GREETING = re.compile(
+    r"^(?:hi|hello|hey|dear|good (?:morning|afternoon|evening)|hallo|lieber?|guten (?:tag|morgen)|bonjour|cher|chère|hola|"
+    r"buenos días|estimad[oa]|ciao|buongiorno|gentile|olá|beste|привет|здравствуйте)\b[^.!?]{0,40}[,!.]?$",
+    re.IGNORECASE,
+)
+_CLOSING = re.compile(
+    r"^(?:(?:many |best |kind |warm )?(?:thanks|regards|wishes)|thank you|cheers|all the best|best|yours(?: sincerely)?|"
+    r"(?:viele|beste|liebe|herzliche) grüße|mit freundlichen grüßen|lg|vg|danke|merci|cordialement|bien à vous|saludos|"
+    r"gracias|un saludo|grazie|cordiali saluti|obrigad[oa]|groeten|с уважением|спасибо)\b[^.!?]{0,40}[,.!]?$",
+    re.IGNORECASE,
+)
+_ABOUT = re.compile(
+    r"\b(?:below|attached|script|anbei|unten|skript|ci-dessous|ci-joint|adjunto|abajo|guion|allegato|sotto|ниже|сценарий)\b",
+    re.IGNORECASE,
+)
+
+
+def without_letter(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs without the letter that a script came in: its greeting and what is said of the script, and its closing."""
+    if not found or not _GREETING.match(found[0].text):
+        return list(found)
+    first = 1
+    while first < len(found) and (
+        _ABOUT.search(found[first].text) or _CLOSING.match(found[first].text) or _CLOSING.match(found[first - 1].text)
+    ):
+        first += 1
+    last = next((n for n in range(len(found) - 1, max(first, len(found) - 5), -1) if _CLOSING.match(found[n].text)), None)
+    asked = f"“{found[0].text}” … around the words, is"
+    if last is None and first == 1:
+        return list(found)
+    if inquiry.ask("letter", asked, OUT_OR_LINES, "out") == "lines":
+        return list(found)
+    return list(found[first:last])
+
+
+_ALTERNATIVE = re.compile(r"^alt(?:ernat(?:e|ive|ively))?\.?\s*\d{0,2}\s*[:：]\s*(?=\S)", re.IGNORECASE)
+
+
+def without_alternatives(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs of which those with “ALT:” in front, other words for the same line, became notes of the line above."""
+    heads = [_ALTERNATIVE.match(each.text) for each in found]
+    told = [each.text for each, head in zip(found, heads, strict=True) if head]
+    if not told or heads[0] or len(told) > 0.8 * len(found):
+        return list(found)
+    asked = f"“{told[0][:40]}”{' …' if len(told) > 1 else ''} is"
+    if inquiry.ask("alternatives", asked, NOTES_OR_WORDS, "notes") == "words":
+        return list(found)
+    made: list[Paragraph] = []
+    for each, head in zip(found, heads, strict=True):
+        if head:
+            made[-1] = noted(made[-1], [made[-1].notes, f"or: {each.text[head.end() :]}"])
+        else:
+            made.append(each)
+    return made
 
 
 _BULLET = re.compile(r"^[-–—•*▪◦‣·►]\s+(?=\S)")

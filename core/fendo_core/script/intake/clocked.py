@@ -40,7 +40,7 @@ _IN_OUT = re.compile(
 )
 _NUMBER_AND_RANGE = re.compile(rf"^\d{{1,4}}[.):]?\s+(?=[\[(]?(?:{TIME}){RANGE.pattern}(?:{TIME})[\])]?\s)")
 """A number before a range of times counts lines, however few have one."""
-_TC = re.compile(rf"^(?:tc|timecode|time|zeit)\s*[:=]?\s*({SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
+_TC = re.compile(rf"^[\[(]?\s*(?:tc|timecode|time|zeit)\s*[:=]?\s*({SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
 
 
 def with_times_joined(found: Sequence[Paragraph]) -> list[Paragraph]:
@@ -58,14 +58,23 @@ def with_times_joined(found: Sequence[Paragraph]) -> list[Paragraph]:
     return made
 
 
-_SECONDS = re.compile(r"^(\d{1,4})\s?(?:s|secs?|seconds?|sek)\.?\s*[:–—-]\s*(?=\S)", re.IGNORECASE)
+_SECONDS = re.compile(
+    r"^(?:at\s+|bei\s+|à\s+|a\s+)?(?:(\d{1,3})\s?(?:m|mins?|minutes?|minuten?|minuti|minutos?)\.?,?\s*(?:and\s+|und\s+|et\s+|e\s+|y\s+)?)?"
+    r"(\d{1,4})\s?(?:s|secs?|seconds?|sek|sekunden|secondes?|secondi|segundos?)\.?\s*[:–—-]\s*(?=\S)",
+    re.IGNORECASE,
+)
 _DOTTED = re.compile(r"^\[?(\d{1,2})\.(\d{2})\s*([-–—])\s*(\d{1,2})\.(\d{2})\]?\s+(?=\S)")
+
+
+def _as_clock(found: re.Match[str]) -> str:
+    minutes, seconds = divmod(60 * int(found[1] or 0) + int(found[2]), 60)
+    return f"[{minutes}:{seconds:02}] "
 
 
 def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with `0:12` in front where most of them have `12 s:`, and `0:12 - 0:18` where they have `0.12 - 0.18`."""
     if mostly(found, _SECONDS):
-        clocks = [_SECONDS.sub(lambda m: f"[{int(m[1]) // 60}:{int(m[1]) % 60:02}] ", each.text) for each in found]
+        clocks = [_SECONDS.sub(_as_clock, each.text) for each in found]
         return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
     if not mostly(found, _DOTTED):
         return list(found)
@@ -73,18 +82,39 @@ def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
 
 
 def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
-    """Paragraphs with the times in front that most of them have at the end."""
+    """Paragraphs with the times in front that most of them, or all headings, have at the end."""
     named = [NAMED_ALONE.match(each.text) for each in found]
     ends = [
         None if name and not name[1].endswith(SENTENCE_ENDS) else _AT_END.search(each.text)
         for each, name in zip(found, named, strict=True)
     ]
-    if sum(map(bool, ends)) < max(2, 0.5 * len(found)):
+    titles = sum(each.heading for each in found) >= 2 and all(
+        bool(end) == each.heading for each, end in zip(found, ends, strict=True)
+    )
+    if sum(map(bool, ends)) < max(2, 0.5 * len(found)) and not titles:
         return list(found)
     return [
         replace(each, text=f"[{end[1]}] {each.text[: end.start()]}") if end and end.start() else each
         for each, end in zip(found, ends, strict=True)
     ]
+
+
+def with_times_above(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with the times above them that stand below them: words first, a time last, and as many times as words."""
+    times = [bool(ALONE.match(each.text)) for each in found]
+    if sum(times) < 2 or times[0] or not times[-1] or not found[0].text.endswith(SENTENCE_ENDS):
+        return list(found)
+    made: list[Paragraph] = []
+    above: list[Paragraph] = []
+    for each, is_time in zip(found, times, strict=True):
+        if not is_time:
+            above.append(each)
+            continue
+        if not above:
+            return list(found)
+        made += [each, *above]
+        above = []
+    return made
 
 
 def plain_times(text: str) -> str:

@@ -22,8 +22,9 @@ _NAMES: dict[Holds, str] = {
         "einde, uit, tot, tc uit, tc tot, конец, выход, окончание, до"
     ),
     "length": (
-        "duration, length, dur, len, runtime, running time, trt, dauer, länge, laenge, durée, duree, longueur,duración, "
-        "duracion, durata, duração, duur, lengte, длительность, продолжительность, хронометраж"
+        "duration, length, dur, len, runtime, running time, trt, est time, est. time, estimated time, est. duration, "
+        "read time, reading time, dauer, länge, laenge, lesezeit, sprechzeit, durée, duree, longueur, temps de lecture, "
+        "duración, duracion, tiempo de lectura, durata, duração, duur, lengte, длительность, продолжительность, хронометраж"
     ),
     "words": (
         "words, narration, narration text, voice over, voiceover, voice-over, vo, v.o., vo text, vo script, narrator "

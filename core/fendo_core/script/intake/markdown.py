@@ -38,8 +38,19 @@ def _cells(row: str) -> list[str]:
 
 
 def _paragraphs(rows: list[str]) -> list[Block]:
-    joined = [(_unmarked(row), bool(re.match(r"\s*#{1,6}\s", row))) for row in _joined_rows("\n".join(rows))]
+    found = list(_joined_rows("\n".join(rows)))
+    slanted = [bool(_SLANTED.fullmatch(row)) for row in found]
+    # Where a few paragraphs are slanted as a whole, they say what is seen: like what stands in brackets.
+    aside = 2 <= sum(slanted) <= 0.6 * len(found)
+    joined = [
+        (f"({_unmarked(row).strip('()')})" if aside and is_slanted else _unmarked(row), bool(re.match(r"\s*#{1,6}\s", row)))
+        for row, is_slanted in zip(found, slanted, strict=True)
+    ]
     return [Paragraph(words, heading=heading) for words, heading in joined if words]
+
+
+_SLANTED = re.compile(r"\s*([*_])(?![*_\s])[^*_]+(?<!\s)\1\s*")
+"""A paragraph in italics."""
 
 
 def _joined_rows(text: str) -> Iterable[str]:

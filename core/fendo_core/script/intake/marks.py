@@ -9,7 +9,7 @@ TIME = (
     r"|\d{1,2}\s?['′’]\s?\d{2}(?:\s?(?:''|’’|[\"″”]))?|\d{1,2}\s?m(?:in)?\s?\d{1,2}\s?s(?:ec)?"
 )
 SPAN = rf"(?:{TIME})(?:{RANGE.pattern}(?:{TIME}))?"
-ALONE = re.compile(rf"^\W*(?:(?:tc|timecode|time|in)\b[:\s]*)?({SPAN})[\s\])>:.–—-]*$", re.IGNORECASE)
+ALONE = re.compile(rf"^\W*(?:(?:tc|timecode|time|in)\b[:\s]*)?({SPAN})[\s\])>:.*=_~#|–—-]*$", re.IGNORECASE)
 """A time on a row of its own."""
 BRACKETED = re.compile(rf"^[\[(<{{]\s*({SPAN})\s*[\])>}}]\s*[:–—-]?\s*(?=\S)")
 """A time in brackets before the words."""
@@ -18,9 +18,9 @@ BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]\s*|\s)(?=[^\W\d_]|[\"“„«'�
 NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’-]{{0,38}}?)\s*[-–—,]?\s*[\[(]?({SPAN})[\])]?\s*:?$")
 """A name with a time, and nothing else."""
 HEADING = re.compile(
-    r"^(?:slide|folie|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"
+    r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"
     r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|part|teil|partie|parte|часть|section|act|akt|acte|sequence)\s*#?\s*"
-    r"(?:\d{1,3}|[ivx]{1,4})\b[^.!?]{0,60}$",
+    r"(?:\d{1,3}(?:\.\d{1,3}){0,3}|[ivx]{1,4})\b(?!\.\d)[^.!?]{0,60}$",
     re.IGNORECASE,
 )
 """“Slide 3: the bell”."""
@@ -38,7 +38,7 @@ SPOKEN_EXTRA = re.compile(
 )
 """Behind a name: the voice is off the picture."""
 SPEAKERS = re.compile(
-    r"(?:narrator|narr|anncr|[fm]vo|speaker|reader|voice|host|presenter|announcer|interviewer|interviewee|man|woman|sprecher(?:in)?|erz[äa]hler(?:in)?"
+    r"(?:narrator|narr|anncr|[fm]vo|speaker|reader|voice|host|guest|moderator|presenter|announcer|interviewer|interviewee|man|woman|sprecher(?:in)?|erz[äa]hler(?:in)?"
     r"|narrateur|narratrice|locuteur|lecteur|narrador|narradora|locutora?|narratore|speakerin|verteller|диктор|рассказчик)"
     r"(?:\s*#?\s*(?:\d{1,2}|[a-z]|one|two|three))?",
     re.IGNORECASE,
@@ -46,7 +46,8 @@ SPEAKERS = re.compile(
 """Words for somebody who speaks."""
 VOICE = re.compile(
     r"(?:vo|v\.o\.|voice[- ]?over|narration|audio|sound|text|script|dialogue|commentary|ton|sprechertext|off|voix off|"
-    r"commentaire|texte|narraci[oó]n|locuci[oó]n|voz en off|testo|narrazione|voce|tekst|текст)",
+    r"commentaire|texte|narraci[oó]n|locuci[oó]n|loc|locu[cç][aã]o|voz en off|testo|narrazione|"
+    r"voce(?: f\.? ?c\.?| off| fuori campo)?|tekst|текст|旁白|解说|解說|画外音|ナレーション|내레이션)",
     re.IGNORECASE,
 )
 """Words for what is read."""
@@ -55,7 +56,7 @@ PICTURE = re.compile(
     r"graphic|graphics|gfx|sfx|fx|atmos?|music|fade (?:in|out|to [a-z]{2,9})|(?:smash |match |jump )?cut to|"
     r"dissolve to|back to|bild|bilder|insert|musik|ger[äa]usch|visuel|musique|imagen|v[íi]deo|"
     r"m[úu]sica|immagine|immagini|musica|beeld|muziek|"
-    r"note|notes|direction|scene|int|ext)",
+    r"(?:in|out)[- ]?cue|stichwort|note|notes|direction|scene|int|ext)",
     re.IGNORECASE,
 )
 """Words for what is seen, or heard beside the voice."""
@@ -102,7 +103,7 @@ def is_more(text: str) -> bool:
 
 _BITE = re.compile(
     r"^(?:sot|o-?t[oö]ne?|originalton|itw|sync|bite|sound ?bite|actuality|grab|vox pops?|interview|intervista|entrevista|"
-    r"zuspieler|синхрон|интершум)\b",
+    r"total(?=\s*\()|sonora|quote|zuspieler|синхрон|интершум)\b",
     re.IGNORECASE,
 )
 """What somebody says in the film."""

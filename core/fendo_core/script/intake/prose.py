@@ -9,25 +9,35 @@ from dataclasses import replace
 from string import ascii_lowercase, ascii_uppercase
 
 from fendo_core.script.intake.around import (
+    without_alternatives,
     without_asides,
     without_bites,
     without_bullets,
     without_directions,
     without_headings,
+    without_letter,
     without_numbered,
     without_page_marks,
     without_titles,
 )
-from fendo_core.script.intake.clocked import plain_times, with_colons, with_times, with_times_in_front, with_times_joined
+from fendo_core.script.intake.clocked import (
+    plain_times,
+    with_colons,
+    with_times,
+    with_times_above,
+    with_times_in_front,
+    with_times_joined,
+)
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
 from fendo_core.script.intake.marks import SPEAKERS, TIME
 from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.intake.speakers import with_name_colons, with_readers
+from fendo_core.script.intake.tongues import in_one_tongue
 from fendo_core.script.lines import Draft
 from fendo_core.timebase import FrameRate
 
 _NUMBER = re.compile(
-    rf"^(?:#\s*|line\s+|nr\.?\s*|no\.?\s*)?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|\s+(?=[\[(]?(?:{TIME})))(?=\S)",
+    rf"^(?:#\s*|line\s+|nr\.?\s*|no\.?\s*)?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
 
@@ -40,9 +50,10 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     """
     enough(len(found))
     found = without_bullets(with_times_joined(without_page_marks(found, inquiry)))
+    found = in_one_tongue(without_alternatives(without_letter(found, inquiry), inquiry), inquiry)
     found = with_name_colons(with_colons(_without_numbers(found, inquiry)))
     found = with_times_in_front([replace(each, text=plain_times(each.text)) for each in found])
-    found = _without_names_of_lines(found, inquiry)
+    found = _without_names_of_lines(with_times_above(found), inquiry)
     found = without_titles(found, inquiry)
     found = without_headings(without_asides(found, inquiry), inquiry)
     found = without_bites(with_times(found, rate, start_frame, inquiry), inquiry)
@@ -63,8 +74,9 @@ def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[P
     places = [(place, match) for place, each in enumerate(found) if (match := _NUMBER.match(each.text))]
     numbers = [int(match[1]) for _, match in places]
     steps = [later - earlier for earlier, later in zip(numbers, numbers[1:], strict=False)]
+    both = numbers == [1, 2] and len(found) == 2
     if (
-        len(numbers) < 3
+        len(numbers) < (2 if both or all(match[0].startswith("#") for _, match in places) else 3)
         or len(numbers) < 0.5 * len(found)
         or not steps
         or sum(step == 1 for step in steps) < 0.9 * len(steps)

@@ -249,9 +249,11 @@ def _tells_of_it(rows: Sequence[Sequence[str]], inquiry: Inquiry) -> bool:
 
 
 def _cells(rows: Sequence[Sequence[str]]) -> Iterator[Paragraph]:
+    """The paragraphs of a table's cells; a number by itself counts rows."""
     for row in rows:
         for cell in row:
-            yield from map(Paragraph, paragraphs(cell))
+            if len(row) == 1 or not cell.strip(" .)#").isdigit():
+                yield from map(Paragraph, paragraphs(cell))
 
 
 def _with_notes_above(found: Sequence[Paragraph]) -> list[Paragraph]:

@@ -47,7 +47,7 @@ def spoken_in_cell(rows: Sequence[str]) -> tuple[list[str], list[str]]:
     return said, notes
 
 
-_DASHED = re.compile(r"^(?:\[([^\W\d_][\w .'’-]{0,30})\]|([^\W\d_][\w .'’-]{0,30}?)\s+[-–—])\s+(?=\S)")
+_DASHED = re.compile(r"^(?:\[([^\W\d_][\w .'’-]{0,30})\]\s*[:：]?|([^\W\d_][\w .'’-]{0,30}?)\s+[-–—])\s+(?=\S)")
 
 
 def with_name_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
@@ -55,7 +55,8 @@ def with_name_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     heads = [_DASHED.match(each.text) for each in found]
     names = [(head[1] or head[2]) if head else "" for head in heads]
     told = [name for name in names if name and (name.isupper() or SPEAKERS.fullmatch(name))]
-    if len(told) < max(2, 0.5 * len(found)) or len(set(told)) > 0.6 * len(told):
+    known = all(map(SPEAKERS.fullmatch, told))
+    if len(told) < max(2, 0.5 * len(found)) or (len(set(told)) > 0.6 * len(told) and not known):
         return list(found)
     return [
         replace(each, text=f"{name}: {each.text[head.end() :]}") if head and name in told else each
@@ -85,12 +86,17 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
     screenplay = any(is_cue(each.text) and not each.text.endswith(":") for each in found)
     made: list[Paragraph] = []
     notes: list[str] = []
-    reader, awaited, unsaid = "", False, 0
-    for each in found:
+    reader, awaited, unsaid, in_block = "", False, 0, False
+    for place, each in enumerate(found):
+        in_block = in_block and not each.fresh and not each.notes
         label = LABEL.match(each.text)
         name = label[1].strip() if label else ""
         if label and name in pictures:
-            notes.append(each.text[label.end() :] or name)
+            said = each.text[label.end() :] or name
+            if in_block and made[-1].text and _ends_block(found, place, pictures):
+                made[-1] = noted(made[-1], [made[-1].notes, said])
+            else:
+                notes += filter(None, [each.notes, said])
             continue
         cue = _cue_name(each.text, names)
         if sticky and cue is not None and not (label and each.text[label.end() :]):
@@ -117,12 +123,23 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
         if made and not made[-1].text:
             slot = slot or made.pop().slot
         made.append(noted(replace(each, reader=reader, slot=slot), [*notes, each.notes]))
-        notes, awaited = [], not screenplay
+        notes, awaited, in_block = [], not screenplay, True
     if unsaid:
         inquiry.doubt(f"{counted(unsaid, 'paragraph', 'paragraphs')} that nobody reads became notes of the line below")
     if notes and made:
         made[-1] = noted(made[-1], [made[-1].notes, *notes])
     return made
+
+
+def _ends_block(found: Sequence[Paragraph], place: int, pictures: set[str]) -> bool:
+    """Whether nothing but what is seen stands below, up to an empty row or a heading: then it is of the words above."""
+    for below in found[place + 1 :]:
+        if below.fresh or below.notes:
+            return True
+        label = LABEL.match(below.text)
+        if not (label and label[1].strip() in pictures):
+            return False
+    return True
 
 
 def _how(named: re.Match[str] | None) -> str:
@@ -162,6 +179,8 @@ def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:
             sure_cue = cue[2] and SPOKEN_EXTRA.search(cue[2])
             cued[cue[1].strip()] += 2 if sure_cue or SPEAKERS.fullmatch(cue[1].strip()) else int(above_words)
     often = sum(labelled.values()) >= 0.3 * len(found)
+    # Where every paragraph has a name, somebody who speaks once has one too.
+    always = sum(labelled.values()) >= max(3, 0.9 * len(found)) and max(labelled.values()) > 1
     names = {
         name
         for name, times in labelled.items()
@@ -169,7 +188,7 @@ def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:
         and not is_voice(name)
         and not _NO_NAME.fullmatch(name)
         and len(name.split()) <= 4
-        and (SPEAKERS.fullmatch(name) or name.isupper() or (times > 1 and often and name.istitle()))
+        and (SPEAKERS.fullmatch(name) or name.isupper() or ((times > 1 or always) and often and name.istitle()))
     }
     # One shouted word with a colon is as likely a heading as a name.
     named = sum(labelled[name] for name in names)

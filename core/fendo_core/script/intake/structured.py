@@ -28,7 +28,7 @@ def rows_of_json(text: str) -> list[list[str]]:
         ScriptRefused: when it is damaged or holds no such list.
     """
     try:
-        held = json.loads(text)
+        held = _held(text)
     except (ValueError, RecursionError) as error:
         raise ScriptRefused("This JSON is damaged. Save the script as .csv, .srt, .docx or plain text.") from error
     lists = [each for each in _lists(held, 0) if any(isinstance(value, str) for row in each for value in row.values())]
@@ -40,6 +40,17 @@ def rows_of_json(text: str) -> list[list[str]]:
     names = list(dict.fromkeys(name for row in found for name, value in row.items() if not isinstance(value, list | dict)))
     names = names[:MOST_COLUMNS]
     return [names, *([_told(row.get(name)) for name in names] for row in found)]
+
+
+def _held(text: str) -> Any:
+    """What a JSON text holds; one value a row (JSON Lines) is a list of them."""
+    try:
+        return json.loads(text)
+    except ValueError:
+        rows = [row for row in text.splitlines() if row.strip()]
+        if len(rows) < 2:
+            raise
+        return [json.loads(row) for row in rows]
 
 
 def _lists(held: Any, depth: int) -> Iterator[list[dict[str, Any]]]:

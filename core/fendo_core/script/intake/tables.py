@@ -282,6 +282,10 @@ def _narration(body: Rows, wordy: Sequence[int]) -> int:
     return max(wordy, key=lambda n: (round(sentences(n), 1), n))
 
 
+_TOTAL = re.compile(
+    r"^(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|totale|somme|suma|totaal|итого|всего)\b\W*$", re.IGNORECASE
+)
+"""In front of a row that sums up the others."""
 _NOTHING = re.compile(
     r"^[\[(]?(?:[-–—]{1,3}|n/?a|none|nil|no (?:v\.?o\.?|narration|voice[- ]?over|audio|dialogue|text)|"
     r"keine?r? (?:text|off|ton|sprecher)|"
@@ -312,12 +316,15 @@ def _drafts(
             inquiry.doubt("the table does not say where lines end: each slot ends where the next row starts")
         read = until_next(read, [row[words] for row in body])
     made: list[Paragraph] = []
-    unsaid = 0
+    unsaid = totals = 0
     for number, (row, (begin, finish)) in enumerate(zip(body, read, strict=True), start=first):
         kept, beside = spoken_in_cell(paragraphs(unguarded(row[words])))
         said = " ".join(kept)
         if not said or _NOTHING.match(said):
             unsaid += 1
+            continue
+        if begin is None and _TOTAL.match(next(filter(None, map(str.strip, row)), "")):
+            totals += 1
             continue
         noted = "\n".join([*beside, *(paragraphs(unguarded(row[notes])) if notes is not None else [])])
         if len(noted) > LONGEST_NOTES:
@@ -327,6 +334,9 @@ def _drafts(
         made.append(Paragraph(said, noted[:LONGEST_NOTES], slot, by))
     if unsaid:
         inquiry.doubt(f"{counted(unsaid, 'row', 'rows')} without words {'was' if unsaid == 1 else 'were'} left out")
+    if totals:
+        summed = counted(totals, "row that sums up the others", "rows that sum up the others")
+        inquiry.doubt(f"{summed} {'was' if totals == 1 else 'were'} left out")
     return prose.drafts_of_cells(made, inquiry)
 
 

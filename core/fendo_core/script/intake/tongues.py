@@ -1,7 +1,13 @@
-"""Which language a column of a table is in: by its name, else by its commonest words."""
+"""Which language a column of a table, or a paragraph, is in: by its name, else by its commonest words."""
 
 import re
 from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
+
+from fendo_core.script.intake.inquiry import Inquiry
+from fendo_core.script.intake.marks import LABEL
+from fendo_core.script.intake.paragraph import Paragraph
 
 _NAMES = {
     "en": "english englisch anglais inglés ingles inglese engels inglês английский en eng uk us",
@@ -40,3 +46,22 @@ def tongue_of(text: str) -> str | None:
     first, second = sorted(count, key=lambda tongue: -count[tongue])[:2]
     sure = count[first] >= max(_FEWEST, _SHARE * said.total()) and count[first] > 1.3 * count[second]
     return first if sure else None
+
+
+def in_one_tongue(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs of one language, where most have “EN:” or “Deutsch:” in front and say the same in several."""
+    heads = [LABEL.match(each.text) for each in found]
+    names = [head[1].strip().casefold() if head else "" for head in heads]
+    tongues = [_NAMED.get(name) for name in names]
+    there = [tongue for tongue in tongues if tongue]
+    if len(there) < 4 or len(there) < 0.6 * len(found) or len(set(there)) < 2:
+        return list(found)
+    options = tuple((tongue, names[tongues.index(tongue)].upper()) for tongue in dict.fromkeys(there))
+    own = inquiry.language[:2]
+    asked = f"{' and '.join(name for _, name in options)} stand one above the other; read is"
+    read = inquiry.ask("tongue", asked, options, own if own in there else there[0])
+    return [
+        replace(each, text=each.text[head.end() :]) if head and tongue else each
+        for each, head, tongue in zip(found, heads, tongues, strict=True)
+        if tongue in (None, read)
+    ]

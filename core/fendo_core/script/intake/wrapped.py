@@ -38,12 +38,34 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
     enough(sum(map(len, blocks)) // MOST_ROWS_A_LINE)
     blocks = [[" ".join(paragraphs(_NAME_AND_TAB.sub(r"\1: ", row))) for row in block] for block in blocks]
     blocks = [[row for row in block if row] for block in blocks]
-    width = _wrapped_at(blocks, from_pages)
+    unnumbered = _without_row_numbers(blocks)
+    width = _wrapped_at(unnumbered or blocks, from_pages or unnumbered is not None)
+    blocks = unnumbered or blocks
     if width:
         options = (("joined", "joined to paragraphs"), ("rows", "lines of their own"))
         if inquiry.ask("rows", f"rows wrapped at {width} letters are", options, "joined") == "joined":
             blocks = [_joined(block, width) for block in blocks]
     return [_of_row(row, place == 0) for block in blocks for place, row in enumerate(block)]
+
+
+_ROW_NUMBER = re.compile(r"^(\d{1,4})[.:]? (?=\S)")
+
+
+def _without_row_numbers(blocks: Sequence[Sequence[str]]) -> list[list[str]] | None:
+    """The blocks without the numbers of a printed page's rows; None when there are none, or they count lines.
+
+    Every row has one, they count up, and sentences go on from one row to the next.
+    """
+    rows = [row for block in blocks for row in block]
+    heads = [_ROW_NUMBER.match(row) for row in rows]
+    numbers = [int(head[1]) for head in heads if head]
+    if len(rows) < 3 or len(numbers) < len(rows) or numbers != list(range(numbers[0], numbers[0] + len(rows))):
+        return None
+    bare = [_ROW_NUMBER.sub("", row) for row in rows]
+    go_on = sum(not row.endswith(SENTENCE_ENDS) and below[:1].islower() for row, below in zip(bare, bare[1:], strict=False))
+    if go_on < 0.25 * (len(rows) - 1):
+        return None
+    return [[_ROW_NUMBER.sub("", row) for row in block] for block in blocks]
 
 
 _HASHED = re.compile(r"^#{1,6}\s+(?=[^\W\d_])")
