@@ -74,6 +74,8 @@ def pytest_collection_modifyitems(config, items):
     if config.getoption("rounds") == 1:
         config.hook.pytest_deselected(items=[item for item in items if item.get_closest_marker("variant")])
         items[:] = [item for item in items if not item.get_closest_marker("variant")]
+    # Long ones first: at the end both workers have short ones left to share.
+    items.sort(key=lambda item: not item.path.is_relative_to(Path(__file__).parent))
 
 
 def pytest_generate_tests(metafunc):

@@ -164,7 +164,7 @@ def estuary_low(ctx: cairo.Context, t: float, u: float) -> None:
 
 def gates_wide(ctx: cairo.Context, t: float, u: float) -> None:
     """The two leaves of the sea gate come together."""
-    _sky(ctx, "#8fa7a6", "#d9d4b8", 300)
+    _sky(ctx, "#8fa7a6", "#d9d4b8", 340)
     ctx.set_source_rgb(*rgb("#5b5a52"))
     ctx.rectangle(0, 150, 170, 420)
     ctx.rectangle(790, 150, 170, 420)
