@@ -12,7 +12,7 @@ import time
 from pathlib import Path
 
 from launcher import install
-from launcher.postgres import Cluster, wait_for
+from launcher.postgres import Cluster, free_port, wait_for
 from launcher.steps import DATA, PYTHON, ROOT, WEB, Refused, Stamp, fingerprint, run, say, step
 
 DATA_VERSION = 1
@@ -172,8 +172,8 @@ def start(developing: bool = False) -> int:
     """Start everything and watch over it until Ctrl-C or ./fendo stop.
 
     Args:
-        developing: what is changed in the source is taken up: the web server and the worker begin again, the web
-            application is built anew.
+        developing: what is changed in the source is taken up: the web server and the worker begin again, and a page that
+            is open shows what was changed of the web application.
     """
     begun = time.monotonic()
     close_folders(DATA)
@@ -206,14 +206,18 @@ def start(developing: bool = False) -> int:
         port = _choose_port()
         commands = {"web": web_command(port), "worker": worker_command()}
         if developing:
-            env["FENDO_DEV"] = "1"
-            commands["bundle"] = ["sh", "-c", f"cd {shlex.quote(str(WEB))} && exec npx vite build --watch"]
+            env |= {"FENDO_DEV": "1", "FENDO_SERVER": f"http://127.0.0.1:{port}"}
+            shown = free_port()
+            vite = f"exec npx vite --host 127.0.0.1 --port {shown} --strictPort"
+            commands["bundle"] = ["sh", "-c", f"cd {shlex.quote(str(WEB))} && {vite}"]
         with step("starting the web server and one worker"):
             for name, command in commands.items():
                 children[name] = _spawn(name, command, env)
             if not wait_for(port, process=children["web"]):
                 raise Refused(f"The web server did not come up. {RUN / 'web.log'} says why.")
-        address = f"http://127.0.0.1:{port}"
+            if developing and not wait_for(shown, process=children["bundle"]):
+                raise Refused(f"The web application did not come up. {RUN / 'bundle.log'} says why.")
+        address = f"http://127.0.0.1:{shown if developing else port}"
         (RUN / "address").write_text(address)
         link = manage("entry_link", "demo", "--new", env=env).strip()
         say(

@@ -1,6 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { sayProblem } from '../app/Said'
+import { sayProblem } from '../app/messages'
 import { answered, client, type Line, type Patch, type Take } from './client'
 import { learned, workIn } from './production'
 

@@ -2,7 +2,7 @@ import { useQueryClient } from '@tanstack/react-query'
 import type { Job } from '../api/client'
 import { isGoing, refetchProduction, useCut, useJobsOf } from '../api/production'
 import { GoingJob } from './GoingJob'
-import { sayProblem } from './Said'
+import { sayProblem } from './messages'
 
 const KINDS = ['cut into lines']
 type Result = { lines: number; takes: number; loose: string[] }

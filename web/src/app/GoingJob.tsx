@@ -1,7 +1,7 @@
 import { Button, Progress } from '@mantine/core'
 import type { Job } from '../api/client'
 import { useJobActions } from '../api/production'
-import { sayProblem } from './Said'
+import { sayProblem } from './messages'
 
 type Props = { production: string; job: Job; label: string }
 

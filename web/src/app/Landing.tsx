@@ -3,9 +3,9 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, client, type Production } from '../api/client'
 import { refetchProduction, useSettings } from '../api/production'
+import { sayProblem } from './messages'
 import { NamePattern } from './NamePattern'
 import { RoomMenu } from './RoomMenu'
-import { sayProblem } from './Said'
 
 /** The folder where takes land now, always in sight; and how their files are named. */
 export function Landing({ production }: { production: Production }) {

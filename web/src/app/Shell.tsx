@@ -10,15 +10,15 @@ import { type Part, partsOf, sizeOf } from '../engine/reel'
 import { firstSample, frameAt, SAMPLE_RATE, secondsText, timecode } from '../engine/time'
 import { Spine } from '../spine/Spine'
 import { Strip } from '../strip/Strip'
-import { useDesk } from './desk'
 import { EngineProvider, useEngine, useWatched } from './engine'
 import { KeysOverview } from './KeysOverview'
 import { letGo, useKeys } from './keys'
 import { Landing } from './Landing'
+import { Failed, Loading, sayNote, sayProblem } from './messages'
 import { pedalsAsBefore } from './pedals'
 import { duckingOf, rateOf, scoreOf, useLines, voicesOf } from './room'
-import { Failed, Loading, sayNote, sayProblem } from './Said'
 import { Scheme } from './Scheme'
+import { useSelection } from './selection'
 
 /** A production: its spine, its top line, the room, and the strip. */
 export function Component() {
@@ -45,7 +45,7 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
   const { step } = useLines(production, engine)
   const [keys, setKeys] = useState(false)
   const queries = useQueryClient()
-  const { line: chosen, choose, setPoint } = useDesk()
+  const { line: chosen, choose, setPoint } = useSelection()
   useEffect(pedalsAsBefore, [])
   // biome-ignore lint/correctness/useExhaustiveDependencies: places of one production mean nothing in another
   useEffect(() => setPoint({ from: null, to: null }), [production.id, setPoint])
@@ -53,14 +53,16 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
     // Something is always chosen: the first line that is left to do in this room, or the first of all.
     // A line just made is known before it is drawn.
     const known = knownProduction(queries, production.id) ?? production
-    const now = useDesk.getState().line ?? chosen
+    const now = useSelection.getState().line ?? chosen
     if (known.lines.some((line) => line.id === now)) return
     const { lines } = production
     const read = lines.filter((line) => line.tally.length)
     const left =
       room === 'takes'
         ? (read.find((line) => !line.pick) ?? read[0])
-        : lines.find((line) => line.text && !line.tally.length)
+        : room === 'polish'
+          ? lines.find((line) => line.voice)
+          : lines.find((line) => line.text && !line.tally.length)
     choose((left ?? lines[0])?.id ?? null)
   }, [production, room, chosen, choose, queries])
 
@@ -181,7 +183,7 @@ function BoothEdge() {
 
 /** What has not reached the server yet, without alarm; nothing while all is saved. */
 function Connection({ stale }: { stale: Error | null }) {
-  const { bytes, online, reached, said, takes } = useWatched(useEngine().recorder.waiting)
+  const { bytes, online, reached, said, takes } = useWatched(useEngine().outbox.waiting)
   if (online && (!said || !takes)) {
     if (!stale) return null
     return (

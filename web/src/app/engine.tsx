@@ -44,7 +44,7 @@ export function EngineProvider({ production, children }: { production: string; c
   const [made] = useState(theEngine)
   const queries = useQueryClient()
   useEffect(() => {
-    made.recorder.authorise()
+    made.outbox.authorise()
     made.recorder.onSaved = (take) => {
       addTake(queries, production, take as Take)
       void refetchProduction(queries, production)

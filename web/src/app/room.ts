@@ -6,7 +6,7 @@ import type { BedSound } from '../engine/sounds'
 import { frameAt, type Rate, type Span, timecode, without } from '../engine/time'
 import type { Ducking, Score } from '../engine/transport'
 import { usePageSettings } from '../page/settings'
-import { useDesk } from './desk'
+import { useSelection } from './selection'
 
 /** The production that the room is about. */
 export function useRoom(): { production: Production } {
@@ -133,7 +133,7 @@ export function bedsWhileRecording(production: Production): Beds {
 
 /** The chosen line, and a way to step through them. The transport goes along unless something plays. */
 export function useLines(production: Production, engine: Engine) {
-  const { line: chosen, choose } = useDesk()
+  const { line: chosen, choose } = useSelection()
   const lines = useShownLines(production)
   const index = Math.max(
     0,

@@ -1,5 +1,5 @@
 import { createBrowserRouter, Navigate } from 'react-router'
-import { Failed, Loading } from './Said'
+import { Failed, Loading } from './messages'
 
 /** Rooms load by themselves, when they are first entered. */
 export const router = createBrowserRouter([

@@ -2,8 +2,8 @@ import type { Production } from '../api/client'
 import { useEdits } from '../api/production'
 import { firstSample, frameAt } from '../engine/time'
 import { useEngine } from './engine'
+import { sayProblem } from './messages'
 import { rateOf } from './room'
-import { sayProblem } from './Said'
 
 /** Sets a sync point in the picture that is shown, or takes away the one that is there. */
 export function useSyncPoint(production: Production): () => void {

@@ -1,4 +1,4 @@
-import { FrameCounter, QUANTUM } from './labels'
+import { FrameCounter, QUANTUM } from './framecounter'
 
 /** What the recorder tells the worklet. Frames are those of the audio context. */
 export type CaptureOrder =

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { HeardClock, median } from './clock'
 import { joinSpans } from './ducking'
-import { FrameCounter, QUANTUM } from './labels'
+import { FrameCounter, QUANTUM } from './framecounter'
 import { packSamples } from './pack'
 import { firstSample, frameAt, SAMPLE_RATE, timecode } from './time'
 import cases from './timecode.cases.json'

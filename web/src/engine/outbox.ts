@@ -1,7 +1,7 @@
 import type { CapturedPiece } from './capture.worklet'
 import { asHeader, type ClockPart, joinParts } from './clocklog'
+import { type Asked, type Kept, OutboxStorage, type Piece } from './outboxstorage'
 import { packSamples } from './pack'
-import { type Asked, type Kept, type Piece, Shelf } from './shelf'
 
 export type OutboxOrder =
   | { kind: 'csrf'; token: string }
@@ -45,7 +45,7 @@ export class Outbox {
   constructor(private readonly post: (news: OutboxNews) => void) {}
 
   private csrf = ''
-  private shelf = new Shelf()
+  private storage = new OutboxStorage()
   private open = new Map<string, Kept>()
   /** Writes of a take happen one after another, so that a close never overtakes its last piece. */
   private writing = new Map<string, Promise<void>>()
@@ -96,7 +96,7 @@ export class Outbox {
     const kept: Kept = { id, line, asked, clock, total: null, next: 0, cutOff: false }
     this.open.set(id, kept)
     this.parts.set(id, [clock])
-    await this.shelf.keep(kept)
+    await this.storage.keep(kept)
   }
 
   private parts = new Map<string, ClockPart[]>()
@@ -106,7 +106,7 @@ export class Outbox {
     const kept = this.open.get(id)
     if (!kept) return // called off meanwhile
     const piece: Piece = { take: id, offset, count: samples.length, sound: packSamples(samples), clock: this.clockOf(id) }
-    await this.shelf.put(piece)
+    await this.storage.put(piece)
     kept.next = Math.max(kept.next, offset + samples.length)
     void this.send(id)
     // Told now and then also while no answer comes.
@@ -137,12 +137,12 @@ export class Outbox {
     kept.cutOff = cutOff
     kept.clock = joinParts([kept.clock, ...(this.parts.get(id) ?? []), clock])
     this.parts.delete(id)
-    await this.shelf.keep(kept)
+    await this.storage.keep(kept)
     void this.send(id)
   }
 
   private async remove(id: string): Promise<void> {
-    await this.shelf.remove(id)
+    await this.storage.remove(id)
     this.open.delete(id)
     this.parts.delete(id)
     this.frees.get(id)?.()
@@ -151,7 +151,7 @@ export class Outbox {
 
   /** Takes that another page left: taken over when no living page holds them. */
   private async recover(): Promise<void> {
-    const left = await this.shelf.takes().catch(() => null)
+    const left = await this.storage.takes().catch(() => null)
     if (!left) return void setTimeout(() => void this.recover(), RETRY_MS[1])
     for (const kept of left) {
       if (this.open.has(kept.id)) continue
@@ -208,7 +208,7 @@ export class Outbox {
     if (!answer) return true
     const end = pieces.at(-1)!.offset + pieces.at(-1)!.count
     if (answer.ok || (answer.status === 409 && Number(answer.body.have) >= end)) {
-      await this.shelf.letGo(id, pieces)
+      await this.storage.letGo(id, pieces)
       this.said = ''
       void this.report()
       return true
@@ -229,7 +229,7 @@ export class Outbox {
     if (!answer.ok) return false
     this.begunAnew.add(kept.id)
     kept.on = String(answer.body.id)
-    await this.shelf.keep(kept)
+    await this.storage.keep(kept)
     return true
   }
 
@@ -237,7 +237,7 @@ export class Outbox {
   private async nextPieces(id: string): Promise<Piece[]> {
     const run: Piece[] = []
     let clock = 0
-    for (const piece of await this.shelf.first(id, this.together)) {
+    for (const piece of await this.storage.first(id, this.together)) {
       const last = run.at(-1)
       clock += piece.clock?.length ?? 0
       const follows = last && piece.offset === last.offset + last.count
@@ -283,7 +283,7 @@ export class Outbox {
 
   /** Samples of a take that are kept here. */
   private async left(id: string): Promise<number> {
-    return (await this.shelf.count(id)) * (PIECE_BYTES / 3)
+    return (await this.storage.count(id)) * (PIECE_BYTES / 3)
   }
 
   /** Ask the server; null when it could not be reached or could not store, after waiting a while. */
@@ -325,11 +325,11 @@ export class Outbox {
   private async report(): Promise<void> {
     const mine = ++this.reports
     // What can't be sent now, and what other windows record, is not on its way from here.
-    const counts = await Promise.all([...this.open.keys()].map((id) => this.shelf.count(id).catch(() => 0)))
+    const counts = await Promise.all([...this.open.keys()].map((id) => this.storage.count(id).catch(() => 0)))
     const bytes = counts.reduce((sum, count) => sum + count, 0) * PIECE_BYTES
     if (mine < this.reported) return // somebody who asked later has told more
     this.reported = mine
-    const said = this.said || { full: STORAGE_FULL, unusable: STORAGE_UNUSABLE, none: '' }[this.shelf.trouble ?? 'none']
+    const said = this.said || { full: STORAGE_FULL, unusable: STORAGE_UNUSABLE, none: '' }[this.storage.trouble ?? 'none']
     this.post({ kind: 'waiting', bytes, takes: this.open.size, online: this.failures === 0, reached: this.reached, said })
   }
 }

@@ -1,5 +1,5 @@
+import { DecodedFrames, type Shot, shotOf } from './decodedframes'
 import { Films } from './films'
-import { Nearby, type Shot, shotOf } from './nearby'
 import { Observable } from './observable'
 import { GROUNDS, type Part, partAt, STAMP_TOLERANCE } from './reel'
 import { firstSample, frameAt, type Rate, SAMPLE_RATE } from './time'
@@ -24,7 +24,7 @@ export class Picture {
   rate: Rate = { above: 25, below: 1, drop: false }
   private readonly canvases = new Set<HTMLCanvasElement>()
   private readonly films = new Films()
-  private readonly nearby = new Nearby()
+  private readonly nearby = new DecodedFrames()
   private parts: readonly Part[] = []
   private size: readonly [number, number] = [960, 540]
   private run = 0

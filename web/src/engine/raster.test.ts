@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { GrowingWave } from './growing'
+import { GrowingWave } from './growingwave'
 import { phasesOf, Raster } from './raster'
 import { firstSample, type Rate, SAMPLE_RATE } from './time'
 

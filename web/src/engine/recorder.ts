@@ -1,14 +1,11 @@
 import type { Audio } from './audio'
-import type { CaptureNews, CaptureOrder } from './capture.worklet'
-import captureUrl from './capture.worklet?worker&url'
+import type { CaptureNews } from './capture.worklet'
 import { ClockNotes } from './clocklog'
-import { GrowingWave } from './growing'
-import { type Devices, devicesOf, type InputChoice, InputProblem, type OpenInput, openInput } from './inputs'
+import { GrowingWave } from './growingwave'
+import type { Input } from './input'
 import { Observable } from './observable'
-import type { OutboxNews, OutboxOrder } from './outbox'
-import OutboxWorker from './outbox.worker?worker'
-import { OwnVoice } from './ownvoice'
-import { packSamples } from './pack'
+import type { OutboxNews } from './outbox'
+import type { OutboxLink } from './outboxlink'
 import type { Picture } from './picture'
 import { SAMPLE_RATE, type Span } from './time'
 import type { Score, Transport } from './transport'
@@ -25,16 +22,10 @@ const PRE_ROLL = SAMPLE_RATE / 2
 /** After a pause the programme goes back so far, to be read into. */
 const RUN_UP = 2 * SAMPLE_RATE
 const CLOCK_EVERY_MS = 200
-/** What is left of the held peak a second after it begins to fall. */
-const HELD_FALLS = 0.3
 /** How long a context that was suspended may take to come back before the take is closed without it. */
 const REVIVAL_MS = 1500
 /** So long the next take waits until the server has heard that one was called off. */
 const FORGETTING_MS = 2000
-/** So many ticks of the clock's timer without a word of the outbox: fifteen seconds. */
-const SILENT_TICKS = 75
-const OUTBOX_FAILED =
-  'The part of this page that stores what is read does not work. Stop, load the page anew, and look whether the take is there.'
 /** Samples in one column of the growing waveform: eight render quanta. */
 const COLUMN = 8 * 128
 
@@ -79,11 +70,6 @@ export type Reading = {
   beeps?: 'heard' | 'aloud' | 'none'
 }
 
-export type Level = { peak: number; rms: number; held: number; clipped: boolean }
-
-/** The measured way of sound from schedule to label, in samples; `fresh`: in this very context. */
-export type Loop = { latency: number; spread: number; fresh: boolean }
-
 type Live = {
   line: RecordedLine
   reading: Reading
@@ -103,13 +89,8 @@ type Live = {
 
 /** What the recorder asks of the server. */
 export type RecorderDoors = {
-  /** The cookie's token, without which the server takes nothing; another one after signing in again. */
-  token: () => string
   begin: (line: string, input: string, cue: number | null, scratch: boolean) => Promise<Begun>
   abandon: (take: string) => Promise<void>
-  roundTrip: (devices: Devices) => Promise<{ latency: number; spread: number } | null>
-  measure: (devices: Devices, sound: ArrayBuffer) => Promise<{ latency: number; spread: number }>
-  loopSound: () => Promise<ArrayBuffer>
 }
 
 /** Peaks above this are somebody's, or at least something's: a whisper near the microphone is louder. */
@@ -118,85 +99,47 @@ const VOICED = 0.01
 const ALIVE = 0.00005
 const PATIENCE = 2 * SAMPLE_RATE
 
-/** Records takes: input -> worklet -> outbox -> server, on the transport's clock. */
+/** The take's way from count-in to saved: input -> worklet -> outbox -> server, on the transport's clock. */
 export class Recorder {
   readonly state = new Observable<BoothState>({ kind: 'ready' })
-  readonly input = new Observable<{ choice: InputChoice | null; channels: number; said: string }>({
-    choice: null,
-    channels: 1,
-    said: '',
-  })
-  readonly waiting = new Observable<{ bytes: number; takes: number; online: boolean; reached: boolean; said: string }>({
-    bytes: 0,
-    takes: 0,
-    online: true,
-    reached: true,
-    said: '',
-  })
-  /** The measured round trip of the open input, if there is one. */
-  readonly loop = new Observable<Loop | null>(null)
   /** Another window of this browser records too. */
   readonly crowded = new Observable(false)
   /** While it records: nobody has been heard yet for two seconds, or the input has gone dead. */
   readonly unheard = new Observable<false | 'nobody' | 'dead'>(false)
   /** Mistakes that were marked in the take that is read. */
   readonly marks = new Observable(0)
-  /** The level now; drawn every frame, so it is a plain value and not watched. */
-  readonly level: Level = { peak: 0, rms: 0, held: 0, clipped: false }
   /** The waveform of the take that is being recorded. */
   readonly wave = new GrowingWave(COLUMN)
-  /** What the reader hears of it. */
-  readonly own: OwnVoice
   onSaved: (take: unknown) => void = () => {}
-  private outbox = new OutboxWorker()
-  private capture: AudioWorkletNode | undefined
-  private opened: OpenInput | undefined
   private live: Live | undefined
-  private opening = 0
-  private pending: Promise<void> = Promise.resolve()
-  private heldUntil = 0
-  private ticked = 0
   /** The server is told that a take was called off. */
   private forgetting: Promise<void> = Promise.resolve()
-  private readonly samples = new Float32Array(2048)
-  /** The sound stood still since the input was opened: its way in may have become longer. */
-  private broken = false
-  private listening: ((news: CaptureNews) => void) | undefined
+  /** Runs from the count-in to *Saved*. */
+  private clock: ReturnType<typeof setInterval> | undefined
 
   constructor(
     private readonly audio: Audio,
     private readonly transport: Transport,
     picture: Picture,
+    private readonly input: Input,
+    private readonly outbox: OutboxLink,
     private readonly doors: RecorderDoors,
   ) {
-    this.own = new OwnVoice(audio)
-    this.outbox.onmessage = ({ data }: MessageEvent<OutboxNews>) => this.hear(data)
-    this.outbox.onerror = () => this.outboxFailed()
+    input.isTaken = () => this.isBusy
+    input.onNews = (news) => this.listen(news)
+    input.onLost = (said, ends) => ends && this.cutOff(said, HANDLE / 20)
+    input.onFallen = () => this.captureFailed()
+    outbox.onNews = (news) => this.hear(news)
     window.addEventListener('beforeunload', (event) => this.isBusy && event.preventDefault())
     audio.clock.onReading = (frame, microseconds) => this.live?.notes.pair('output', frame, microseconds)
     picture.onSeen = (frame, at) => this.live?.notes.pair('seen', frame, Math.round(at * 1000))
     transport.onAnchor = (frame, position) => this.live?.notes.pair('transport', frame, position)
-    audio.clock.onBreak = () => {
-      this.broken = true
-    }
-    // Another headphone is another way: what was measured with the old one does not hold.
-    navigator.mediaDevices?.addEventListener?.('devicechange', () => void this.lookAgain())
     audio.state.watch(() => audio.state.value !== 'running' && this.interrupted())
-    setInterval(() => this.sendClock(), CLOCK_EVERY_MS)
-  }
-
-  /** Let what waits be sent. */
-  authorise(): void {
-    this.tellOutbox({ kind: 'csrf', token: this.doors.token() })
+    this.state.watch(() => this.runClock())
   }
 
   get isBusy(): boolean {
     return !['ready', 'saved', 'failed'].includes(this.state.value.kind)
-  }
-
-  /** Whether a microphone is open: its level moves. */
-  get hears(): boolean {
-    return this.opened !== undefined
   }
 
   /** The take that is being read, once it has its place. */
@@ -204,94 +147,9 @@ export class Recorder {
     return this.live?.begun?.id
   }
 
-  /** Choose where sound comes from. */
-  choose(choice: InputChoice): Promise<void> {
-    if (this.isBusy) return Promise.resolve()
-    this.pending = this.open(choice)
-    return this.pending
-  }
-
-  private async open(choice: InputChoice): Promise<void> {
-    const opening = ++this.opening
-    this.own.attach(undefined)
-    this.opened?.close()
-    this.opened = undefined
-    this.loop.set(null)
-    this.level.clipped = false
-    this.input.set({ choice, channels: 1, said: '' })
-    try {
-      const capture = await this.worklet()
-      const opened = await openInput(this.audio, choice, (said, ends) => this.lost(said, ends))
-      if (opening !== this.opening) return opened.close()
-      opened.node.connect(capture)
-      this.opened = opened
-      this.own.attach(opened.node)
-      this.broken = false
-      this.input.set({ choice, channels: opened.channels, said: '' })
-      void this.recall(opened)
-    } catch (error) {
-      if (opening !== this.opening) return
-      const text = error instanceof InputProblem ? error.message : 'This input could not be opened. Choose another one.'
-      this.input.set({ choice, channels: 1, said: text })
-    }
-  }
-
-  private way = ''
-
-  private async lookAgain(): Promise<void> {
-    const { opened } = this
-    if (!opened || opened.latencySource === 'none') return
-    if (JSON.stringify(await devicesOf(opened.choice)) === this.way || this.opened !== opened) return
-    this.loop.set(null)
-    await this.recall(opened)
-  }
-
-  /** What an earlier loop test found for this input, in this browser. */
-  private async recall(opened: OpenInput): Promise<void> {
-    if (opened.latencySource === 'none') return
-    const devices = await devicesOf(opened.choice)
-    this.way = JSON.stringify(devices)
-    const known = await this.doors.roundTrip(devices).catch(() => null)
-    if (known && this.opened === opened && !this.loop.value) this.loop.set({ ...known, fresh: false })
-  }
-
-  /** The loop test: play the test sound, hear it come back, let the server find how long that took. */
-  async measureLoop(signal: AbortSignal): Promise<void> {
-    const sound = await this.audio.context.decodeAudioData(await this.doors.loopSound())
-    this.own.hold(true)
-    const heard = await this.listenTo(sound, signal).finally(() => this.own.hold(false))
-    const { opened } = this
-    if (!opened) return
-    const found = await this.doors.measure(await devicesOf(opened.choice), packSamples(heard))
-    if (this.opened === opened) this.loop.set({ ...found, fresh: true })
-  }
-
   /** A line is next: whoever reads it may get ready. */
   prepare(line: string): void {
-    this.opened?.prepare(line)
-  }
-
-  /** How loud a channel of the input is now: its peak over the last 40 ms. */
-  peakOf(channel: number): number {
-    const meter = this.opened?.meters[channel]
-    if (!meter) return 0
-    meter.getFloatTimeDomainData(this.samples)
-    let peak = 0
-    for (const sample of this.samples) peak = Math.max(peak, Math.abs(sample))
-    return peak
-  }
-
-  clearClip(): void {
-    this.level.clipped = false
-    this.level.held = 0
-  }
-
-  /** Samples from schedule to label: what is known best. */
-  private roundTrip(): { latency: number; spread: number; fresh: boolean; source: 'none' | 'browser' | 'measured' } {
-    const { opened, loop } = this
-    if (!opened || opened.latencySource === 'none') return { latency: 0, spread: 0, fresh: true, source: 'none' }
-    if (loop.value) return { ...loop.value, source: 'measured' }
-    return { latency: this.audio.outputLatency + opened.latency, spread: 0, fresh: false, source: 'browser' }
+    this.input.opened?.prepare(line)
   }
 
   /** Begin a take: pre-roll, count-in, and from the cue on it counts. */
@@ -317,29 +175,21 @@ export class Recorder {
     const from = cue - count.beats * count.beat - PRE_ROLL
     this.wave.clear()
     this.marks.set(0)
-    this.clearClip()
+    this.input.clearClip()
     this.state.set({ kind: 'counting in', line: line.id, cue, from, count, take: null })
-    await this.pending // a microphone that was chosen just now
-    if (!this.opened) {
+    const input = await this.input.ready()
+    if (!input) {
       this.live = undefined
-      this.fail(this.input.value.said || 'No microphone is chosen. Choose one beside the button, then begin again.')
+      this.fail(this.input.chosen.value.said || 'No microphone is chosen. Choose one beside the button, then begin again.')
       return
     }
-    if (this.broken && this.opened.latencySource === 'browser') {
-      // A microphone's queue that grew while the sound stood still would make every later take late: it begins anew.
-      await this.open(this.opened.choice)
-      if (!this.opened) {
-        this.live = undefined
-        return this.fail(this.input.value.said)
-      }
-    }
     this.standAlone(live)
-    this.opened.prepare(line.id)
+    input.prepare(line.id)
     await this.audio.warm()
     // Else the number of a take that was called off would be left out.
     await Promise.race([this.forgetting, new Promise((done) => setTimeout(done, FORGETTING_MS))])
     if (live.off) return
-    const begun = this.doors.begin(line.id, this.opened.choice.label, reading.cue ?? null, reading.scratch ?? false)
+    const begun = this.doors.begin(line.id, input.choice.label, reading.cue ?? null, reading.scratch ?? false)
     begun.catch(() => {})
     live.asked = begun
     const countIn = async () => {
@@ -387,18 +237,18 @@ export class Recorder {
   }
 
   private async arm(live: Live): Promise<void> {
-    const input = this.opened
+    const input = this.input.opened
     const begun = live.begun!
     if (!input) return this.callOff()
-    const way = this.roundTrip()
+    const way = this.input.way()
     const wanted = this.transport.frameOf(live.cue - LEAD) + way.latency
     live.from = Math.max(wanted, this.audio.soon(0.02))
     // The simulated reader is on the schedule itself and sees nothing.
     live.notes.say({ ...way, guide: way.source === 'none' ? 'ear' : live.reading.guide })
     live.notes.pair('capture', 0, live.from)
     const asked = { input: input.choice.label, cue: live.reading.cue ?? null }
-    this.tellOutbox({ kind: 'open', id: begun.id, line: live.line.id, asked, clock: live.notes.give() })
-    this.tellCapture({ kind: 'arm', id: begun.id, from: live.from })
+    this.outbox.tell({ kind: 'open', id: begun.id, line: live.line.id, asked, clock: live.notes.give() })
+    this.input.tell({ kind: 'arm', id: begun.id, from: live.from })
     live.armed = true
     const { value } = this.state
     if (value.kind === 'counting in') this.state.set({ ...value, take: begun.number })
@@ -410,11 +260,19 @@ export class Recorder {
     }
   }
 
+  private runClock(): void {
+    if (this.isBusy) this.clock ??= setInterval(() => this.sendClock(), CLOCK_EVERY_MS)
+    else {
+      clearInterval(this.clock)
+      this.clock = undefined
+    }
+  }
+
   private sendClock(): void {
     const { live } = this
     this.tick()
-    if (this.state.value.kind === 'recording' && ++this.silent === SILENT_TICKS) this.outboxFailed()
-    if (live?.armed && live.begun) this.tellOutbox({ kind: 'clock', id: live.begun.id, part: live.notes.give() })
+    if (this.state.value.kind === 'recording') this.outbox.tick()
+    if (live?.armed && live.begun) this.outbox.tell({ kind: 'clock', id: live.begun.id, part: live.notes.give() })
   }
 
   /** Called once an animation frame (and by a timer, for a tab in the background has none): the count-in ends in time. */
@@ -425,9 +283,6 @@ export class Recorder {
       const cue = this.live?.cue ?? value.cue
       this.state.set({ kind: 'recording', line: value.line, cue, take: value.take! })
     }
-    const now = performance.now()
-    if (now > this.heldUntil) this.level.held *= HELD_FALLS ** ((now - this.ticked) / 1000)
-    this.ticked = now
   }
 
   /** The reader marks a mistake: it goes with the take, at what is spoken now. */
@@ -443,9 +298,9 @@ export class Recorder {
   pause(): void {
     const { value } = this.state
     if (value.kind !== 'recording' || !this.live) return
-    this.tellCapture({ kind: 'hold', at: this.audio.soon(0) })
+    this.input.tell({ kind: 'hold', at: this.audio.soon(0) })
     this.transport.stop()
-    this.opened?.hush()
+    this.input.opened?.hush()
     this.state.set({ ...value, kind: 'paused' })
   }
 
@@ -455,13 +310,13 @@ export class Recorder {
     const { live } = this
     if (value.kind !== 'paused' || !live || !live.base) return
     // The programme's place of the next sample: where the last one lay, plus one.
-    const place = this.transport.anchorPosition + (live.from - this.transport.anchorFrame) - this.roundTrip().latency
+    const place = this.transport.anchorPosition + (live.from - this.transport.anchorFrame) - this.input.way().latency
     this.state.set({ kind: 'going on', line: value.line, cue: place, from: place - RUN_UP, take: value.take })
     if (!(await this.transport.play(place - RUN_UP, { score: live.reading.score })) || live.off) return
-    live.from = this.transport.frameOf(place) + this.roundTrip().latency
+    live.from = this.transport.frameOf(place) + this.input.way().latency
     live.notes.pair('capture', live.base, live.from)
-    this.tellCapture({ kind: 'resume', from: live.from })
-    await this.opened?.cue(this.transport.frameOf(place)).catch(() => {})
+    this.input.tell({ kind: 'resume', from: live.from })
+    await this.input.opened?.cue(this.transport.frameOf(place)).catch(() => {})
   }
 
   /** Stop: what sounds falls silent at once, the handle after the stop is still kept. In the count-in: call it off. */
@@ -475,9 +330,9 @@ export class Recorder {
 
   private finish(line: string, take: number, handle: number): void {
     this.state.set({ kind: 'finishing', line, take })
-    this.tellCapture({ kind: 'end', at: this.audio.soon(0) + handle })
+    this.input.tell({ kind: 'end', at: this.audio.soon(0) + handle })
     this.transport.stop()
-    this.opened?.hush()
+    this.input.opened?.hush()
   }
 
   /** End a count-in before its line began: there is no take then. */
@@ -486,13 +341,13 @@ export class Recorder {
     if (!live) return
     live.off = true
     this.live = undefined
-    this.tellCapture({ kind: 'drop' })
-    this.opened?.hush()
+    this.input.tell({ kind: 'drop' })
+    this.input.opened?.hush()
     this.transport.seek(live.cue)
     this.state.set({ kind: 'ready' })
     if (live.asked) this.forgetting = live.asked.then(({ id }) => this.doors.abandon(id)).catch(() => {})
     if (live.begun) {
-      this.tellOutbox({ kind: 'forget', id: live.begun.id })
+      this.outbox.tell({ kind: 'forget', id: live.begun.id })
       await this.forgetting
     }
   }
@@ -504,12 +359,6 @@ export class Recorder {
 
   private fail(said: string): void {
     this.state.set({ kind: 'failed', said })
-  }
-
-  /** Something is wrong with the microphone; `ends`: nothing that can be used comes from it any more. */
-  private lost(said: string, ends: boolean): void {
-    this.input.update({ said })
-    if (ends) this.cutOff(said, HANDLE / 20)
   }
 
   /** End the take by a fault; what was recorded until then is kept. */
@@ -544,8 +393,8 @@ export class Recorder {
   private closeByOutbox(): void {
     const { live } = this
     if (!live?.begun || this.state.value.kind !== 'finishing') return
-    this.tellCapture({ kind: 'drop' })
-    this.tellOutbox({ kind: 'cut', id: live.begun.id, clock: live.notes.give() })
+    this.input.tell({ kind: 'drop' })
+    this.outbox.tell({ kind: 'cut', id: live.begun.id, clock: live.notes.give() })
     this.transport.seek(live.cue)
     this.state.set({ kind: 'saving', line: live.line.id, take: live.begun.number })
   }
@@ -554,69 +403,6 @@ export class Recorder {
   private captureFailed(): void {
     this.cutOff('What hears the microphone failed. What was read until then is kept; read the line again.', 0)
     this.closeByOutbox()
-    this.capture = undefined
-    if (this.opened) this.pending = this.open(this.opened.choice)
-  }
-
-  private async worklet(): Promise<AudioWorkletNode> {
-    if (this.capture) return this.capture
-    await this.audio.context.audioWorklet.addModule(captureUrl)
-    // What waits in the browser must not be cleared away when its disk gets full.
-    void navigator.storage?.persist?.().catch(() => false)
-    const capture = new AudioWorkletNode(this.audio.context, 'capture', { numberOfOutputs: 0, channelCount: 1 })
-    const { port1, port2 } = new MessageChannel()
-    capture.port.postMessage({ kind: 'sink', port: port1 } satisfies CaptureOrder, [port1])
-    this.outbox.postMessage({ kind: 'source', port: port2 } satisfies OutboxOrder, [port2])
-    capture.port.onmessage = ({ data }: MessageEvent<CaptureNews>) => this.listen(data)
-    capture.addEventListener('processorerror', () => this.captureFailed())
-    this.capture = capture
-    return capture
-  }
-
-  /**
-   * Play a sound and record what the microphone hears from the same frame on: the loop test. The sound is not a take.
-   *
-   * `signal` calls it off.
-   */
-  async listenTo(sound: AudioBuffer, signal: AbortSignal): Promise<Float32Array> {
-    if (this.isBusy) throw new InputProblem('A take is being recorded. Stop it, then measure.')
-    await this.pending
-    if (!this.opened) throw new InputProblem('No microphone is chosen. Choose one, then measure.')
-    await this.audio.warm()
-    this.transport.stop()
-    const from = this.audio.soon(0.15)
-    const heard = new Float32Array(sound.length)
-    const source = new AudioBufferSourceNode(this.audio.context, { buffer: sound })
-    source.connect(this.audio.out)
-    source.start(from / SAMPLE_RATE)
-    const id = `loop ${from}`
-    try {
-      await new Promise<void>((done, refuse) => {
-        const late = setTimeout(
-          () => refuse(new InputProblem('No sound came from the microphone in time. Choose it again, then measure.')),
-          (sound.length / SAMPLE_RATE) * 1000 + 20_000,
-        )
-        signal.addEventListener('abort', () => {
-          clearTimeout(late)
-          refuse(new DOMException('called off', 'AbortError'))
-        })
-        this.listening = (news) => {
-          if (news.kind === 'piece' && news.id === id) heard.set(news.samples, news.offset)
-          if ((news.kind !== 'ended' && news.kind !== 'gaps') || news.id !== id) return
-          clearTimeout(late)
-          if (news.kind === 'ended') done()
-          else refuse(new InputProblem('Sound was lost during the test. Close other programs, then measure.'))
-        }
-        this.tellCapture({ kind: 'arm', id, from, here: true })
-        this.tellCapture({ kind: 'end', at: from + sound.length })
-      })
-    } finally {
-      this.listening = undefined
-      this.tellCapture({ kind: 'drop' })
-      source.stop()
-      source.disconnect()
-    }
-    return heard
   }
 
   private voiced = 0
@@ -639,16 +425,7 @@ export class Recorder {
   }
 
   private listen(news: CaptureNews): void {
-    this.listening?.(news)
     if (news.kind === 'level') {
-      const { level } = this
-      level.peak = news.peak
-      level.rms = news.rms
-      level.clipped ||= news.clipped
-      if (news.peak >= level.held) {
-        level.held = news.peak
-        this.heldUntil = performance.now() + 1500
-      }
       const { kind } = this.state.value
       this.heed(news.frame, news.peak)
       const begun = this.live?.armed && news.frame >= this.transport.frameOf(this.live.cue)
@@ -667,24 +444,13 @@ export class Recorder {
   private ended({ id, total }: CaptureNews & { kind: 'ended' }): void {
     const { live } = this
     if (live?.begun?.id !== id) return
-    this.tellOutbox({ kind: 'close', id, total, cutOff: live.cut !== '', clock: live.notes.give() })
+    this.outbox.tell({ kind: 'close', id, total, cutOff: live.cut !== '', clock: live.notes.give() })
     this.transport.seek(live.cue)
     this.state.set({ kind: 'saving', line: live.line.id, take: live.begun!.number })
   }
 
-  /** It tells twice a second what waits while sound comes in; when it falls silent the reader must know. */
-  private silent = 0
-  private outboxFailed(): void {
-    this.waiting.update({ online: true, reached: true, said: OUTBOX_FAILED })
-  }
-
-  private hear(news: OutboxNews): void {
-    this.silent = 0
-    if (news.kind === 'waiting') {
-      const { kind, ...rest } = news
-      this.waiting.set(rest)
-      if (!news.online) this.authorise()
-    } else if (news.kind === 'saved') {
+  private hear(news: Exclude<OutboxNews, { kind: 'waiting' }>): void {
+    if (news.kind === 'saved') {
       this.onSaved(news.take)
       if (news.recovered) this.tellRecovered(news.take as SavedTake, news.recovered)
       if (this.live?.begun?.id !== news.id) return
@@ -692,10 +458,10 @@ export class Recorder {
       const { number, file } = news.take as SavedTake
       this.live = undefined
       this.state.set({ kind: 'saved', line: line.id, take: number, file, said: cut })
-      this.opened?.prepare(line.id)
+      this.input.opened?.prepare(line.id)
     } else if (this.live?.begun?.id === news.id) {
       this.live = undefined
-      this.tellCapture({ kind: 'drop' })
+      this.input.tell({ kind: 'drop' })
       this.fail(news.said)
     }
   }
@@ -708,13 +474,5 @@ export class Recorder {
         ? 'It was cut off when the page went away. What was read until then is kept; read the line again.'
         : 'It was still on its way when the page went away, and is whole.'
     this.state.set({ kind: 'saved', line: take.line, take: take.number, file: take.file, said })
-  }
-
-  private tellOutbox(order: OutboxOrder): void {
-    this.outbox.postMessage(order)
-  }
-
-  private tellCapture(order: CaptureOrder): void {
-    this.capture?.port.postMessage(order)
   }
 }

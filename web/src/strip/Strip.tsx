@@ -3,10 +3,10 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
 import type { Edit, Production, Voice } from '../api/client'
 import { useEdits } from '../api/production'
-import { useDesk } from '../app/desk'
 import { useEngine } from '../app/engine'
+import { sayProblem } from '../app/messages'
 import { asSpan, rateOf } from '../app/room'
-import { sayProblem } from '../app/Said'
+import { useSelection } from '../app/selection'
 import { firstEndingAfter, firstSample, frameAt, SAMPLE_RATE, type Span, secondsText } from '../engine/time'
 import { fitted, inksOf, onResize } from '../page/drawing'
 import { type Wave, waveQuery } from '../page/wave'
@@ -64,18 +64,18 @@ export function Strip({ production }: { production: Production }) {
   const view = useRef<View>({ first: -SAMPLE_RATE, perPoint: 2400 })
   const dirty = useRef(true)
   const pictures = useRef(new Map<string, HTMLImageElement>())
-  const chosen = useDesk((desk) => desk.line)
+  const chosen = useSelection((now) => now.line)
   const scheme = useComputedColorScheme('light')
   const { picture } = production
   const length =
     (picture.pieces.length || production.wanted_length) && picture.length
       ? picture.length
       : Math.max(60 * SAMPLE_RATE, picture.length)
-  const holds = useDesk((desk) => desk.holds)
-  const chosenPiece = useDesk((desk) => desk.piece)
+  const holds = useSelection((now) => now.holds)
+  const chosenPiece = useSelection((now) => now.piece)
   const piece = holds === 'reel' ? chosenPiece : null
   const latest = useRef({ production, chosen, length, piece })
-  const point = useDesk((desk) => desk.point)
+  const point = useSelection((now) => now.point)
   // biome-ignore lint/correctness/useExhaustiveDependencies: other points are other marks
   useEffect(() => {
     dirty.current = true
@@ -144,7 +144,7 @@ export function Strip({ production }: { production: Production }) {
       }
       if (playing && position !== last && engine.transport.follows && !engine.recorder.isBusy) {
         const inside = lineAt(now.production, position)
-        if (inside && inside !== now.chosen) useDesk.getState().choose(inside)
+        if (inside && inside !== now.chosen) useSelection.getState().choose(inside)
       }
       last = position
       const x = Math.round(xOf(position, view.current) * devicePixelRatio) / devicePixelRatio
@@ -165,7 +165,7 @@ export function Strip({ production }: { production: Production }) {
         drawStrip(back.getContext('2d')!, width, height, view.current, parts, inks)
       }
       const mark = cut.current
-      const { from, to } = useDesk.getState().point
+      const { from, to } = useSelection.getState().point
       const marks = `${from} ${to} ${mark?.moved && `${mark.at} ${mark.text}`}`
       if (!dirty.current && marks === marked) return
       marked = marks
@@ -189,9 +189,9 @@ export function Strip({ production }: { production: Production }) {
     const sample = Math.max(0, Math.min(length, sampleAt(x, view.current)))
     engine.transport.seek(firstSample(frameAt(sample, rate), rate))
     const under = picture.pieces.find(({ span }) => span[0]! <= sample && sample < span[1]!)
-    if (holds === 'reel' && under) useDesk.getState().choosePiece(under.id)
+    if (holds === 'reel' && under) useSelection.getState().choosePiece(under.id)
     const inside = lineAt(production, sample)
-    if (inside) useDesk.getState().choose(inside)
+    if (inside) useSelection.getState().choose(inside)
   }
   /** Where slots can be taken, by the pointer over their row. */
   const hover = (event: React.PointerEvent) => {
@@ -244,7 +244,7 @@ export function Strip({ production }: { production: Production }) {
     const at = sampleAt(event.clientX - box.left, view.current)
     const own = picture.pieces.find(({ id }) => id === mark.piece)
     if (!own) return
-    const { closes, follows } = useDesk.getState()
+    const { closes, follows } = useSelection.getState()
     if (mark.hold === 'whole') {
       const before = picture.pieces.find((other) => (other.span[0]! + other.span[1]!) / 2 > at)
       mark.at = before?.span[0] ?? picture.length
@@ -300,7 +300,7 @@ export function Strip({ production }: { production: Production }) {
       if (!mark.moved && Math.abs(event.clientX - mark.x) < 4) return
       mark.moved = true
       trimmed(event, mark)
-      useDesk.getState().setReel({ asked: mark.edit })
+      useSelection.getState().setReel({ asked: mark.edit })
       dirty.current = true
       return
     }
@@ -353,14 +353,14 @@ export function Strip({ production }: { production: Production }) {
     if (mark) {
       cut.current = null
       dirty.current = true
-      useDesk.getState().choosePiece(mark.piece)
-      useDesk.getState().setReel({ asked: null })
+      useSelection.getState().choosePiece(mark.piece)
+      useSelection.getState().setReel({ asked: null })
       if (mark.edit) return edit.mutate(mark.edit, { onError: sayProblem })
       return seek(event)
     }
     const voice = heldVoice.current
     if (voice) {
-      useDesk.getState().choose(voice.line)
+      useSelection.getState().choose(voice.line)
       const by = voice.span[0] - voice.from[0]
       const settled = () => {
         heldVoice.current = null
@@ -374,7 +374,7 @@ export function Strip({ production }: { production: Production }) {
     }
     const hold = held.current
     if (!hold) return
-    useDesk.getState().choose(hold.id)
+    useSelection.getState().choose(hold.id)
     if (!hold.moved) {
       held.current = null
       return seek(event)

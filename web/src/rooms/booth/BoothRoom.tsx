@@ -4,13 +4,13 @@ import { useEffect, useLayoutEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import type { Line, Patch, Production, Voice } from '../../api/client'
 import { useEdits, useSettings, useTakes } from '../../api/production'
-import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { sayProblem } from '../../app/messages'
 import { RoomMenu } from '../../app/RoomMenu'
 import { asSpan, bedsWhileRecording, HEARD_WHILE_RECORDING, scoreOf, timecodeAt, useLines, useRoom } from '../../app/room'
-import { sayProblem } from '../../app/Said'
+import { useSelection } from '../../app/selection'
 import { BEATS, type BoothState, LEAD } from '../../engine/recorder'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Stage } from '../../page/Stage'
@@ -44,7 +44,7 @@ const FOLLOWS: Record<Followed['how'], string> = {
 export function Component() {
   const { production } = useRoom()
   const engine = useEngine()
-  const { recorder } = engine
+  const { recorder, input } = engine
   const state = useWatched(recorder.state)
   const settings = useSettings(production.id)
   const { line, lines, index, go, step } = useLines(production, engine)
@@ -75,7 +75,7 @@ export function Component() {
     void recorder.record({ id: line.id, slot: asSpan(line.slot) }, { score, guide, cue, beeps, count, scratch })
   }
   const { edit } = useEdits(production.id)
-  const { point, setPoint } = useDesk()
+  const { point, setPoint } = useSelection()
   const { from, to } = point
   const between = from !== null && to !== null && to > from
   /** A line of which the take begins as soon as the Booth has come to it. */
@@ -179,7 +179,7 @@ export function Component() {
     up: () => move(-1),
     down: () => move(1),
     headphones: () => setHeadphones(!production.headphones),
-    clip: () => recorder.clearClip(),
+    clip: () => input.clearClip(),
     larger: () => page.set({ size: sizedBy(page.size, 2) }),
     smaller: () => page.set({ size: sizedBy(page.size, -2) }),
   })
@@ -401,7 +401,7 @@ export function Component() {
           </Button>
         </span>
       </section>
-      <Meter production={production} onClear={() => recorder.clearClip()} />
+      <Meter production={production} onClear={() => input.clearClip()} />
     </div>
   )
 }

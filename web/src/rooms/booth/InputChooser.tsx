@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from 'react'
 import type { Production } from '../../api/client'
 import { useSettings } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
 import { type InputChoice, isBuiltIn, listInputs, SIMULATED, SIMULATED_LOOP } from '../../engine/inputs'
 
 const FAULTS = ['none', 'late', 'early', 'long', 'loud', 'word left out', 'false start', 'silent', 'reads on']
@@ -15,7 +15,7 @@ const DELAYS = [11, 40, 87, 160]
 /** Where sound comes from, in sight: the input and its channel, remembered with the production. */
 export function InputChooser({ production }: { production: Production }) {
   const engine = useEngine()
-  const { choice, channels, said } = useWatched(engine.recorder.input)
+  const { choice, channels, said } = useWatched(engine.input.chosen)
   const { kind } = useWatched(engine.recorder.state)
   const settings = useSettings(production.id)
   const [inputs, setInputs] = useState<InputChoice[]>([SIMULATED, SIMULATED_LOOP])
@@ -31,13 +31,13 @@ export function InputChooser({ production }: { production: Production }) {
   const real = inputs.filter(({ device }) => !device.startsWith('simulated') && device !== 'default')
   const remembered = production.input
   useEffect(() => {
-    if (engine.recorder.input.value.choice || !remembered.device) return
+    if (engine.input.chosen.value.choice || !remembered.device) return
     const { device, label = '', channel = 0, fault, delay } = remembered
-    void engine.recorder.choose({ device, label, channel, fault, delay })
+    void engine.input.choose({ device, label, channel, fault, delay })
   }, [engine, remembered])
 
   const choose = async (next: InputChoice) => {
-    await engine.recorder.choose(next)
+    await engine.input.choose(next)
     const names = await listInputs()
     setInputs(names)
     const label = names.find((each) => each.device === next.device)?.label ?? next.label
@@ -139,7 +139,7 @@ function Channel({ channel, chosen, disabled, onChoose }: ChannelProps) {
     const draw = () => {
       if (!bar.current) return
       const now = performance.now()
-      held = Math.max(engine.recorder.peakOf(channel), held * FALLS ** ((now - drawn) / 1000))
+      held = Math.max(engine.input.peakOf(channel), held * FALLS ** ((now - drawn) / 1000))
       drawn = now
       const share = Math.max(0, Math.min(1, 1 + (20 * Math.log10(Math.max(held, 1e-4))) / 60))
       bar.current.style.transform = `scaleX(${share.toFixed(2)})`

@@ -3,8 +3,8 @@ import { useState } from 'react'
 import type { Production } from '../../api/client'
 import { useSettings } from '../../api/production'
 import { letGoSoon } from '../../app/keys'
+import { sayProblem } from '../../app/messages'
 import { NumberField } from '../../app/NumberField'
-import { sayProblem } from '../../app/Said'
 
 /** Where peaks are wanted: one of the windows that ship, or one's own. */
 export function LevelWindow({ production }: { production: Production }) {

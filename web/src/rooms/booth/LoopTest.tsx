@@ -4,9 +4,9 @@ import { useEngine, useWatched } from '../../app/engine'
 
 /** How well the place of takes is known, and the test that measures it. */
 export function LoopTest({ busy }: { busy: boolean }) {
-  const { recorder } = useEngine()
-  const { choice } = useWatched(recorder.input)
-  const loop = useWatched(recorder.loop)
+  const { input } = useEngine()
+  const { choice } = useWatched(input.chosen)
+  const loop = useWatched(input.loop)
   const [opened, setOpened] = useState(false)
   const [going, setGoing] = useState(false)
   const [said, setSaid] = useState('')
@@ -23,7 +23,7 @@ export function LoopTest({ busy }: { busy: boolean }) {
     setGoing(true)
     setSaid('')
     try {
-      await recorder.measureLoop(own.signal)
+      await input.measureLoop(own.signal)
     } catch (error) {
       if (!own.signal.aborted) setSaid(error instanceof Error ? error.message : 'The test could not be done. Try again.')
     } finally {

@@ -20,7 +20,7 @@ function shareOf(amplitude: number): number {
 function HeldPeak() {
   const engine = useEngine()
   const held = useEachFrame(() => {
-    const decibel = decibels(engine.recorder.level.held)
+    const decibel = decibels(engine.input.level.held)
     return decibel > LOW ? decibel.toFixed(1).replace('-', '−') : '–'
   })
   return <span className="tc">{held}</span>
@@ -30,16 +30,16 @@ function HeldPeak() {
 export function Meter({ production, onClear }: { production: Production; onClear: () => void }) {
   const engine = useEngine()
   const { low, high } = production.level_window
-  const clipped = useEachFrame(() => engine.recorder.level.clipped)
+  const clipped = useEachFrame(() => engine.input.level.clipped)
   const word = useEachFrame(() => {
-    const held = decibels(engine.recorder.level.held)
-    if (held <= low - 24) return engine.recorder.input.value.choice ? 'quiet' : ''
+    const held = decibels(engine.input.level.held)
+    if (held <= low - 24) return engine.input.chosen.value.choice ? 'quiet' : ''
     return held > high ? 'too loud' : held < low ? 'below' : 'in the window'
   })
   const canvas = useDrawing(
     useCallback<Paint>(
       (ctx, { width, height }, inks) => {
-        const { level } = engine.recorder
+        const { level } = engine.input
         const y = (share: number) => height * (1 - share)
         ctx.fillStyle = inks.rule
         ctx.globalAlpha = 0.5
@@ -63,7 +63,7 @@ export function Meter({ production, onClear }: { production: Production; onClear
       },
       [engine, low, high],
     ),
-    useCallback(() => `${engine.recorder.level.peak} ${engine.recorder.level.held}`, [engine]),
+    useCallback(() => `${engine.input.level.peak} ${engine.input.level.held}`, [engine]),
   )
   return (
     <aside className="meter" aria-label="level">

@@ -1,7 +1,7 @@
 import { Menu } from '@mantine/core'
 import { useEffect } from 'react'
 import { useEngine, useWatched } from '../../app/engine'
-import { sayNote } from '../../app/Said'
+import { sayNote } from '../../app/messages'
 import { SAMPLE_RATE } from '../../engine/time'
 import { usePageSettings } from '../../page/settings'
 
@@ -14,7 +14,7 @@ const LEVELS = [
 
 /** With headphones the reader hears the own voice as loud as was chosen, while the Booth is open. */
 export function useOwnVoice(headphones: boolean): void {
-  const { own } = useEngine().recorder
+  const { own } = useEngine().input
   const { ownVoice, set } = usePageSettings()
   useEffect(() => {
     own.set(headphones ? ownVoice : null)
@@ -35,8 +35,8 @@ export function useOwnVoice(headphones: boolean): void {
 
 /** The reader's own voice among what is heard in the headphones, and how late it comes. */
 export function OwnVoiceItems() {
-  const { audio, recorder } = useEngine()
-  const loop = useWatched(recorder.loop)
+  const { audio, input } = useEngine()
+  const loop = useWatched(input.loop)
   const { ownVoice, set } = usePageSettings()
   // The way that the loop test measures is the way that the own voice goes.
   const late = loop

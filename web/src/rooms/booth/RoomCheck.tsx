@@ -13,8 +13,8 @@ const SECONDS = 4
 
 /** A few seconds in which nobody speaks: how loud the room is, what is in it, what to try. */
 export function RoomCheck({ production, busy }: { production: Production; busy: boolean }) {
-  const { recorder } = useEngine()
-  const { choice } = useWatched(recorder.input)
+  const { input } = useEngine()
+  const { choice } = useWatched(input.chosen)
   const { data: room } = useRoomCheck(production.id)
   const check = useRoomChecking(production.id)
   const [opened, setOpened] = useState(false)
@@ -30,7 +30,7 @@ export function RoomCheck({ production, busy }: { production: Production; busy: 
     setSince(performance.now())
     try {
       const silence = new AudioBuffer({ length: SECONDS * SAMPLE_RATE, sampleRate: SAMPLE_RATE })
-      const heard = await recorder.listenTo(silence, own.signal)
+      const heard = await input.listenTo(silence, own.signal)
       await check.mutateAsync({ sound: packSamples(heard), input: choice.label })
     } catch (error) {
       if (!own.signal.aborted) setSaid(error instanceof Error ? error.message : 'The room could not be heard. Try again.')

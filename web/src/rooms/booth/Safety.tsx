@@ -3,7 +3,7 @@ import { secondsText } from '../../engine/time'
 
 /** Where the sound is that was recorded: with the server, on its way, or waiting in this browser. Calm, and always there. */
 export function Safety() {
-  const { bytes, online, reached, said } = useWatched(useEngine().recorder.waiting)
+  const { bytes, online, reached, said } = useWatched(useEngine().outbox.waiting)
   const seconds = secondsText(bytes / 3)
   const few = bytes < 3 * 48_000
   const kind = !online && !reached ? 'away' : !online || said ? 'said' : few ? 'safe' : 'behind'

@@ -4,9 +4,9 @@ import { Cutting, useCutting } from '../../app/Cutting'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { sayProblem } from '../../app/messages'
 import { decibelText } from '../../app/numbers'
 import { scoreOf } from '../../app/room'
-import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE } from '../../engine/time'
 
 const RUN_UP = Math.round(0.4 * SAMPLE_RATE)

@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from 'react'
 import { answered, client, type Line, type Take } from '../../api/client'
 import { isUnknown } from '../../api/production'
 import { useEngine, useWatched } from '../../app/engine'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
 import { LEAD } from '../../engine/recorder'
 import { useAsking } from './asking'
 

@@ -2,7 +2,7 @@ import { Button, Progress } from '@mantine/core'
 import { useState } from 'react'
 import type { Handover, Job, Production } from '../../api/client'
 import { isGoing, useJobActions } from '../../api/production'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
 import { TimelineBack } from './TimelineBack'
 import { bytesText } from './text'
 

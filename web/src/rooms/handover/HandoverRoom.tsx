@@ -4,12 +4,12 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 import type { Finding, Order, Plan, Preset, Production } from '../../api/client'
 import { isGoing, useHandingOver, useHandovers, useJobsOf, usePlan } from '../../api/production'
-import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { Failed, Loading, sayProblem } from '../../app/messages'
 import { useLines, useRoom, voicesOf } from '../../app/room'
-import { Failed, Loading, sayProblem } from '../../app/Said'
+import { useSelection } from '../../app/selection'
 import { Handed } from './Handed'
 import { OrderForm } from './OrderForm'
 import { bytesText } from './text'
@@ -203,7 +203,7 @@ const ROOM_NAMES: Record<string, string> = {
 
 /** What is open, each with a way there. */
 function Findings({ findings, refused }: { findings: Finding[]; refused?: string | undefined }) {
-  const choose = useDesk((desk) => desk.choose)
+  const choose = useSelection((now) => now.choose)
   if (refused) return <p role="alert">{refused}</p>
   if (!findings.length) return <p className="handover-fine">Nothing is open.</p>
   return (

@@ -2,7 +2,7 @@ import { Button, FileButton } from '@mantine/core'
 import type { Production } from '../../api/client'
 import { useTimelineBack } from '../../api/production'
 import { Key } from '../../app/Key'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
 import { SAMPLE_RATE } from '../../engine/time'
 
 /** A timeline with files that were handed over: readings move to where their files lie in it. */

@@ -3,9 +3,9 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import type { Edit, Job, Production, Source } from '../../api/client'
 import { refetchProduction, useJobActions, useJobs } from '../../api/production'
-import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
+import { useSelection } from '../../app/selection'
 import { secondsText } from '../../engine/time'
 import { loudnessOf } from './Reel'
 import { Still } from './Still'
@@ -43,7 +43,7 @@ function File({ production, source, job }: { production: Production; source: Sou
   const engine = useEngine()
   const queries = useQueryClient()
   const { edit, piece } = useReel(production)
-  const follows = useDesk((desk) => desk.follows)
+  const follows = useSelection((now) => now.follows)
   const { cancel, retry } = useJobActions(production.id)
   const state = job?.state
   useEffect(() => {

@@ -3,13 +3,13 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import type { Production } from '../../api/client'
 import { useSettings } from '../../api/production'
-import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { Key, KeySign } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { sayProblem } from '../../app/messages'
 import { rateOf, useRoom } from '../../app/room'
-import { sayProblem } from '../../app/Said'
 import { SendingList } from '../../app/SendingList'
+import { useSelection } from '../../app/selection'
 import { send } from '../../app/sending'
 import { useSyncPoint } from '../../app/syncPoint'
 import { frameAt, timecode } from '../../engine/time'
@@ -37,8 +37,8 @@ export function Component() {
   const [side, setSide] = useState<Side>('reel')
   const [naming, setNaming] = useState<number | null>(null)
   const { shots, pieces, sources } = production.picture
-  const setReel = useDesk((desk) => desk.setReel)
-  const setHolds = useDesk((desk) => desk.setHolds)
+  const setReel = useSelection((now) => now.setReel)
+  const setHolds = useSelection((now) => now.setHolds)
   const reel = useReel(production)
   const toggleSyncPoint = useSyncPoint(production)
   useEffect(() => {
@@ -79,8 +79,8 @@ export function Component() {
     earlier: () => reel.make(reel.edits.earlier),
     later: () => reel.make(reel.edits.later),
     reelCard: () => reel.make(reel.edits.card),
-    reelCloses: () => setReel({ closes: !useDesk.getState().closes }),
-    reelFollows: () => setReel({ follows: !useDesk.getState().follows }),
+    reelCloses: () => setReel({ closes: !useSelection.getState().closes }),
+    reelFollows: () => setReel({ follows: !useSelection.getState().follows }),
   })
   const named = (index: number, name: string | null) => {
     setNaming(null)

@@ -1,11 +1,11 @@
 import { Button, SegmentedControl, Select, TextInput } from '@mantine/core'
 import { useEffect, useRef, useState } from 'react'
 import type { Piece, Production, Source } from '../../api/client'
-import { useDesk } from '../../app/desk'
 import { Key, KeySign } from '../../app/Key'
 import type { ActionName } from '../../app/keys'
 import { NumberField } from '../../app/NumberField'
 import { rateOf, timecodeAt } from '../../app/room'
+import { useSelection } from '../../app/selection'
 import { GROUNDS } from '../../engine/reel'
 import { firstSample, SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Still } from './Still'
@@ -78,9 +78,9 @@ function Choose({ label, action, value, yes, no, set }: Choice) {
 
 /** What happens to what lies behind, and to words and takes; and what the edit that is about to be made will do. */
 export function How({ production }: { production: Production }) {
-  const closes = useDesk((desk) => desk.closes)
-  const follows = useDesk((desk) => desk.follows)
-  const setReel = useDesk((desk) => desk.setReel)
+  const closes = useSelection((now) => now.closes)
+  const follows = useSelection((now) => now.follows)
+  const setReel = useSelection((now) => now.setReel)
   const consequence = useConsequence(production)
   return (
     <div className="picture-how">
@@ -109,7 +109,7 @@ export function How({ production }: { production: Production }) {
 
 function PiecePanel({ production, piece, source }: { production: Production; piece: Piece; source: Source | undefined }) {
   const { edits, make, ask, edit } = useReel(production)
-  const follows = useDesk((desk) => desk.follows)
+  const follows = useSelection((now) => now.follows)
   const rate = rateOf(production)
   const asking = (build: Parameters<typeof make>[0]) => ({
     onPointerEnter: () => ask(build),

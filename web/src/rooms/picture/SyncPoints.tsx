@@ -1,8 +1,8 @@
 import type { Edit, Production } from '../../api/client'
 import { useEdits } from '../../api/production'
 import { useEngine } from '../../app/engine'
+import { sayProblem } from '../../app/messages'
 import { timecodeAt } from '../../app/room'
-import { sayProblem } from '../../app/Said'
 
 /** The sync points, each to be gone to, named and taken away. */
 export function SyncPoints({ production }: { production: Production }) {

@@ -1,9 +1,9 @@
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { answered, client, type Edit, type Piece, type Production } from '../../api/client'
 import { inTurn, knownProduction, useEdits } from '../../api/production'
-import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
+import { useSelection } from '../../app/selection'
 
 /** Builds an edit from the reel as it is then, and from where the position was when it was asked for. */
 type Build = (at: number) => Edit | undefined
@@ -14,11 +14,11 @@ export function useReel(production: Production) {
   const queries = useQueryClient()
   const { edit } = useEdits(production.id)
   // One by one: the rows of a long reel are not drawn again for what they do not show.
-  const chosen = useDesk((desk) => desk.piece)
-  const choosePiece = useDesk((desk) => desk.choosePiece)
-  const closes = useDesk((desk) => desk.closes)
-  const follows = useDesk((desk) => desk.follows)
-  const setReel = useDesk((desk) => desk.setReel)
+  const chosen = useSelection((now) => now.piece)
+  const choosePiece = useSelection((now) => now.choosePiece)
+  const closes = useSelection((now) => now.closes)
+  const follows = useSelection((now) => now.follows)
+  const setReel = useSelection((now) => now.setReel)
   const at = (from: Production) => {
     const { pieces, length } = from.picture
     const index = Math.max(
@@ -86,7 +86,7 @@ export function useReel(production: Production) {
 
 /** In words, what the edit that is about to be made does to words and takes. */
 export function useConsequence(production: Production): string {
-  const asked = useDesk((desk) => desk.asked)
+  const asked = useSelection((now) => now.asked)
   const { data, error } = useQuery({
     queryKey: ['consequence', production.id, production.revision, asked],
     enabled: asked !== null,

@@ -1,7 +1,7 @@
 import { Button, Progress } from '@mantine/core'
 import type { Job } from '../../api/client'
 import { useJobActions } from '../../api/production'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
 
 /** A job that goes on: how far it is, and a way to stop it. */
 export function JobGoing({ production, job }: { production: string; job: Job }) {

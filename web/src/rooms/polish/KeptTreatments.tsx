@@ -2,7 +2,7 @@ import { Button, FileButton, TextInput } from '@mantine/core'
 import { useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, asBytes, type Chain, client, type Polish, type Production } from '../../api/client'
-import { sayNote, sayProblem } from '../../app/Said'
+import { sayNote, sayProblem } from '../../app/messages'
 
 type Props = { production: Production; polish: Polish; chain: Chain | undefined }
 

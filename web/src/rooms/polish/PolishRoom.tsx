@@ -4,12 +4,12 @@ import { useEffect, useRef, useState } from 'react'
 import { Link } from 'react-router'
 import type { Place, Polish, Production } from '../../api/client'
 import { isGoing, refreshPolish, useEdits, useJobsOf, usePolish, useScan } from '../../api/production'
-import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { sayProblem } from '../../app/messages'
 import { scoreOf, timecodeAt, useLines, useRoom } from '../../app/room'
-import { sayProblem } from '../../app/Said'
+import { useSelection } from '../../app/selection'
 import { SAMPLE_RATE } from '../../engine/time'
 import { ByHand } from './ByHand'
 import { JobGoing } from './JobGoing'
@@ -99,7 +99,7 @@ function Room({ production, polish }: { production: Production; polish: Polish }
   const here = place ? lines.find((each) => each.id === place.line) : line
   useEffect(() => {
     // The page, the picture and the strip are about the place's line.
-    if (place) useDesk.getState().choose(place.line)
+    if (place) useSelection.getState().choose(place.line)
   }, [place])
 
   const hear = (from: Place, changed: Asked, ways: readonly boolean[]) => {

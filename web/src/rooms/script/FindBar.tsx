@@ -5,7 +5,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, client, type Production } from '../../api/client'
 import { useEdits } from '../../api/production'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
 
 type Found = Map<string, [number, number][]>
 type Wanted = { text: string; match_case: boolean; whole_words: boolean }

@@ -3,8 +3,8 @@ import { useEffect, useRef, useState } from 'react'
 import type { Line, Production } from '../../api/client'
 import { useEdits } from '../../api/production'
 import { Key } from '../../app/Key'
+import { sayProblem } from '../../app/messages'
 import { NumberField } from '../../app/NumberField'
-import { sayProblem } from '../../app/Said'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 
 /** The chosen line: whether it fits, who reads it, and notes that only the reader sees. */

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, client, type Production } from '../../api/client'
 import { useEdits } from '../../api/production'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
 
 const SHOWN = 100
 export const LONGEST = 220

@@ -4,7 +4,7 @@ import { useState } from 'react'
 import { answered, client, type Production } from '../../api/client'
 import { refetchProduction, useEdits, useSettings } from '../../api/production'
 import { Key } from '../../app/Key'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
 import { MEASURES, SIZES, usePageSettings } from '../../page/settings'
 
 /** How the page is set, who reads, and how words are said. */

@@ -2,7 +2,7 @@ import { Button, Textarea } from '@mantine/core'
 import { useState } from 'react'
 import type { Production } from '../../api/client'
 import { useEdits } from '../../api/production'
-import { sayProblem } from '../../app/Said'
+import { sayProblem } from '../../app/messages'
 
 /** Words typed or pasted, one line a paragraph. */
 export function Paste({ production, onDone }: { production: Production; onDone?: () => void }) {

@@ -3,12 +3,12 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import type { Line, Production } from '../../api/client'
 import { inTurn, knownProduction, refreshProduction, useEdits } from '../../api/production'
-import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { sayNote, sayProblem } from '../../app/messages'
 import { otherReader, useLines, useRoom } from '../../app/room'
-import { sayNote, sayProblem } from '../../app/Said'
+import { useSelection } from '../../app/selection'
 import { Page, type PageRow } from '../../page/Page'
 import { Stage } from '../../page/Stage'
 import { sizedBy, usePageSettings } from '../../page/settings'
@@ -43,7 +43,7 @@ export function Component() {
   const [notes, setNotes] = useState(0)
   const find = useFind(production, finding)
   const page = usePageSettings()
-  const setHolds = useDesk((desk) => desk.setHolds)
+  const setHolds = useSelection((now) => now.setHolds)
   const scale = fitScale(production.lines)
   const say = { onError: sayProblem }
 
@@ -60,7 +60,7 @@ export function Component() {
   }, [setHolds])
   // biome-ignore lint/correctness/useExhaustiveDependencies: words that were being typed are in sight at first
   useEffect(() => {
-    if (editing) useDesk.getState().choose(editing.line)
+    if (editing) useSelection.getState().choose(editing.line)
   }, [])
   useEffect(() => {
     // Takes read since then may have taught another pace.
@@ -96,7 +96,7 @@ export function Component() {
     )
   }
   const write = (id: string, caret: number | null = null) => {
-    useDesk.getState().choose(id)
+    useSelection.getState().choose(id)
     setEditing({ line: id, caret, fresh: false })
   }
   /** Enter in a line: one just made is followed by another, as is the last; else the next one is chosen. */

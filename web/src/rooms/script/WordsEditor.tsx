@@ -5,8 +5,8 @@ import { type Edit, type Line, type Patch, Problem, type Production } from '../.
 import { knownProduction, useEdits } from '../../api/production'
 import { useEngine } from '../../app/engine'
 import { type ActionName, keyName, keyOf } from '../../app/keys'
+import { sayProblem } from '../../app/messages'
 import { scoreOf, voicesOf } from '../../app/room'
-import { sayProblem } from '../../app/Said'
 import { wordAt } from '../../page/segments'
 import { dropDraft, keepDraft, keptDraft, sendDraft } from './draft'
 

@@ -5,7 +5,7 @@ import { isGoing, refetchProduction, useJobsOf } from '../../api/production'
 import { GoingJob } from '../../app/GoingJob'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
-import { sayNote, sayProblem } from '../../app/Said'
+import { sayNote, sayProblem } from '../../app/messages'
 import { SendingList } from '../../app/SendingList'
 import { send } from '../../app/sending'
 

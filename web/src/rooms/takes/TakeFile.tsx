@@ -3,8 +3,8 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { answered, client, type Take } from '../../api/client'
 import { addTake } from '../../api/production'
+import { sayProblem } from '../../app/messages'
 import { useRoom } from '../../app/room'
-import { sayProblem } from '../../app/Said'
 
 /** Where a take's file lies; it is downloaded, renamed or moved from here. */
 export function TakeFile({ take }: { take: Take }) {

@@ -5,12 +5,12 @@ import type { Line, Patch, Production, Take } from '../../api/client'
 import { type ChosenWords, madeBy, useMaking } from '../../api/making'
 import { useEdits, useTakes } from '../../api/production'
 import { Cutting, useCutting } from '../../app/Cutting'
-import { useDesk } from '../../app/desk'
 import { useEngine, useWatched } from '../../app/engine'
 import { Key } from '../../app/Key'
 import { useKeys } from '../../app/keys'
+import { sayProblem } from '../../app/messages'
 import { asSpan, timecodeAt, useLines, useRoom } from '../../app/room'
-import { sayProblem } from '../../app/Said'
+import { useSelection } from '../../app/selection'
 import { useSyncPoint } from '../../app/syncPoint'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Page } from '../../page/Page'
@@ -34,13 +34,13 @@ export function Component() {
   const { production } = useRoom()
   const engine = useEngine()
   const { line, lines, index: at, go, step } = useLines(production, engine)
-  const { take: chosenTake, chooseTake } = useDesk()
+  const { take: chosenTake, chooseTake } = useSelection()
   const { edit } = useEdits(production.id)
   const { takes, waiting, error } = useTakes(production.id, line, lines[at - 1], lines[at + 1])
   const index = takes.findIndex((take) => take.id === chosenTake)
   const current = takes[index] ?? takes.find((take) => take.id === line?.pick) ?? takes[0]
   const { playing } = useWatched(engine.transport.state)
-  const setHolds = useDesk((desk) => desk.setHolds)
+  const setHolds = useSelection((now) => now.setHolds)
   useEffect(() => {
     setHolds('voices')
     return () => setHolds(null)

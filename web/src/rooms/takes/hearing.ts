@@ -1,8 +1,8 @@
 import { useEffect, useRef, useState } from 'react'
 import type { Line, Production, Take } from '../../api/client'
-import { useDesk } from '../../app/desk'
 import { useEngine } from '../../app/engine'
 import { asSpan, scoreOf } from '../../app/room'
+import { useSelection } from '../../app/selection'
 import { SAMPLE_RATE, type Span } from '../../engine/time'
 
 const RUN_UP = Math.round(0.4 * SAMPLE_RATE)
@@ -25,7 +25,7 @@ export function spanOfWords(take: Take, first: number, last: number): Span | nul
  */
 export function useHearing(production: Production, line: Line | undefined, current: Take | undefined) {
   const engine = useEngine()
-  const { chooseTake } = useDesk()
+  const { chooseTake } = useSelection()
   const [withFilm, setWithFilm] = useState(false)
   const [before, setBefore] = useState<string | null>(null)
   const [looping, setLooping] = useState(false)

@@ -29,7 +29,7 @@ const REACH = 4
  * Decoded frames around the one in sight, so that a step finds its frame ready: decoding a single one begins at the last
  * key frame each time.
  */
-export class Nearby {
+export class DecodedFrames {
   private readonly shots = new Map<number, Shot>()
   /** The frames that are being decoded now; none: from > to. */
   private span: readonly [from: number, to: number] = [0, -1]

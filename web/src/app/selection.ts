@@ -2,7 +2,7 @@ import { create } from 'zustand'
 import type { Edit } from '../api/client'
 
 /** What the page, the picture and the strip are about now: one line, and in Takes one of its takes. */
-type Desk = {
+type Selection = {
   line: string | null
   take: string | null
   /** The chosen piece of the reel. */
@@ -16,15 +16,15 @@ type Desk = {
   asked: Edit | null
   /** Where a take is to be recorded that no line was made for: from one sample to another. */
   point: { from: number | null; to: number | null }
-  setPoint: (point: Partial<Desk['point']>) => void
-  setHolds: (holds: Desk['holds']) => void
+  setPoint: (point: Partial<Selection['point']>) => void
+  setHolds: (holds: Selection['holds']) => void
   choosePiece: (piece: string | null) => void
-  setReel: (how: Partial<Pick<Desk, 'closes' | 'follows' | 'asked'>>) => void
+  setReel: (how: Partial<Pick<Selection, 'closes' | 'follows' | 'asked'>>) => void
   choose: (line: string | null) => void
   chooseTake: (take: string | null) => void
 }
 
-export const useDesk = create<Desk>((set) => ({
+export const useSelection = create<Selection>((set) => ({
   line: null,
   take: null,
   piece: null,
@@ -33,10 +33,10 @@ export const useDesk = create<Desk>((set) => ({
   follows: true,
   asked: null,
   point: { from: null, to: null },
-  setPoint: (point) => set((desk) => ({ point: { ...desk.point, ...point } })),
+  setPoint: (point) => set((now) => ({ point: { ...now.point, ...point } })),
   setHolds: (holds) => set({ holds }),
   choosePiece: (piece) => set({ piece }),
   setReel: (how) => set(how),
-  choose: (line) => set((desk) => (desk.line === line ? desk : { line, take: null })),
+  choose: (line) => set((now) => (now.line === line ? now : { line, take: null })),
   chooseTake: (take) => set({ take }),
 }))

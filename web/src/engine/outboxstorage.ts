@@ -28,7 +28,7 @@ interface Schema extends DBSchema {
 const MOST_SPARE = 6000
 
 /** Where takes and their pieces wait: in the browser's own storage, and in memory what that does not take. */
-export class Shelf {
+export class OutboxStorage {
   /** Why something had to stay in memory; nothing of the kind at present: null. */
   trouble: 'full' | 'unusable' | null = null
   private connection: Promise<IDBPDatabase<Schema> | null> | undefined
