@@ -5,6 +5,7 @@
                                            sends edits that are none and scripts of thousands of lines
 """
 
+import contextlib
 import gzip
 import json
 import os
@@ -15,6 +16,7 @@ import tempfile
 import threading
 import time
 import urllib.error
+from collections.abc import Iterator
 from pathlib import Path
 
 sys.path[:0] = [str(Path(__file__).parent.parent), *(str(Path(__file__).parent.parent / p) for p in ("tests", "core"))]
@@ -30,6 +32,25 @@ from launcher.checks import _test_cluster  # noqa: E402
 SECONDS = 30
 PIECE = 14_400
 RECORDING, CHOOSING = 4, 8
+
+
+def plain(answer: bytes) -> bytes:
+    """An answer as it was before it was packed."""
+    return gzip.decompress(answer) if answer[:2] == b"\x1f\x8b" else answer
+
+
+@contextlib.contextmanager
+def own_world() -> Iterator[World]:
+    """A Fendo of its own, with its web server and its worker."""
+    with _test_cluster() as url, tempfile.TemporaryDirectory() as name:
+        os.environ["DATABASE_URL"] = url
+        world = World(Path(name))
+        try:
+            world.begin("web")
+            world.begin("worker")
+            yield world
+        finally:
+            world.close()
 
 
 class Tally:
@@ -70,8 +91,7 @@ class Reader:
     def ask(self, method: str, path: str, body: object = None) -> dict:
         """JSON there and back."""
         sent = json.dumps(body).encode() if body is not None else b""
-        found = self.door.ask(method, f"/api/{path}", sent)
-        return json.loads(gzip.decompress(found) if found[:2] == b"\x1f\x8b" else found)
+        return json.loads(plain(self.door.ask(method, f"/api/{path}", sent)))
 
     def edit(self, kind: str, **values: object) -> None:
         """An edit."""
@@ -183,15 +203,8 @@ def hostile(world: World) -> None:
 
 def main() -> None:
     """A Fendo of its own, then one of the two."""
-    with _test_cluster() as url, tempfile.TemporaryDirectory() as name:
-        os.environ["DATABASE_URL"] = url
-        world = World(Path(name))
-        try:
-            world.begin("web")
-            world.begin("worker")
-            (hostile if "--hostile" in sys.argv else twelve)(world)
-        finally:
-            world.close()
+    with own_world() as world:
+        (hostile if "--hostile" in sys.argv else twelve)(world)
 
 
 if __name__ == "__main__":
