@@ -41,7 +41,7 @@ def _python(parts: list[str]) -> None:
     if "imports" in parts:
         _check("import rules between the floors", [str(BIN / "lint-imports")], env=_paths())
     if "types" in parts:
-        _check("types of the core (mypy strict)", [str(BIN / "mypy")])
+        _check("types of core and server (mypy strict)", [str(BIN / "mypy")])
 
 
 def _web(parts: list[str], built: bool) -> None:

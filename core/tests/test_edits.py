@@ -24,6 +24,7 @@ from fendo_core.production.state import (
     rows,
 )
 from fendo_core.script.lines import Line
+from fendo_core.takes.edits import MARKS
 from fendo_core.takes.standing import silenced, standing
 from fendo_core.timebase import FrameRate, Span
 from fendo_core.voice import Comp, Segment
@@ -95,7 +96,7 @@ any_edit = st.one_of(
     st.builds(edits.MoveSeam, voices, st.integers(0, 1), st.integers(0, 30_000)),
     st.builds(edits.TakeApart, voices),
     st.builds(edits.SetAside, takes, st.booleans()),
-    st.builds(edits.NoteTake, takes, st.none() | st.sampled_from([*edits.MARKS, "fine"]), st.none() | st.text(max_size=20)),
+    st.builds(edits.NoteTake, takes, st.none() | st.sampled_from([*MARKS, "fine"]), st.none() | st.text(max_size=20)),
     st.builds(edits.AddPieces, st.tuples(shown), st.none() | positions, st.booleans()),
     st.builds(edits.SplitPiece, positions),
     st.builds(edits.TrimPiece, pieces, st.sampled_from(["start", "end"]), positions, st.booleans(), st.booleans()),

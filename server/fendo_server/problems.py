@@ -37,7 +37,7 @@ class ProblemSerializer(serializers.Serializer):
     title = serializers.CharField()
     status = serializers.IntegerField()
     detail = serializers.CharField()
-    fields = serializers.DictField(required=False, help_text="what is wrong, by field")
+    fields = serializers.DictField(required=False, help_text="what is wrong, by field")  # type: ignore[assignment]
     changes = serializers.ListField(
         child=serializers.CharField(), required=False, help_text="with status 409: what others changed meanwhile"
     )
@@ -106,7 +106,7 @@ def handle(error: Exception, context: Mapping[str, Any]) -> Response:
             "You have signed in again since this page was opened. Nothing was changed. Do it once more; if it is refused "
             "again, load the page anew: what was recorded is kept in this browser and is sent then.",
         )
-    response = exception_handler(error, context)
+    response = exception_handler(error, dict(context))
     if response is None:
         log.exception("not foreseen")
         said = "Fendo did not foresee this; the server’s log says more. Nothing was changed, and takes are safe: try again."

@@ -1,6 +1,6 @@
 """Every address, in one place."""
 
-from django.http import JsonResponse
+from django.http import HttpRequest, JsonResponse
 from django.urls import include, path, re_path
 
 from fendo_server.accounts import views as accounts
@@ -109,7 +109,7 @@ api = [
 ]
 
 
-def nothing_here(request, rest: str) -> JsonResponse:
+def nothing_here(request: HttpRequest, rest: str) -> JsonResponse:
     """Addresses below /api/ that do not exist, in the one form of errors."""
     body = {"title": "Not here", "status": 404, "detail": "There is nothing at this address."}
     return JsonResponse(body, status=404, content_type="application/problem+json")

@@ -10,7 +10,7 @@ from fendo_core.timebase import Span, milliseconds, seconds_text
 
 FindingKind: TypeAlias = Literal[
     "no take", "not picked", "scratch", "silent", "over", "overlaps", "clipped", "doubtful", "other words", "wild",
-    "cut off", "not treated", "name", "hole", "missing", "disk",
+    "cut off", "not treated", "name", "hole", "level", "missing", "disk",
 ]  # fmt: skip
 FINDING_KINDS: tuple[FindingKind, ...] = get_args(FindingKind)
 Room: TypeAlias = Literal["picture", "script", "booth", "takes", "polish", ""]

@@ -10,6 +10,7 @@ from fendo_core.picture import edl, otio_json
 from fendo_core.picture.layers import Placed, TimelineRefused, listed
 from fendo_core.picture.reel import NewId
 from fendo_core.picture.timeline import decoded
+from fendo_core.production.edit import Done
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
 from fendo_core.takes import standing
@@ -52,7 +53,7 @@ class MoveVoices:
 
     moves: tuple[tuple[str, int], ...]
 
-    def on_state(self, state: State, new_id: NewId) -> tuple[State, str]:
+    def on_state(self, state: State, new_id: NewId) -> Done:
         """The state after it.
 
         Raises:

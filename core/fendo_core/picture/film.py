@@ -248,7 +248,7 @@ def segment_frames(rate: FrameRate) -> int:
 
 
 def make_proxy(
-    source: Path, film: Film, folder: Path, progress: Callable[[float], None], ready: Callable[[int], None]
+    source: Path, film: Film, folder: Path, progress: Callable[[float], None], ready: Callable[[int], object]
 ) -> int:
     """A small constant-rate H.264 of the picture with a key frame every 12, for exact stepping in the browser.
 

@@ -1,13 +1,10 @@
-"""What is done in Polish, as edits: mends of recordings, gaps closed, and how lines are treated.
-
-Each has `on(state, new_id)`, which gives the state after it and what it is called.
-"""
+"""What is done in Polish, as edits: mends of recordings, gaps closed, and how lines are treated."""
 
 from dataclasses import dataclass, replace
-from typing import TypeAlias
 
 from fendo_core.picture.reel import NewId
 from fendo_core.polish.scan import STAGED
+from fendo_core.production.edit import Done
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import LineComp, State
 from fendo_core.takes.standing import comp_of, take_of
@@ -24,8 +21,6 @@ from fendo_core.voice.repair import (
     Repair,
     RepairKind,
 )
-
-Done: TypeAlias = tuple[State, str]
 
 MOST_AT_ONCE = 5_000
 _LONGEST = {
@@ -228,6 +223,3 @@ def _order(given: tuple[str, ...]) -> list[str]:
             behind = (at for at, other in enumerate(movable) if MOVABLE.index(other) > place)
             movable.insert(next(behind, len(movable)), kind)
     return [*(kind for kind in STAGE_KINDS if kind not in MOVABLE), *movable]
-
-
-PolishEdit: TypeAlias = Mend | DropRepairs | CloseGap | SetTreatment

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple, TypeAlias
 from fendo_core.picture import reel
 from fendo_core.picture.laid import LaidSound
 from fendo_core.picture.reel import Piece, Source
-from fendo_core.script.lines import Line
+from fendo_core.script.lines import Line, find
 from fendo_core.script.pace import Pace, expected_length
 from fendo_core.timebase import FrameRate, Span
 from fendo_core.timebase.rates import nearest_rate
@@ -170,6 +170,18 @@ class State:
     def need(self, line: Line) -> int:
         """Samples that the line's words are expected to take its reader."""
         return expected_length(line.text, self.pace_of(line))
+
+    def expected(self, text: str) -> int:
+        """Samples that some words are expected to take the production's reader."""
+        return expected_length(text, self.pace)
+
+    def called(self, line: str) -> str:
+        """What a line is called in the list of changes.
+
+        Raises:
+            EditRefused: when it is not there.
+        """
+        return f"line {self.lines[find(self.lines, line)].number}"
 
 
 def rows(state: State) -> Rows:

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from fendo_core.picture.reel import NewId
+from fendo_core.production.edit import Done
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
 from fendo_core.script.lines import Line
@@ -16,7 +17,7 @@ class Settle:
     only: Sequence[str]
     settled: bool = True
 
-    def on_state(self, state: State, new_id: NewId) -> tuple[State, str]:
+    def on_state(self, state: State, new_id: NewId) -> Done:
         """The state after it.
 
         Raises:

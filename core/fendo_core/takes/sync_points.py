@@ -4,6 +4,7 @@ picture."""
 from dataclasses import dataclass, replace
 
 from fendo_core.picture.reel import NewId
+from fendo_core.production.edit import Done
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import State
 from fendo_core.takes.standing import moved
@@ -20,7 +21,7 @@ class SetSyncPoint:
     at: int
     called: str = ""
 
-    def on_state(self, state: State, new_id: NewId) -> tuple[State, str]:
+    def on_state(self, state: State, new_id: NewId) -> Done:
         """The state after it.
 
         Raises:
@@ -45,7 +46,7 @@ class MoveSyncPoint:
     at: int
     to: int
 
-    def on_state(self, state: State, new_id: NewId) -> tuple[State, str]:
+    def on_state(self, state: State, new_id: NewId) -> Done:
         """The state after it.
 
         Raises:
@@ -62,7 +63,7 @@ class DropSyncPoint:
 
     at: int
 
-    def on_state(self, state: State, new_id: NewId) -> tuple[State, str]:
+    def on_state(self, state: State, new_id: NewId) -> Done:
         """The state after it.
 
         Raises:
@@ -87,7 +88,7 @@ class PutWord:
     said: int
     to: int | None = None
 
-    def on_state(self, state: State, new_id: NewId) -> tuple[State, str]:
+    def on_state(self, state: State, new_id: NewId) -> Done:
         """The state after it.
 
         Raises:

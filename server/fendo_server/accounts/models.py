@@ -3,6 +3,7 @@
 import hashlib
 import secrets
 from datetime import timedelta
+from typing import Any
 
 from django.conf import settings
 from django.db import models, transaction
@@ -20,14 +21,14 @@ class EntryLink(models.Model):
     used = models.DateTimeField(null=True)
 
     @classmethod
-    def make(cls, user) -> str:
+    def make(cls, user: Any) -> str:
         """A new link's token; it is shown here and never again."""
         token = secrets.token_urlsafe(24)
         cls.objects.create(user=user, token_hash=_hash(token))
         return token
 
     @classmethod
-    def use(cls, token: str):
+    def use(cls, token: str) -> Any:
         """The user whose link this is, None when it is unknown, old or used. Two at once: one wins."""
         with transaction.atomic():
             link = cls.objects.select_for_update().filter(token_hash=_hash(token), used=None).first()

@@ -21,17 +21,19 @@ from fendo_core.reader import narrator
 from fendo_core.script.pace import expected_length
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
-from fendo_server.answers import bytes_parser
+from fendo_server.bodies import bytes_parser
 from fendo_server.booth import behind, capture, cutting, following, growing
 from fendo_server.booth.models import RoundTrip
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import description
-from fendo_server.productions.serializers import DAY, PatchSerializer, TakeSerializer
+from fendo_server.productions.serializers import PatchSerializer
 from fendo_server.script.models import Line
 from fendo_server.script.pace import paces
 from fendo_server.takes import joining
 from fendo_server.takes.description import take_rows
 from fendo_server.takes.models import Take
+from fendo_server.takes.serializers import TakeSerializer
+from fendo_server.wire import DAY
 from fendo_server.work import running
 from fendo_server.work.api import JobSerializer
 
@@ -86,7 +88,7 @@ class ClockSerializer(serializers.Serializer):
     notes = serializers.ListField(child=NoteSerializer(min_length=2, max_length=2), required=False)
     latency = serializers.IntegerField(min_value=0, required=False)
     spread = serializers.IntegerField(min_value=0, required=False)
-    source = serializers.ChoiceField(["none", "browser", "measured"], required=False)
+    source = serializers.ChoiceField(["none", "browser", "measured"], required=False)  # type: ignore[assignment]
     fresh = serializers.BooleanField(required=False)
     guide = serializers.ChoiceField(["ear", "eye"], required=False)
 
@@ -354,7 +356,7 @@ def round_trip(request: Request) -> Response:
     asked.is_valid(raise_exception=True)
     devices = asked.validated_data
     if request.method == "GET":
-        return _said(RoundTrip.objects.filter(owner=request.user, **devices).first())
+        return _said(RoundTrip.objects.filter(owner=request.user.pk, **devices).first())
     if not isinstance(request.data, bytes) or len(request.data) % pcm.BYTES_A_SAMPLE:
         raise Problem(422, "Not understood", "A recording of the test sound must be whole 24-bit samples.")
     try:

@@ -163,7 +163,7 @@ def _stand_for(take: Take, sent: dict[str, Any]) -> None:
     production = take.line.production
     production.refresh_from_db()
     picks = state.load(production, spoken=False).picks
-    noted = [edits.NoteTake(str(take.pk), note=f"{sent['name']}, edited outside")]
+    noted: list[edits.Edit] = [edits.NoteTake(str(take.pk), note=f"{sent['name']}, edited outside")]
     picked = [edits.Pick(str(take.line_id), str(take.pk))] if picks.get(str(take.line_id)) == sent["voice"] else []
     for edit in (*noted, *picked):
         changes.perform(production, production.owner, production.revision, edit)

@@ -17,10 +17,11 @@ from fendo_core.booth.naming import safe_name, unused
 from fendo_server.access import get_owned, owned
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions.models import Folder
-from fendo_server.productions.serializers import FolderSerializer, TakeSerializer
+from fendo_server.productions.serializers import FolderSerializer
 from fendo_server.productions.services import folder_name
 from fendo_server.takes.description import take_rows
 from fendo_server.takes.models import Take
+from fendo_server.takes.serializers import TakeSerializer
 from fendo_server.voice.models import Recording
 
 

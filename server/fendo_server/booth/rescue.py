@@ -28,7 +28,7 @@ from fendo_core.timebase.rates import nearest_rate
 from fendo_server.booth import capture
 from fendo_server.problems import Problem
 from fendo_server.productions import record, services
-from fendo_server.productions.models import Folder, Production
+from fendo_server.productions.models import Folder, Production, Reader
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
@@ -89,7 +89,7 @@ def _recordings(top: Path, report: Report) -> Iterator[Found]:
         yield Found(path, inside.as_posix() if inside.parts else "Narration", described.tags, samples, unfinished)
 
 
-def rescue(owner, top: Path, say: Callable[[str], None] = lambda text: None) -> Report:
+def rescue(owner: Any, top: Path, say: Callable[[str], None] = lambda text: None) -> Report:
     """Make productions, folders, lines and takes of the recordings below a folder; what the database knows is left alone.
 
     A folder of the media folder is used where it lies, any other one is copied.
@@ -106,7 +106,8 @@ def rescue(owner, top: Path, say: Callable[[str], None] = lambda text: None) -> 
     for one in tops:
         by_production: dict[str, list[Found]] = defaultdict(list)
         for found in _recordings(one, report):
-            if Take.objects.filter(pk=_id(found.note("FENDO_TAKE"))).exists():
+            there = _id(found.note("FENDO_TAKE"))
+            if there and Take.objects.filter(pk=there).exists():
                 report.known += 1
                 continue
             by_production[found.note("FENDO_PRODUCTION") or found.tags.production].append(found)
@@ -124,7 +125,7 @@ def rescue(owner, top: Path, say: Callable[[str], None] = lambda text: None) -> 
     return report
 
 
-def _restored(owner, top: Path, report: Report) -> tuple[Production | None, dict[str, Any] | None]:
+def _restored(owner: Any, top: Path, report: Report) -> tuple[Production | None, dict[str, Any] | None]:
     """The production of the record in a folder, without its takes, and the record; None where there is none to use."""
     try:
         known = record.read(top)
@@ -161,7 +162,7 @@ def _rate(tags: wav.Tags) -> FrameRate:
         return nearest_rate(Fraction(25))
 
 
-def _production(owner, top: Path, recordings: list[Found], alone: bool) -> tuple[Production, bool]:
+def _production(owner: Any, top: Path, recordings: list[Found], alone: bool) -> tuple[Production, bool]:
     """The production of these recordings, and whether their files lie in its folder already."""
     newest = max(recordings, key=lambda found: found.tags.origination)
     own = _id(newest.note("FENDO_PRODUCTION"))
@@ -195,7 +196,9 @@ def _number(text: str) -> int | None:
 
 
 @transaction.atomic
-def _rebuild(owner, top: Path, recordings: list[Found], alone: bool, report: Report, say: Callable[[str], None]) -> None:
+def _rebuild(
+    owner: Any, top: Path, recordings: list[Found], alone: bool, report: Report, say: Callable[[str], None]
+) -> None:
     production, in_place = _production(owner, top, recordings, alone)
     lines, new_lines = _lines(production, recordings)
     refused, unfinished = [], 0
@@ -300,7 +303,7 @@ def _lines(production: Production, recordings: list[Found]) -> tuple[dict[str, L
     return lines, new
 
 
-def _take(found: Found, line: Line, folder: Folder, reader) -> Take:
+def _take(found: Found, line: Line, folder: Folder, reader: Reader | None) -> Take:
     number = found.tags.take or 1
     while line.takes.filter(number=number).exists():
         number += 1

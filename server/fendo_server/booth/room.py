@@ -20,7 +20,7 @@ from fendo_core.audio import pcm
 from fendo_core.audio.room import Room, advice, listen
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
-from fendo_server.answers import bytes_parser
+from fendo_server.bodies import bytes_parser
 from fendo_server.booth import capture
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions.models import Production

@@ -25,7 +25,7 @@ from fendo_core.picture.timeline import LARGEST_FILE
 from fendo_core.voice.level import LOUDEST, QUIETEST
 from fendo_server import parcel
 from fendo_server.access import get_owned, owned
-from fendo_server.answers import bytes_parser
+from fendo_server.bodies import bytes_parser
 from fendo_server.handover import jobs, returning
 from fendo_server.handover.models import Handover, Preset
 from fendo_server.handover.plan import Plan, plan
@@ -33,7 +33,8 @@ from fendo_server.media import attachment, send_file
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import description, quotas
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import PatchSerializer, SpanField
+from fendo_server.productions.serializers import PatchSerializer
+from fendo_server.wire import SpanField
 from fendo_server.work import running
 from fendo_server.work.api import JobSerializer
 
@@ -165,7 +166,7 @@ class HandoverRoomSerializer(serializers.Serializer):
 
     presets = PresetSerializer(many=True)
     forms = FormSerializer(many=True)
-    fields = serializers.ListField(child=serializers.CharField(), source="known")
+    fields = serializers.ListField(child=serializers.CharField(), source="known")  # type: ignore[assignment]
     handovers = HandoverSerializer(many=True)
 
 

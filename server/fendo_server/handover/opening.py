@@ -54,7 +54,7 @@ def announce(request: Request) -> Response:
     asked = ArchiveSerializer(data=request.data)
     asked.is_valid(raise_exception=True)
     name, size, digest = (asked.validated_data[one] for one in ("name", "size", "digest"))
-    coming = Arrival.objects.filter(production__owner=request.user, archive=True, size=size, digest=digest).first()
+    coming = Arrival.objects.filter(production__owner=request.user.pk, archive=True, size=size, digest=digest).first()
     if coming is None:
         stand_in = services.make_production(request.user, Path(name).stem[:100] or "archive")
         Production.objects.filter(pk=stand_in.pk).update(binned=timezone.now())

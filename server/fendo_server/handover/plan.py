@@ -22,6 +22,7 @@ from fendo_core.script.lines import Line
 from fendo_core.takes.standing import is_scratch
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.voice import Comp, Segment, key
+from fendo_core.voice.samples import ProgrammeSample
 from fendo_server.handover.programme import Spoken, spoken
 from fendo_server.picture.models import Source
 from fendo_server.productions import state
@@ -158,7 +159,7 @@ def _shot_at(shots: Sequence[ReelShot], at: int) -> int | None:
 
 def _in_shots(present: State, read: Sequence[Spoken], wanted: Collection[str]) -> set[str]:
     """The lines that begin in some shots, by their slots or, without one, by where they are read; shots count from 1."""
-    starts = {one.line.id: one.comp.at for one in read}
+    starts: dict[str, int] = {one.line.id: one.comp.at for one in read}
     starts |= {line.id: line.slot.start for line in present.lines if line.slot}
     shots = present.reel_shots
     found = {line: _shot_at(shots, at) for line, at in starts.items()}
@@ -170,7 +171,9 @@ def _with_handles(one: Spoken) -> Comp:
     if one.take is None:
         return one.comp
     whole = Span(one.take.first, one.take.last)
-    return Comp(segments=(Segment(str(one.take.recording_id), whole),), at=one.take.placed + one.take.first)
+    return Comp(
+        segments=(Segment(str(one.take.recording_id), whole),), at=ProgrammeSample(one.take.placed + one.take.first)
+    )
 
 
 def comp_that_leaves(one: Spoken, order: Order) -> Comp:
@@ -246,7 +249,7 @@ def _others(
         "script": [(f"{stem} script.csv", 0), (f"{stem} script.txt", 0)],
         "timeline": [(f"{stem}.otio", 0), (f"{stem}.edl", 0)],
     }
-    found = {part: files for part, files in known.items() if part in order.parts}
+    found: dict[str, list[tuple[str, int]]] = {part: files for part, files in known.items() if part in order.parts}
     taken: set[str] = set()
     for part, groups in apart.items():
         for name in groups:

@@ -1,6 +1,6 @@
 """The picture of the film that is handed over: one film untouched, or every piece drawn and put together."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -79,7 +79,7 @@ def _fps(rate: FrameRate) -> str:
     return f"fps={rate.fps.numerator}/{rate.fps.denominator}"
 
 
-def size_of(sources) -> tuple[int, int]:
+def size_of(sources: Iterable[Source]) -> tuple[int, int]:
     """Width and height of the film: the first film's, at most `LARGEST`; 1920 × 1080 where there are only stills."""
     first = next((s for s in sources if s.kind == Source.Kind.FILM and s.facts.get("width")), None)
     wide, high = (first.facts["width"], first.facts["height"]) if first else LARGEST

@@ -54,11 +54,11 @@ def come_back(production: Production, data: bytes, author: Any) -> CameBack:
         if one.at + by != comp.at:
             moves.append((one.voice, one.at + by - comp.at))
     if others:
-        one, many = (
+        single, many = (
             "line {} has another reading now and was left alone",
             "lines {} have other readings now and were left alone",
         )
-        told.remarks.append((one if len(others) == 1 else many).format(listed(others, 8)))
+        told.remarks.append((single if len(others) == 1 else many).format(listed(others, 8)))
     if moves:
         told.change = changes.perform(production, author, revision, MoveVoices(tuple(moves)))
     return told

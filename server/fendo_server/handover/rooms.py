@@ -10,6 +10,7 @@ from fendo_core.timebase import Span
 from fendo_core.voice import Comp, Segment
 from fendo_core.voice.assembly import room_tone
 from fendo_core.voice.comp import RoomTone
+from fendo_core.voice.samples import ProgrammeSample
 from fendo_core.voice.tone import Lasting
 from fendo_server.handover.programme import Spoken
 from fendo_server.productions.models import Production
@@ -62,7 +63,7 @@ class RoomsAround:
         return room_tone(recording, span, inside, reader_for(self._production, {recording}))
 
     def _render(self, tone: RoomTone, line: str) -> Lasting:
-        comp = Comp(at=0, segments=(Segment(tone.recording, tone.span),))
+        comp = Comp(at=ProgrammeSample(0), segments=(Segment(tone.recording, tone.span),))
         sounding = self._polish.bare(comp) if self._recorded else self._polish.sounding(comp, line)
         read = reader_for(self._production, comp.recordings)
         return Lasting(np.concatenate(list(sounding.blocks(read=read))))

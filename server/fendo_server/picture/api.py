@@ -12,19 +12,20 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from fendo_core.picture.edits import LayTimeline
 from fendo_core.picture.timeline import known_media, read_from
 from fendo_core.picture.timeline import read as read_timeline
-from fendo_core.production.edits import LayTimeline
 from fendo_server.access import get_owned
-from fendo_server.answers import bytes_parser
+from fendo_server.bodies import bytes_parser
 from fendo_server.media import send_file
 from fendo_server.picture import arriving
 from fendo_server.picture.models import Arrival, Source
+from fendo_server.picture.serializers import SourceSerializer
 from fendo_server.problems import ProblemSerializer
 from fendo_server.productions import changes, description, state
 from fendo_server.productions.description import source_row
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import PatchSerializer, SourceSerializer
+from fendo_server.productions.serializers import PatchSerializer
 
 
 class AnnouncedSerializer(serializers.Serializer):

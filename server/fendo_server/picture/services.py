@@ -16,8 +16,9 @@ from django.db import transaction
 from fendo_core.booth.naming import safe_name, unused
 from fendo_core.picture import codec, film, pages
 from fendo_core.picture.cuts import find_cuts_in, shots
+from fendo_core.picture.edits import AddPieces, LaySound, Shown
 from fendo_core.picture.quiet import quiet_stretches
-from fendo_core.production.edits import AddPieces, Edit, LaySound, Shown
+from fendo_core.production.edit import Edit
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, format_timecode, parse_timecode
 from fendo_server.picture.models import Source
 from fendo_server.productions import changes

@@ -26,15 +26,16 @@ from fendo_core.voice.repair import REPAIR_KINDS, Repair
 from fendo_server.access import get_owned
 from fendo_server.polish import jobs
 from fendo_server.polish.scans import scans
+from fendo_server.polish.serializers import ChainSerializer
 from fendo_server.polish.treating_api import KeptTreatmentSerializer, kept_rows
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import DAY, ChainSerializer, SpanField
 from fendo_server.script.models import Line
 from fendo_server.voice.models import Recording
 from fendo_server.voice.polish import Polish
 from fendo_server.voice.sounding import wav_of
+from fendo_server.wire import DAY, SpanField
 from fendo_server.work import running
 from fendo_server.work.api import JobSerializer
 
@@ -56,7 +57,7 @@ class PlaceSerializer(serializers.Serializer):
     voice = serializers.CharField(help_text="the take or comp that it sounds in")
     recording = serializers.CharField()
     kind = serializers.ChoiceField(REPAIR_KINDS)
-    source = SpanField(help_text="samples of the recording")
+    source = SpanField(help_text="samples of the recording")  # type: ignore[assignment]
     span = SpanField(help_text="programme samples; of a seam, what lies around it")
     at = serializers.IntegerField(help_text="programme sample that it is about")
     sure = serializers.FloatField(help_text="0..1")
@@ -76,7 +77,7 @@ class RepairSerializer(serializers.Serializer):
     line = serializers.CharField()
     recording = serializers.CharField()
     kind = serializers.ChoiceField(REPAIR_KINDS)
-    source = SpanField()
+    source = SpanField()  # type: ignore[assignment]
     span = SpanField()
     decibel = serializers.FloatField()
     on = serializers.BooleanField()
@@ -127,7 +128,7 @@ def room(request: Request, production_id: UUID) -> Response:
     settled: dict[str, list[Repair]] = {}
     for one in present.repairs.values():
         settled.setdefault(one.recording, []).append(one)
-    places, repairs, unscanned = [], [], 0
+    places, repairs, unscanned = list[dict[str, Any]](), list[dict[str, Any]](), 0
     polish, begins = Polish(production, present), dict[str, tuple[int, int]]()
     for number, (line, (voice, comp)) in enumerate(sounding(present).items()):
         # Lines read wild all begin where the programme does: one after another all the same.

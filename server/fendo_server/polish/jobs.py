@@ -119,7 +119,7 @@ def auditioned(recording: Recording, place: Place, mended: bool) -> np.ndarray:
     """
     first = max(0, place.span.start - SAMPLE_RATE // 2)
     last = min(reading.samples_of(recording.path), place.span.end + SAMPLE_RATE // 2)
-    comp, repairs = Comp.of_take(str(recording.pk), Span(first, last), None, 0), ()
+    comp, repairs = Comp.of_take(str(recording.pk), Span(first, last), None, 0), tuple[Repair, ...]()
     if mended and place.kind in CUTS:
         comp = tighten(comp, place.span.shifted(-first), int(place.settings["keep"]))
     elif mended:

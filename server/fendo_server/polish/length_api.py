@@ -17,9 +17,10 @@ from fendo_server.access import get_owned
 from fendo_server.polish import jobs
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import description
-from fendo_server.productions.serializers import DAY, PatchSerializer
+from fendo_server.productions.serializers import PatchSerializer
 from fendo_server.script.models import Line
 from fendo_server.takes.making import LineReadings, Reading, add_made
+from fendo_server.wire import DAY
 
 
 class LengthSerializer(serializers.Serializer):

@@ -70,7 +70,7 @@ def words_are_known(recording: Recording) -> None:
 def _spoken(recording: Recording) -> list[list[Any]]:
     """What the read check has found in the takes of a recording. Other words than the line's are no false starts."""
     checks = Take.objects.filter(recording=recording, read__has_key="words").values_list("read", flat=True)
-    return [as_row(place) for row in checks if not row["lost"] for place in of_words(ReadCheck.from_row(row))]
+    return [as_row(place) for row in checks if row and not row["lost"] for place in of_words(ReadCheck.from_row(row))]
 
 
 def as_row(place: Place) -> list[Any]:

@@ -25,12 +25,12 @@ from fendo_core.voice import Place as Map
 from fendo_core.voice.chain import STAGE_KINDS, STARTS, Chain
 from fendo_core.voice.treatment import treated
 from fendo_server.access import get_owned, owned
-from fendo_server.answers import bytes_parser
+from fendo_server.bodies import bytes_parser
 from fendo_server.media import attachment
 from fendo_server.polish.models import KeptTreatment
+from fendo_server.polish.serializers import ChainSerializer
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import state
-from fendo_server.productions.serializers import ChainSerializer
 from fendo_server.script.models import Line
 from fendo_server.takes.description import spoken_in
 from fendo_server.voice.polish import Polish

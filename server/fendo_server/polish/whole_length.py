@@ -23,10 +23,10 @@ from fendo_server.polish import jobs
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import changes, state
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import DAY
 from fendo_server.script.models import Line
 from fendo_server.takes.description import spoken_in
 from fendo_server.takes.making import LineReadings, made_edit
+from fendo_server.wire import DAY
 from fendo_server.work import running
 from fendo_server.work.api import JobSerializer
 

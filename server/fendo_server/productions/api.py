@@ -22,12 +22,12 @@ from fendo_core.production.refusal import EditRefused
 from fendo_core.timebase import parse_timecode, typed_position
 from fendo_server.access import get_owned, owned
 from fendo_server.picture.models import Piece
+from fendo_server.picture.serializers import ConsequenceSerializer
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import changes, description, quotas, services, state
 from fendo_server.productions.models import Folder, Production
 from fendo_server.productions.serializers import (
     EDITS,
-    ConsequenceSerializer,
     EditSchema,
     FolderSerializer,
     ListedProductionSerializer,

@@ -22,11 +22,11 @@ from fendo_core.booth.naming import check_pattern
 from fendo_core.picture.laid import CHANNELS
 from fendo_core.picture.reel import COLOURS, HEARD
 from fendo_core.polish.edits import checked
-from fendo_core.production.edits import LONGEST_NOTE, MARKS
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import Rows, rows
 from fendo_core.script.lines import LONGEST_TEXT
 from fendo_core.script.syllables import LANGUAGES
+from fendo_core.takes.edits import LONGEST_NOTE, MARKS
 from fendo_core.takes.sync_points import LONGEST_NAME
 from fendo_core.voice import Comp
 from fendo_core.voice.chain import PRODUCTION, Chain
@@ -35,11 +35,13 @@ from fendo_core.voice.level import DISTANCE
 from fendo_core.voice.repair import REPAIR_KINDS
 from fendo_server.picture import services as picture
 from fendo_server.picture.models import LaidSound, Piece, Source
+from fendo_server.polish.serializers import ChainSerializer
 from fendo_server.productions import services, state
 from fendo_server.productions.models import Production, Reader
-from fendo_server.productions.serializers import DAY, ChainSerializer, LevelWindowField, SpanField
+from fendo_server.productions.serializers import LevelWindowField
 from fendo_server.script.models import Line
 from fendo_server.takes.models import Pick, Take
+from fendo_server.wire import DAY, SpanField
 
 log = logging.getLogger("fendo")
 
@@ -187,7 +189,7 @@ class _LineRow(serializers.ModelSerializer):
 
 
 class _PieceRow(serializers.ModelSerializer):
-    source = serializers.UUIDField(allow_null=True)
+    source = serializers.UUIDField(allow_null=True)  # type: ignore[assignment]
     colour = serializers.ChoiceField(list(COLOURS))
     heard = serializers.ChoiceField(list(HEARD))
 
@@ -197,7 +199,7 @@ class _PieceRow(serializers.ModelSerializer):
 
 
 class _SoundRow(serializers.ModelSerializer):
-    source = serializers.UUIDField()
+    source = serializers.UUIDField()  # type: ignore[assignment]
     span = _span()
     channel = serializers.ChoiceField(list(CHANNELS))
     heard = serializers.ChoiceField(list(HEARD))
@@ -285,7 +287,7 @@ class _Record(serializers.Serializer):
     def validate_stretches(self, found: list[list[Any]]) -> list[list[Any]]:
         number = serializers.IntegerField(min_value=0, max_value=2**53)
         words = serializers.CharField(allow_blank=True, max_length=LONGEST_TEXT)
-        kinds = [*[serializers.UUIDField()] * 3, *[number] * 3, words]
+        kinds: list[serializers.Field] = [*[serializers.UUIDField()] * 3, *[number] * 3, words]
         return [[kind.run_validation(value) for kind, value in zip(kinds, row, strict=True)] for row in found]
 
     def validate(self, found: dict[str, Any]) -> dict[str, Any]:

@@ -3,6 +3,7 @@
 import shutil
 import unicodedata
 from datetime import date
+from typing import Any
 
 from django.conf import settings
 from django.db import IntegrityError, transaction
@@ -27,7 +28,7 @@ def free_directory(name: str) -> str:
 
 @repeated
 @transaction.atomic
-def make_production(owner, name: str, reader: str = "Narrator", folder: str = "Narration") -> Production:
+def make_production(owner: Any, name: str, reader: str = "Narrator", folder: str = "Narration") -> Production:
     """A production with a reader and a folder where takes land, and its own folder on the disk."""
     name = " ".join(name.split())
     if not name:
@@ -80,7 +81,7 @@ def folder_name(production: Production, parent: Folder | None, name: str, own: F
     path = f"{parent.path}/{safe}" if parent else safe
     if path.count("/") >= DEEPEST or len(path) > 380:
         raise Problem(422, "Not possible", f"Folders can lie at most {DEEPEST} deep in one another. Nothing was made.")
-    if production.folders.filter(path__iexact=path).exclude(pk=own and own.pk).exists():
+    if production.folders.filter(path__iexact=path).exclude(pk__in=[own.pk] if own else []).exists():
         raise _there_is(path)
     return Folder(production=production, parent=parent, name=safe, path=path)
 

@@ -5,7 +5,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from fractions import Fraction
 from itertools import zip_longest
-from typing import Any
+from typing import Any, cast
 
 from django.db import connection
 from django.db.models import BooleanField, CharField, ExpressionWrapper, F, Func, IntegerField, Model, Q, TextField, Value
@@ -13,6 +13,7 @@ from django.db.models.functions import Cast, Concat, Left, Replace
 
 from fendo_core.booth.levelwindow import level_window
 from fendo_core.picture.laid import LaidSound as CoreSound
+from fendo_core.picture.reel import Kind as SourceKind
 from fendo_core.picture.reel import Piece as CorePiece
 from fendo_core.picture.reel import Source as CoreSource
 from fendo_core.picture.shots import Shot
@@ -44,7 +45,7 @@ def load(production: Production, spoken: bool = True) -> State:
     Args:
         spoken: lengths of many lines are going to be asked for.
     """
-    rows = production.lines.order_by("position").values_list(
+    rows: Iterable[Any] = production.lines.order_by("position").values_list(
         "id",
         "number",
         "text",
@@ -92,10 +93,7 @@ def load(production: Production, spoken: bool = True) -> State:
         comps=comps,
         repairs=repairs,
         chains={one.scope: one.value for one in production.treatments.all()},
-        pieces=tuple(
-            CorePiece(str(key), *rest[:1], str(source) if source else None, *rest[1:])
-            for key, source, *rest in production.pieces.values_list("id", "source_id", *PIECE_COLUMNS)
-        ),
+        pieces=_pieces(production),
         laid=laid_sounds(production),
         places=places,
         sayings={key: (word, said) for key, word, said in production.sayings.values_list("key", "word", "said")},
@@ -115,11 +113,20 @@ def load(production: Production, spoken: bool = True) -> State:
     )
 
 
+def _pieces(production: Production) -> tuple[CorePiece, ...]:
+    rows: Iterable[Any] = production.pieces.values_list("id", "source_id", *PIECE_COLUMNS)
+    return tuple(CorePiece(str(key), length, str(source) if source else None, *rest) for key, source, length, *rest in rows)
+
+
 def _taken(production: Production) -> tuple[dict[str, tuple[TakeRef, ...]], set[str], dict[str, int]]:
     """The takes of each line, those that were set aside, and where those lie that were moved."""
     taken, aside, places = defaultdict[str, list[TakeRef]](list), set[str](), dict[str, int]()
     # Identities as text at once: there are thousands.
-    keys = {"key": Cast("id", TextField()), "of": Cast("line_id", TextField()), "rec": Cast("recording_id", TextField())}
+    keys: dict[str, Func | ExpressionWrapper] = {
+        "key": Cast("id", TextField()),
+        "of": Cast("line_id", TextField()),
+        "rec": Cast("recording_id", TextField()),
+    }
     keys["who"] = Cast("recording__reader_id", TextField())
     keys["spoken"] = ExpressionWrapper(
         Q(recording__state=Recording.State.FINISHED) & (Q(speech_start__isnull=False) | Q(peak=None)), BooleanField()
@@ -130,14 +137,27 @@ def _taken(production: Production) -> tuple[dict[str, tuple[TakeRef, ...]], set[
     spans = ("speech_start", "speech_end", "first", "last")
     heard = ("recording__cut_off", "amiss", "places", "peak", "loudness", "noise", "bleed")
     window = level_window(production.level_window)
-    for take, line, recording, reader, number, start, spoken, cue, away, at, *more in rows.values_list(
-        *columns, *spans, *heard
-    ):
-        *span, cut_off, amiss, clipped, peak, loudness, noise, bleed = more
+    found: Iterable[Any] = rows.values_list(*columns, *spans, *heard)
+    for take, line, recording, reader, number, start, spoken, cue, away, at, *more in found:
+        speaks, ends, first, last, cut_off, amiss, clipped, peak, loudness, noise, bleed = more
         level = len(sound_faults(peak, loudness, noise, bleed, window))
         taken[line].append(
             TakeRef(
-                take, recording, reader, number, start, spoken, cue is not None, *span, not cut_off, amiss, clipped, level
+                take,
+                recording,
+                reader,
+                number,
+                start,
+                spoken,
+                is_pickup=cue is not None,
+                speaks=speaks,
+                ends=ends,
+                first=first,
+                last=last,
+                whole=not cut_off,
+                amiss=amiss,
+                clipped=clipped,
+                level=level,
             )
         )
         if away:
@@ -175,7 +195,15 @@ def _source(source: Source, rate: FrameRate) -> CoreSource:
     begins = begins_at(source.facts.get("timecode", ""), own, rate)
     quiet = tuple(Span(*pair) for pair in source.quiet or ())
     return CoreSource(
-        str(source.id), source.name, source.kind, frames, source.pages, cut, tuple(source.notes), begins, quiet
+        str(source.id),
+        source.name,
+        cast(SourceKind, source.kind),
+        frames,
+        source.pages,
+        cut,
+        tuple(source.notes),
+        begins,
+        quiet,
     )
 
 
@@ -204,38 +232,41 @@ def store(production: Production, rows: Rows) -> None:
     last = ("order", "reel")
     for key, row in sorted(rows.items(), key=lambda item: (item[0] in last, bool(item[1] and item[1].get("original")))):
         kind, _, name = key.partition(":")
+        given = row or {}
         match kind:
             case "repair" if row is None:
                 production.repairs.filter(pk=name).delete()
             case "repair":
-                production.repairs.update_or_create(pk=name, defaults={"recording_id": row["recording"], "row": row})
+                production.repairs.update_or_create(pk=name, defaults={"recording_id": given["recording"], "row": given})
             case "note":
-                values = {"mark": row["mark"], "note": row["text"]} if row else {"mark": "", "note": ""}
+                values = {"mark": given["mark"], "note": given["text"]} if row else {"mark": "", "note": ""}
                 Take.objects.filter(line__production=production, pk=name).update(**values)
             case "chain" if row is None:
                 production.treatments.filter(scope=name).delete()
             case "chain":
-                production.treatments.update_or_create(scope=name, defaults={"chain": row})
+                production.treatments.update_or_create(scope=name, defaults={"chain": given})
             case "say" if row is None:
                 production.sayings.filter(key=name).delete()
             case "say":
-                production.sayings.update_or_create(key=name, defaults=row)
+                production.sayings.update_or_create(key=name, defaults=given)
             case "sync" if row is None:
                 production.sync_points.filter(at=name).delete()
             case "sync":
-                production.sync_points.update_or_create(at=name, defaults=row)
+                production.sync_points.update_or_create(at=name, defaults=given)
             case "shots":
-                Source.objects.filter(production=production, pk=name).update(shots=row["spans"], shot_names=row["names"])
+                Source.objects.filter(production=production, pk=name).update(
+                    shots=given["spans"], shot_names=given["names"]
+                )
             case "piece" if row is None:
                 production.pieces.filter(pk=name).delete()
             case "piece":
-                values = {**{column: row[column] for column in PIECE_COLUMNS}, "source_id": row["source"]}
+                values = {**{column: given[column] for column in PIECE_COLUMNS}, "source_id": given["source"]}
                 production.pieces.update_or_create(pk=name, defaults=values)
             case "sound" if row is None:
                 production.laid.filter(pk=name).delete()
             case "sound":
-                start, end = row["span"]
-                values = {**{column: row[column] for column in SOUND_COLUMNS}, "source_id": row["source"]}
+                start, end = given["span"]
+                values = {**{column: given[column] for column in SOUND_COLUMNS}, "source_id": given["source"]}
                 production.laid.update_or_create(pk=name, defaults={**values, "start": start, "end": end})
             case "reel":
                 _in_order(Piece, production, row["pieces"] if row else [])

@@ -19,13 +19,15 @@ from fendo_core.script.apart import read_script_apart
 from fendo_core.script.splitting import LONGEST, SHORTEST_LONGEST, split
 from fendo_core.script.words_out import FORMS, words_out
 from fendo_server.access import get_owned
-from fendo_server.answers import bytes_parser
+from fendo_server.bodies import bytes_parser
 from fendo_server.media import attachment
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import changes, description, state
 from fendo_server.productions.models import Production
-from fendo_server.productions.serializers import DraftSerializer, PatchSerializer, SpanField, wanted_fields
+from fendo_server.productions.serializers import PatchSerializer
 from fendo_server.script.models import Line
+from fendo_server.script.serializers import DraftSerializer, wanted_fields
+from fendo_server.wire import SpanField
 
 TYPES = {"srt": "application/x-subrip", "vtt": "text/vtt", "csv": "text/csv", "txt": "text/plain"}
 
@@ -67,14 +69,14 @@ class OptionSerializer(serializers.Serializer):
     """An answer that may be chosen."""
 
     value = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
 
 
 class QuestionSerializer(serializers.Serializer):
     """What a file does not say by itself."""
 
     key = serializers.CharField()
-    label = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]
     options = OptionSerializer(many=True)
     chosen = serializers.CharField()
 

@@ -49,7 +49,9 @@ class Line(models.Model):
     @property
     def slot(self) -> Span | None:
         """Where in the programme its words belong."""
-        return Span(self.slot_start, self.slot_end) if self.slot_start is not None else None
+        if self.slot_start is None or self.slot_end is None:
+            return None
+        return Span(self.slot_start, self.slot_end)
 
 
 class Saying(models.Model):

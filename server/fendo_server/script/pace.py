@@ -38,7 +38,7 @@ def learn(reader: Reader) -> None:
         .order_by("-recording__made")
         .values_list("words", "speech_start", "speech_end")[:LATEST]
     )
-    readings = [(words, end - start) for words, start, end in told]
+    readings = [(words, end - start) for words, start, end in told if start is not None and end is not None]
     found = learned(readings, starting(production))
     reader.learned = asdict(found) if found.takes else {}
     reader.save(update_fields=["learned"])

@@ -42,7 +42,7 @@ class ClockMapSerializer(serializers.Serializer):
 
     pieces = ClockMapPieceSerializer(many=True)
     latency = serializers.IntegerField()
-    source = serializers.CharField()
+    source = serializers.CharField()  # type: ignore[assignment]
     guide = serializers.CharField()
     readings = serializers.IntegerField()
     residual = serializers.IntegerField()

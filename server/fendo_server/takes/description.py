@@ -76,8 +76,11 @@ def _as_read(late: int | None, moved: int) -> int | None:
 class Asked(Protocol):
     """What is asked of a line's reading: where it lies in the programme, or how many samples it is to last."""
 
-    slot: Span | None
-    wanted_length: int | None
+    @property
+    def slot(self) -> Span | None: ...
+
+    @property
+    def wanted_length(self) -> int | None: ...
 
 
 class Describer:
@@ -166,8 +169,8 @@ class Describer:
                 whole=not take.recording__cut_off,
                 amiss=check.amiss if check else None,
                 clipped=len(clipped),
-                late=_as_read(said and said.late, moved if slot else 0),
-                past_end=_as_read(said and said.past_end, moved if slot else 0),
+                late=_as_read(said.late if said else None, moved if slot else 0),
+                past_end=_as_read(said.past_end if said else None, moved if slot else 0),
                 level=len(level),
             )
         )

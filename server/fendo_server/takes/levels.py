@@ -15,7 +15,7 @@ class Ducks:
         recorded: list[float] = []
         if production.speech_level is None:
             told = Take.objects.filter(line__production=production, line__dropped=False, loudness__isnull=False)
-            recorded = list(told.values_list("loudness", flat=True))
+            recorded = [loudness for loudness in told.values_list("loudness", flat=True) if loudness is not None]
         self._voice = voice_level(production.speech_level, recorded)
 
     def of(self, sound: LaidSound) -> float:

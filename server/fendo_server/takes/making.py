@@ -1,6 +1,6 @@
 """Comps made out of what was read: words of one reading put into another, and a reading fitted to an old one."""
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -79,8 +79,8 @@ class LineReadings:
         phrases = Place(comp).all_in_programme(spoken_in(self.production, [comp]))
         if not phrases:
             raise Problem(422, "Not possible", f"Nobody is heard in {name}. Nothing was changed.")
-        levels = Take.objects.filter(line=self.line.id, recording__in=list(comp.recordings), loudness__isnull=False)
-        known = list(levels.values_list("loudness", flat=True))
+        levels = Take.objects.filter(line_id=self.line.id, recording__in=list(comp.recordings), loudness__isnull=False)
+        known = [loudness for loudness in levels.values_list("loudness", flat=True) if loudness is not None]
         loudness = float(np.mean(known)) if known else None
         return Reading(voice, name, reader, comp, phrases, words_in(comp, self.heard.checks), loudness)
 
@@ -155,8 +155,9 @@ def propose(readings: LineReadings, voice: str, guide: str, most: float, stay: C
         Problem: when there is nothing to fit to.
     """
     reading = readings.reading(voice)
+    words: Mapping[int, Span] = {}
     if guide == FILM:
-        phrases, words, called = film_phrases(readings), {}, "the film"
+        phrases, called = film_phrases(readings), "the film"
     else:
         other = readings.reading(guide)
         phrases, words, called = list(other.phrases), other.words, other.name

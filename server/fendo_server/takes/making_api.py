@@ -13,9 +13,10 @@ from fendo_core.takes.fitting import LARGEST_MOST, MOST
 from fendo_server.access import get_owned
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import description
-from fendo_server.productions.serializers import PatchSerializer, SpanField
+from fendo_server.productions.serializers import PatchSerializer
 from fendo_server.script.models import Line
 from fendo_server.takes import making
+from fendo_server.wire import SpanField
 
 MOST_WORDS = 100_000
 
@@ -24,7 +25,7 @@ class WeaveSerializer(serializers.Serializer):
     """Words of one reading that are to be put into another of the same line."""
 
     onto = serializers.UUIDField(help_text="the take or comp that they are put into")
-    source = serializers.UUIDField(help_text="the take or comp that they come from")
+    source = serializers.UUIDField(help_text="the take or comp that they come from")  # type: ignore[assignment]
     first = serializers.IntegerField(min_value=0, max_value=MOST_WORDS, help_text="ordinal of the first word")
     last = serializers.IntegerField(min_value=0, max_value=MOST_WORDS)
 

@@ -25,7 +25,7 @@ def words_of(lines: Collection[Any]) -> dict[str, LineWords]:
         known = found.setdefault(str(take.line_id), LineWords(take.words))
         if take.words != known.text:
             continue
-        check, key = ReadCheck.from_row(take.read), str(take.recording_id)
+        check, key = ReadCheck.from_row(take.read or {}), str(take.recording_id)
         # Of a pass that was cut, several takes of a line may be stretches of one recording.
         before = known.checks.get(key)
         known.checks[key] = ReadCheck((*before.words, *check.words)) if before else check

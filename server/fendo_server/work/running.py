@@ -87,7 +87,7 @@ def handles(kind: str, lane: Lane | Callable[[Job], Lane] = "short") -> Callable
     return keep
 
 
-def start(production, kind: str, **arguments: Any) -> Job:
+def start(production: Any, kind: str, **arguments: Any) -> Job:
     """A new job, and its place in the queue: both are there, or neither is, whatever dies in between."""
     with transaction.atomic():
         job = Job.objects.create(production=production, kind=kind, arguments=arguments)

@@ -3,6 +3,7 @@
 import logging
 
 from django.db import connections
+from procrastinate import JobContext
 from procrastinate.contrib.django import app
 
 from fendo_server.work import running
@@ -21,7 +22,7 @@ def run_job(job_id: str) -> None:
 
 @app.periodic(cron="* * * * * */5")
 @app.task(name="requeue_stalled", queue="housekeeping", queueing_lock="requeue_stalled", pass_context=True)
-async def requeue_stalled(context, timestamp: int) -> None:
+async def requeue_stalled(context: JobContext, timestamp: int) -> None:
     """Jobs whose worker stopped its heartbeat go back to the queue: a killed worker leaves them `doing` for ever.
 
     Not this worker's own: when the machine stood still, so did its heartbeat, and its jobs go on.

@@ -1,5 +1,7 @@
 """`manage.py entry_link [NAME]`: prints the path of a new one-time sign-in link."""
 
+from typing import Any
+
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
@@ -15,7 +17,7 @@ class Command(BaseCommand):
         parser.add_argument("name", nargs="?", default="demo")
         parser.add_argument("--new", action="store_true")
 
-    def handle(self, *args, **options) -> None:
+    def handle(self, *args: Any, **options: Any) -> None:
         users = get_user_model().objects
         user = users.filter(username=options["name"]).first()
         if user is None and options["new"]:

@@ -1,0 +1,357 @@
+"""What is done in Picture, as edits: pieces of the reel, sounds laid under them, shots, and lines that slides give."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from fendo_core.picture import laid, reel, shots, timeline
+from fendo_core.picture.laid import Channel, LaidSound
+from fendo_core.picture.layers import Event
+from fendo_core.picture.reel import Edge, Heard, NewId, Piece
+from fendo_core.production.edit import Done
+from fendo_core.production.following import follow
+from fendo_core.production.refusal import EditRefused
+from fendo_core.production.state import State
+from fendo_core.script import lines
+from fendo_core.script.lines import Draft
+from fendo_core.timebase import SAMPLE_RATE, Span
+
+PAGE_LEAD = SAMPLE_RATE // 2
+"""A page is seen this long before its words begin, and after they end."""
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """What is to be seen: a source (one of its pages, or all of them), or a card with words. `length` in samples is for all
+    but films; 0: as long as such a thing usually stands.
+    """
+
+    source: str | None = None
+    page: int | None = None
+    length: int = 0
+    words: str = ""
+    colour: str = reel.COLOURS[0]
+
+
+@dataclass(frozen=True, slots=True)
+class AddPieces:
+    """New pieces in the reel before the frame at sample `at` (None: at its end)."""
+
+    pieces: tuple[Shown, ...]
+    at: int | None = None
+    follow: bool = True
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        made = [piece for each in self.pieces for piece in _made_pieces(state, each, new_id)]
+        place = None if self.at is None else state.rate.frame_at(self.at)
+        name = f"{len(made)} pieces put in" if len(made) != 1 else "a card left" if not made[0].source else "picture"
+        return _reeled(state, reel.insert(state.pieces, made, place, new_id), self.follow), name
+
+
+@dataclass(frozen=True, slots=True)
+class SplitPiece:
+    """The piece at sample `at` parted there."""
+
+    at: int
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        return _reeled(state, reel.split(state.pieces, state.rate.frame_at(self.at), new_id), False), "piece split"
+
+
+@dataclass(frozen=True, slots=True)
+class TrimPiece:
+    """One end of a piece moved to the frame at sample `at`; what follows closes up, or a hole is left."""
+
+    piece: str
+    edge: Edge
+    at: int
+    close: bool = True
+    follow: bool = True
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        frame = state.rate.frame_at(self.at)
+        new = reel.trim(state.pieces, self.piece, self.edge, frame, self.close, new_id, state.sources)
+        return _reeled(state, new, self.follow), f"{self.edge} of a piece"
+
+
+@dataclass(frozen=True, slots=True)
+class DropPiece:
+    """A piece out of the reel; what follows closes up, or a hole is left."""
+
+    piece: str
+    close: bool = True
+    follow: bool = True
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        return _reeled(state, reel.drop(state.pieces, self.piece, self.close, new_id), self.follow), "piece dropped"
+
+
+@dataclass(frozen=True, slots=True)
+class MovePiece:
+    """A piece put before another (None: at the end)."""
+
+    piece: str
+    before: str | None = None
+    follow: bool = True
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        return _reeled(state, reel.move(state.pieces, self.piece, self.before), self.follow), "piece moved"
+
+
+@dataclass(frozen=True, slots=True)
+class FillPiece:
+    """A shot in the place of a piece, keeping its length; the shot begins at sample `first` of its source."""
+
+    piece: str
+    shown: Shown
+    first: int = 0
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        if self.shown.source is None:
+            raise EditRefused("Choose a film, a still or a page to put in the place of this piece.")
+        made = _made_pieces(state, self.shown, new_id)[0]
+        if state.sources[self.shown.source].kind == "film":
+            made = replace(made, first=state.rate.frame_at(self.first))
+        return _reeled(state, reel.fill(state.pieces, self.piece, made, state.sources, new_id), False), "place filled"
+
+
+@dataclass(frozen=True, slots=True)
+class SetPiece:
+    """What a piece is called or says, its ground, and how its own sound is heard; None stays."""
+
+    piece: str
+    name: str | None = None
+    colour: str | None = None
+    heard: Heard | None = None
+    level: float | None = None
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        old = state.pieces[reel.find(state.pieces, self.piece)]
+        changed = replace(
+            old,
+            name=old.name if self.name is None else _words(self.name),
+            colour=_ground(self.colour or old.colour),
+            heard=self.heard or old.heard,
+            level=old.level if self.level is None else laid.checked_level(self.level),
+        )
+        return _with_piece(state, changed), "piece"
+
+
+@dataclass(frozen=True, slots=True)
+class LayTimeline:
+    """The reel as a timeline says: its events in order, media known by their names, cards for those that are missing."""
+
+    events: tuple[Event, ...]
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        return _reeled(state, timeline.pieces_of(self.events, state.sources, state.rate, new_id), False), "timeline"
+
+
+@dataclass(frozen=True, slots=True)
+class LaySound:
+    """The sound of a source laid under the programme from sample `at` on."""
+
+    source: str
+    at: int
+    original: bool = False
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        length = state.sounds.get(self.source, 0)
+        if not length:
+            raise EditRefused("This file has no sound to be laid. Choose one that has.")
+        span = Span(max(0, self.at), max(0, self.at) + length)
+        sound = LaidSound(new_id(), self.source, span, original=self.original, heard="kept" if self.original else "lowered")
+        others = tuple(replace(each, original=each.original and not self.original) for each in state.laid)
+        return replace(state, laid=(*others, sound)), "sound laid"
+
+
+@dataclass(frozen=True, slots=True)
+class SetSound:
+    """A laid sound moved, trimmed, or heard another way; None stays."""
+
+    sound: str
+    span: Span | None = None
+    channel: Channel | None = None
+    level: float | None = None
+    heard: Heard | None = None
+    original: bool | None = None
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        new = laid.change(
+            state.laid, self.sound, state.sounds, self.span, self.channel, self.level, self.heard, self.original
+        )
+        return replace(state, laid=new), "laid sound"
+
+
+@dataclass(frozen=True, slots=True)
+class DropSound:
+    """A laid sound taken away."""
+
+    sound: str
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        index = laid.find(state.laid, self.sound)
+        return replace(state, laid=(*state.laid[:index], *state.laid[index + 1 :])), "laid sound taken away"
+
+
+@dataclass(frozen=True, slots=True)
+class LinesFromNotes:
+    """What the pages of slides say becomes lines, each in the slot of its page; with `fit` a page stands as long as its
+    words are expected to take.
+    """
+
+    source: str
+    fit: bool = True
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        after, count = _lines_from_notes(state, self.source, self.fit, new_id)
+        return after, f"{count} line{'s' if count != 1 else ''} from slides"
+
+
+@dataclass(frozen=True, slots=True)
+class PartShot:
+    """A new shot begins at sample `at`."""
+
+    at: int
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        number = _shot_here(state, self.at)[0] + 1
+        return _part_shot(state, self.at), f"shot {number} parted"
+
+
+@dataclass(frozen=True, slots=True)
+class JoinShots:
+    """The shot at sample `at` and the one before it made one."""
+
+    at: int
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        number = _shot_here(state, self.at)[0] + 1
+        return _join_shots(state, self.at), f"shots {number - 1} and {number} joined"
+
+
+@dataclass(frozen=True, slots=True)
+class NameShot:
+    """The shot at sample `at` called something, or nothing."""
+
+    at: int
+    called: str
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        return _name_shot(state, self.at, self.called), f"name of shot {_shot_here(state, self.at)[0] + 1}"
+
+
+def _shot_here(state: State, at: int) -> tuple[int, reel.ReelShot, Piece, int]:
+    """The shot at a sample: its index, itself, the piece shown there, and the sample of its source."""
+    frame = state.rate.frame_at(at)
+    index = reel.piece_at(state.pieces, frame)
+    piece = state.pieces[index]
+    first = reel.starts(state.pieces)[index]
+    found = state.reel_shots
+    number = next((n for n, shot in enumerate(found) if at < shot.span.end), len(found) - 1)
+    return number, found[number], piece, state.rate.first_sample(frame - first + piece.first)
+
+
+def _with_shots(state: State, piece: Piece, change: Callable[[tuple[shots.Shot, ...]], tuple[shots.Shot, ...]]) -> State:
+    """The state with the shots of a piece's film changed."""
+    source = state.sources.get(piece.source or "")
+    if source is None or not source.shots:
+        raise EditRefused("Only a film has shots of its own. A still, a page and a card are one shot each.")
+    return replace(state, sources={**state.sources, source.id: replace(source, shots=change(source.shots))})
+
+
+def _with_piece(state: State, piece: Piece) -> State:
+    return replace(state, pieces=tuple(piece if each.id == piece.id else each for each in state.pieces))
+
+
+def _part_shot(state: State, at: int) -> State:
+    number, shot, piece, inside = _shot_here(state, at)
+    first = state.rate.first_sample(reel.starts(state.pieces)[reel.find(state.pieces, piece.id)])
+    here = state.rate.snap(at)
+    if here == first and not piece.opens:
+        return _with_piece(state, replace(piece, opens=True))
+    if here == shot.span.start:
+        raise EditRefused(f"Shot {number + 1} begins here already. Move to the frame on which the new one begins.")
+    return _with_shots(state, piece, lambda cut: shots.part(cut, inside, state.rate))
+
+
+def _join_shots(state: State, at: int) -> State:
+    number, shot, _, _ = _shot_here(state, at)
+    if number == 0:
+        raise EditRefused("This is the first shot: there is none before it to join it with.")
+    _, _, piece, inside = _shot_here(state, shot.span.start)
+    first = state.rate.first_sample(reel.starts(state.pieces)[reel.find(state.pieces, piece.id)])
+    if shot.span.start == first:
+        return _with_piece(state, replace(piece, opens=False))
+    return _with_shots(state, piece, lambda cut: shots.join(cut, inside))
+
+
+def _name_shot(state: State, at: int, text: str) -> State:
+    _, shot, _, _ = _shot_here(state, at)
+    _, _, piece, inside = _shot_here(state, shot.span.start)
+    source = state.sources.get(piece.source or "")
+    if source is None or not source.shots:
+        return _with_piece(state, replace(piece, name=shots.checked_name(text)))
+    return _with_shots(state, piece, lambda cut: shots.name(cut, inside, text))
+
+
+def _made_pieces(state: State, shown: Shown, new_id: NewId) -> list[Piece]:
+    """The pieces of what is to be shown: one, or all pages of slides."""
+    if shown.length > reel.LONGEST_SECONDS * SAMPLE_RATE:
+        raise EditRefused("A piece lasts a day at most.")
+    usual = (reel.STILL_SECONDS if shown.source else reel.CARD_SECONDS) * SAMPLE_RATE
+    frames = max(1, round((shown.length or usual) * state.rate.fps / SAMPLE_RATE))
+    if shown.source is None:
+        return [Piece(new_id(), frames, name=_words(shown.words), colour=_ground(shown.colour))]
+    source = state.sources.get(shown.source)
+    if source is None:
+        raise EditRefused("This file is not one of the production's. Bring it in first.")
+    pages = range(source.pages) if shown.page is None else (shown.page,)
+    return [reel.whole(source, new_id(), frames, page) for page in pages]
+
+
+def _ground(colour: str) -> str:
+    if colour not in reel.COLOURS:
+        raise EditRefused(f"A card is {', '.join(reel.COLOURS)}, not “{colour}”.")
+    return colour
+
+
+def _words(text: str) -> str:
+    words = " ".join(text.split())
+    if len(words) > reel.LONGEST_NAME:
+        raise EditRefused(f"A card holds {reel.LONGEST_NAME} letters at most, and these are {len(words)}.")
+    return words
+
+
+def _lines_from_notes(state: State, source: str, fit: bool, new_id: NewId) -> tuple[State, int]:
+    found = state.sources.get(source)
+    if found is None or not any(found.notes):
+        raise EditRefused("There are no notes and no words on these pages.")
+    noted: dict[str, int] = {}
+    for piece in state.pieces:
+        if piece.source == source and piece.page < len(found.notes) and piece.page not in noted.values():
+            noted[piece.id] = piece.page
+    texts = {key: " ".join(lines.paragraphs(found.notes[page])) for key, page in noted.items()}
+    texts = {key: text for key, text in texts.items() if text}
+    if not texts:
+        raise EditRefused("None of the pages that say something is in the reel. Put them in first.")
+    rate, pieces = state.rate, state.pieces
+    if fit:
+        wanted = {key: state.expected(text) + 2 * PAGE_LEAD for key, text in texts.items()}
+        pieces = tuple(
+            replace(piece, length=rate.frame_at(wanted[piece.id]) + 1) if piece.id in wanted else piece for piece in pieces
+        )
+    after = _reeled(state, pieces, True)
+    drafts = []
+    for piece, span in zip(pieces, reel.spans(pieces, rate), strict=True):
+        if piece.id in texts:
+            lead = min(PAGE_LEAD, span.length // 4)
+            drafts.append(Draft(texts[piece.id], Span(rate.snap(span.start + lead), rate.snap(span.end - lead))))
+    last = next((line.id for line in reversed(after.lines) if not line.dropped), None)
+    new = lines.add_drafts(after.lines, last, drafts, rate, {}, new_id, after.recorded)
+    return replace(after, lines=new), len(drafts)
+
+
+def _reeled(state: State, pieces: reel.Reel, follows: bool) -> State:
+    """The state with another reel; lines and their takes go with their picture if they are to."""
+    after = replace(state, pieces=pieces)
+    return follow(state, after) if follows else after
