@@ -126,6 +126,6 @@ def check(wanted: list[str]) -> int:
     with _test_cluster() as url:
         env = {**os.environ, "DATABASE_URL": url, "DJANGO_ALLOW_ASYNC_UNSAFE": "true", **_paths()}
         # Two at a time; what looks at the demo stays with one of them (tests/conftest.py).
-        workers = [] if own else ["-n", "auto", "--maxprocesses", "2", "--dist", "loadscope"]
+        workers = [] if own else ["-n", "auto", "--maxprocesses", "2", "--dist", "loadscope", "-rfER"]
         command = [str(PYTHON), "-m", "pytest", *workers, *targets, *own]
         return subprocess.run(command, cwd=ROOT, env=env, stdin=subprocess.DEVNULL, check=False).returncode
