@@ -63,8 +63,12 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
         : room === 'polish'
           ? lines.find((line) => line.voice)
           : lines.find((line) => line.text && !line.tally.length)
-    choose((left ?? lines[0])?.id ?? null)
-  }, [production, room, chosen, choose, queries])
+    const first = left ?? lines[0]
+    choose(first?.id ?? null)
+    // The picture shows what the chosen line is about, unless the visit is to the picture itself.
+    const { playing, position } = engine.transport.state.value
+    if (room !== 'picture' && first?.slot && !playing && !position) engine.transport.seek(first.slot[0]!)
+  }, [production, room, chosen, choose, queries, engine])
 
   const { above, below, drop } = rate
   // Drawn anew only when something of it has changed, not with every answer of the server.

@@ -17,6 +17,8 @@ export type PageSettings = {
   beat: number
   /** The reader's own voice in the headphones, dB against the microphone; null: not at all. */
   ownVoice: number | null
+  /** Takes shows the keys that place and cut a reading, too. */
+  allKeys: boolean
   /** Lines of this reader only; null for all. */
   reader: string | null
 }
@@ -33,6 +35,7 @@ const AT_FIRST: PageSettings = {
   beats: 3,
   beat: 1,
   ownVoice: null,
+  allKeys: false,
   reader: null,
 }
 

@@ -12,6 +12,7 @@ from fendo_core.script.intake.marks import (
     BRACKETED,
     HEADING,
     LABEL,
+    NUMBERED,
     SPEAKERS,
     is_bite,
     is_cue,
@@ -159,7 +160,7 @@ def without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     """Paragraphs that stand in brackets, or between notes of music, become notes for the reader."""
 
     def goes(text: str) -> bool:
-        return bool(ASIDE.match(text)) and not ALONE.match(text)
+        return bool(ASIDE.match(text)) and not ALONE.match(text) and not is_bite(text.strip("()[]"))
 
     asides = [each.text for each in found if goes(each.text)]
     if not asides or len(asides) > 0.7 * len(found):
@@ -227,10 +228,14 @@ def _with_implied(found: Sequence[Paragraph]) -> list[Paragraph]:
 def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without what is heard in the film itself: “SOT Anna: …”, or all under such a row up to the next name."""
     gone: set[int] = set()
-    below = False
+    below = in_brackets = False
     for place, each in enumerate(found):
         label = LABEL.match(each.text)
-        called = is_bite(each.text)
+        bracketed = bool(ASIDE.match(each.text)) and is_bite(each.text.strip("()[]"))
+        called = bracketed or is_bite(each.text)
+        # Between directions in brackets the film's own sound ends with the next one, which is a note by now.
+        below = below and not (in_brackets and each.notes)
+        in_brackets = bracketed or (below and in_brackets)
         alone = called and len(each.text) < 60 and not each.text.endswith((".", "!", "?", "…"))
         if label or called or is_cue(each.text) or is_numbered(each.text) or HEADING.match(each.text) or each.heading:
             below = alone and not (label and each.text[label.end() :].strip())
@@ -252,7 +257,16 @@ def without_numbered(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
         return list(found)
     if inquiry.ask("numbered", f"{rows[0]} … {rows[-1]} are", OUT_OR_LINES, "out") == "lines":
         return list(found)
-    return [each for each in found if not is_numbered(each.text)]
+    made: list[Paragraph] = []
+    held: list[str] = []
+    for each in found:
+        number = NUMBERED.fullmatch(each.text.strip(" :."))
+        if number:
+            held += filter(None, [number[1], each.notes])
+        else:
+            made.append(noted(each, [*held, each.notes]) if held else each)
+            held = []
+    return made
 
 
 _GREETING = re.compile(
@@ -311,11 +325,38 @@ def without_alternatives(found: Sequence[Paragraph], inquiry: Inquiry) -> list[P
     return made
 
 
+_COUNT = r"~?\d[\d.,]{0,6}\s*(?:words?|wörter|worte|mots|palabras|parole|palavras|woorden|слов\w?|characters?|zeichen)"
+_COUNT_AT_END = re.compile(rf"\s*[\[(]\s*{_COUNT}\b[^()\[\]]{{0,20}}[\])]$", re.IGNORECASE)
+_COUNT_ALONE = re.compile(
+    rf"^[\[(]?(?:(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|{_COUNT}|(?:total|duration|length|time|word ?count|"
+    r"words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*~?\d[\d:.,'’″”\"]*\s?(?:words?|min\w*|sec\w*|s)?)[\])]?\.?$",
+    re.IGNORECASE,
+)
+
+
+def without_counts(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs without how many words they have and how long they last: “(12 words)” behind them, “Duration: 1:30”."""
+    ends = [_COUNT_AT_END.search(each.text) for each in found]
+    alone = [bool(_COUNT_ALONE.match(each.text)) for each in found]
+    several = sum(map(bool, ends)) >= 2
+    if (not several and sum(alone) < 2) or all(alone):
+        return list(found)
+    inquiry.doubt("how many words lines have, or how long they last, was left out")
+    return [
+        replace(each, text=each.text[: end.start()]) if several and end and end.start() else each
+        for each, end, count in zip(found, ends, alone, strict=True)
+        if not count
+    ]
+
+
 _BULLET = re.compile(r"^[-–—•*▪◦‣·►]\s+(?=\S)")
+_PICTOGRAPHS = re.compile(r"^(?:[\u2600-\u2668\u2670-\u27bf\u2b00-\u2bff\U0001f000-\U0001faff][\ufe0f\u200d]*)+\s*(?=\S)")
 
 
 def without_bullets(found: Sequence[Paragraph]) -> list[Paragraph]:
-    """Paragraphs without the dashes or dots in front that most of them have."""
+    """Paragraphs without the dashes or dots in front that most of them have, and without little pictures."""
+    if sum(bool(_PICTOGRAPHS.match(each.text)) for each in found) >= 2:
+        found = [replace(each, text=_PICTOGRAPHS.sub("", each.text)) for each in found]
     if not mostly(found, _BULLET):
         return list(found)
     return [replace(each, text=_BULLET.sub("", each.text)) for each in found]

@@ -28,6 +28,7 @@ from fendo_core.timebase import FrameRate, Span
 
 _BETWEEN = re.compile(rf"[\[(]({SPAN})[\])]")
 _AT_END = re.compile(rf"\s*[\[(]\s*({SPAN})\s*[\])]\s*$")
+_LONG = r"\d{1,2}(?:[:.]\d{2}){2}(?:[:;.,]\d{2,3})?"
 _IN = r"(?:in|start|begin|from|ein|von|anfang|entr[ée]e|d[ée]but|entrada|inicio|inizio|вход|начало)"
 _OUT = r"(?:out|end|to|until|aus|bis|ende|sortie|fin|salida|fine|saída|выход|конец)"
 _CODE = r"(?:tc|timecode|time)?[ -]?"
@@ -40,6 +41,8 @@ _IN_OUT = re.compile(
 )
 _NUMBER_AND_RANGE = re.compile(rf"^\d{{1,4}}[.):]?\s+(?=[\[(]?(?:{TIME}){RANGE.pattern}(?:{TIME})[\])]?\s)")
 """A number before a range of times counts lines, however few have one."""
+_TWO_CODES = re.compile(rf"^[\[(]?({_LONG})[\])]?[\s,;]+[\[(]?({_LONG})[\])]?[\s:,;|–-]+(?=\S)")
+"""Two timecodes with nothing but a blank between them."""
 _TC = re.compile(rf"^[\[(]?\s*(?:tc|timecode|time|zeit)\s*[:=]?\s*({SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
 
 
@@ -66,13 +69,24 @@ _SECONDS = re.compile(
 _DOTTED = re.compile(r"^\[?(\d{1,2})\.(\d{2})\s*([-–—])\s*(\d{1,2})\.(\d{2})\]?\s+(?=\S)")
 
 
+_SECONDS_ALONE = re.compile(r"^(\d{1,4})\s?(?:s|secs?|seconds?|sek|sekunden|secondes?)\.?$", re.IGNORECASE)
+
+
 def _as_clock(found: re.Match[str]) -> str:
     minutes, seconds = divmod(60 * int(found[1] or 0) + int(found[2]), 60)
     return f"[{minutes}:{seconds:02}] "
 
 
 def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
-    """Paragraphs with `0:12` in front where most of them have `12 s:`, and `0:12 - 0:18` where they have `0.12 - 0.18`."""
+    """Paragraphs with `0:12` where seconds stand on rows of their own, or where most have `12 s:` in front; and with
+    `0:12 - 0:18` where they have `0.12 - 0.18`."""
+    alone = [_SECONDS_ALONE.match(each.text) for each in found]
+    counted = [int(time[1]) for time in alone if time]
+    if len(counted) >= 2 and len(counted) >= 0.3 * len(found) and counted == sorted(set(counted)):
+        return [
+            replace(each, text=f"{int(time[1]) // 60}:{int(time[1]) % 60:02}") if time else each
+            for each, time in zip(found, alone, strict=True)
+        ]
     if mostly(found, _SECONDS):
         clocks = [_SECONDS.sub(_as_clock, each.text) for each in found]
         return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
@@ -120,6 +134,9 @@ def with_times_above(found: Sequence[Paragraph]) -> list[Paragraph]:
 def plain_times(text: str) -> str:
     """A paragraph whose times are said with words, as it would be with times alone."""
     text = _NUMBER_AND_RANGE.sub("", text)
+    two = _TWO_CODES.match(text)
+    if two:
+        return f"[{two[1]} - {two[2]}] {text[two.end() :]}"
     both = _IN_OUT.match(text)
     if both:
         return f"[{both[1]} - {both[2]}] {text[both.end() :]}".rstrip()

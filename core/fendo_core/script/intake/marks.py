@@ -19,13 +19,17 @@ NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’-]{{0,38}}?)\s*[-–—,]?\s*[\[(
 """A name with a time, and nothing else."""
 HEADING = re.compile(
     r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"
-    r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|part|teil|partie|parte|часть|section|act|akt|acte|sequence)\s*#?\s*"
+    r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|part|teil|partie|parte|часть|section|act|akt|acte|sequence|"
+    r"stop|station|stopp|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}|[ivx]{1,4})\b(?!\.\d)[^.!?]{0,60}$",
     re.IGNORECASE,
 )
 """“Slide 3: the bell”."""
-NUMBERED = re.compile(r"(?:line|zeile|ligne|take|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off)\s*#?\s*\d{1,4}", re.IGNORECASE)
-"""“VO 3”."""
+NUMBERED = re.compile(
+    r"(?:line|zeile|ligne|take|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off)\s*#?\s*\d{1,4}(?:\s*[\[(]([^()\[\]]{1,60})[\])])?",
+    re.IGNORECASE,
+)
+"""“VO 3”, with what stands in brackets behind it."""
 _EXTRA = r"\s*\((?:[^()]{1,30})\)"
 LABEL = re.compile(
     rf"^([^\W\d_](?:[\w .'’/&#-]|\bv\.o\.){{0,38}}?)({_EXTRA})?\s*(?:[\[(]({SPAN})[\])]\s*)?[:：]\s*(?=\S|$)"
@@ -56,7 +60,8 @@ PICTURE = re.compile(
     r"graphic|graphics|gfx|sfx|fx|atmos?|music|fade (?:in|out|to [a-z]{2,9})|(?:smash |match |jump )?cut to|"
     r"dissolve to|back to|bild|bilder|insert|musik|ger[äa]usch|visuel|musique|imagen|v[íi]deo|"
     r"m[úu]sica|immagine|immagini|musica|beeld|muziek|"
-    r"(?:in|out)[- ]?cue|stichwort|note|notes|direction|scene|int|ext)",
+    r"(?:in|out)[- ]?cue|stichwort|(?:[^\W\d_]+(?:’s|'s)? )?notes?|(?:screen )?directions?|scene|int|ext|"
+    r"animations?|interactions?|navigation|developer|feedback)",
     re.IGNORECASE,
 )
 """Words for what is seen, or heard beside the voice."""

@@ -13,6 +13,7 @@ from fendo_core.script.intake.around import (
     without_asides,
     without_bites,
     without_bullets,
+    without_counts,
     without_directions,
     without_headings,
     without_letter,
@@ -28,6 +29,7 @@ from fendo_core.script.intake.clocked import (
     with_times_in_front,
     with_times_joined,
 )
+from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
 from fendo_core.script.intake.marks import SPEAKERS, TIME
 from fendo_core.script.intake.paragraph import Paragraph
@@ -50,13 +52,15 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     """
     enough(len(found))
     found = without_bullets(with_times_joined(without_page_marks(found, inquiry)))
-    found = in_one_tongue(without_alternatives(without_letter(found, inquiry), inquiry), inquiry)
+    found = without_sayings(without_footnotes(without_letter(found, inquiry), inquiry), inquiry)
+    found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)
     found = with_name_colons(with_colons(_without_numbers(found, inquiry)))
     found = with_times_in_front([replace(each, text=plain_times(each.text)) for each in found])
     found = _without_names_of_lines(with_times_above(found), inquiry)
     found = without_titles(found, inquiry)
     found = without_headings(without_asides(found, inquiry), inquiry)
-    found = without_bites(with_times(found, rate, start_frame, inquiry), inquiry)
+    found = with_name_colons(with_times(found, rate, start_frame, inquiry))
+    found = without_bites(found, inquiry)
     found = with_readers(without_numbered(found, inquiry), inquiry)
     return _drafts(without_directions(found, inquiry))
 

@@ -20,7 +20,11 @@ from fendo_core.script.intake.marks import (
 )
 from fendo_core.script.intake.paragraph import Paragraph, noted
 
-_MUSIC = re.compile(r"(?:music|musik|musique|música|musica|atmo|sfx|nat(?:ural)? sound|nats)[.!]?", re.IGNORECASE)
+_MUSIC = re.compile(
+    r"(?:music|musik|musique|música|musica|atmo|sfx|nat(?:ural)? sound|nats)(?: (?:only|bed|sting|under|up|out|in|and|"
+    r"fades?|continues|swells|allein|nur))*[.!]?",
+    re.IGNORECASE,
+)
 _NO_NAME = re.compile(r"(?:tc|in|out|time|timecode|start|end|dur|duration|notes?)\b.*", re.IGNORECASE)
 
 
@@ -48,10 +52,22 @@ def spoken_in_cell(rows: Sequence[str]) -> tuple[list[str], list[str]]:
 
 
 _DASHED = re.compile(r"^(?:\[([^\W\d_][\w .'’-]{0,30})\]\s*[:：]?|([^\W\d_][\w .'’-]{0,30}?)\s+[-–—])\s+(?=\S)")
+_SHOUT = r"(?:[^\W\d_a-z]|[.'’-]){2,20}"
+_BEFORE_WORDS = re.compile(
+    rf"^({_SHOUT}(?: {_SHOUT}){{0,2}})(\s*\([^()]{{1,30}}\))?\s+(?=[\"“„«'‘¿¡]*[^\W\d_](?:[a-zß-ÿ]|[ ,’']))"
+)
+"""A name in capitals before words that are not."""
 
 
 def with_name_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
-    """Paragraphs with `NAME:` in front where most of them have `NAME -` or `[NAME]`, and a name comes again."""
+    """Paragraphs with `NAME:` in front where most of them have `NAME -` or `[NAME]` or NAME, and a name comes again."""
+    shouted = [_BEFORE_WORDS.match(each.text) for each in found]
+    called = [head[1] for head in shouted if head]
+    if len(called) > max(2, 0.8 * len(found)) and len(set(called)) < len(called):
+        return [
+            replace(each, text=f"{head[1]}{head[2] or ''}: {each.text[head.end() :]}") if head else each
+            for each, head in zip(found, shouted, strict=True)
+        ]
     heads = [_DASHED.match(each.text) for each in found]
     names = [(head[1] or head[2]) if head else "" for head in heads]
     told = [name for name in names if name and (name.isupper() or SPEAKERS.fullmatch(name))]
@@ -191,7 +207,7 @@ def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:
         and (SPEAKERS.fullmatch(name) or name.isupper() or ((times > 1 or always) and often and name.istitle()))
     }
     # One shouted word with a colon is as likely a heading as a name.
-    named = sum(labelled[name] for name in names)
+    named = sum(times for name, times in labelled.items() if name in names or is_voice(name))
     if (sure or len(found) > 2) and named < 2 and not any(map(SPEAKERS.fullmatch, names)):
         names = set()
     if sure and not often:

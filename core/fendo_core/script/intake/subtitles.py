@@ -13,7 +13,7 @@ from fendo_core.script.lines import MOST_LINES, Draft, paragraphs
 from fendo_core.timebase import FrameRate
 
 _CUE = re.compile(
-    r"^[ \t]*(-?[\d:.,;]{4,15})[ \t]*-->[ \t]*(-?[\d:.,;]{4,15})(?:[ \t]+[^\n]*)?$",
+    r"^[ \t]*(-?[\d:.,;]{4,15})[ \t]*(?:-{1,2}|[–—])>[ \t]*(-?[\d:.,;]{4,15})(?:[ \t]+[^\n]*)?$",
     re.MULTILINE,
 )
 _VOICE = re.compile(r"<v(?:\.[^\s<>]*)?\s+([^<>]{1,80})>")

@@ -15,6 +15,7 @@ import { useSyncPoint } from '../../app/syncPoint'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Page } from '../../page/Page'
 import { Stage } from '../../page/Stage'
+import { usePageSettings } from '../../page/settings'
 import { Elsewhere } from './Elsewhere'
 import { FindTakes } from './FindTakes'
 import { Fit } from './Fit'
@@ -35,6 +36,7 @@ export function Component() {
   const engine = useEngine()
   const { line, lines, index: at, go, step } = useLines(production, engine)
   const { take: chosenTake, chooseTake } = useSelection()
+  const { allKeys, set } = usePageSettings()
   const { edit } = useEdits(production.id)
   const { takes, waiting, error } = useTakes(production.id, line, lines[at - 1], lines[at + 1])
   const index = takes.findIndex((take) => take.id === chosenTake)
@@ -80,6 +82,7 @@ export function Component() {
       end === 'first' ? { first: word, last: Math.max(word, last) } : { first: Math.min(first, word), last: word }
     setWords({ take: current!.id, ...range })
   }
+  const goesOn = current?.kind === 'take' && line?.voice && line.voice.id !== current.id
   const chosenSpan = current && words?.take === current.id ? spanOfWords(current, words.first, words.last) : null
   /** Again and again: the chosen words, else the take. */
   const loop = () => {
@@ -254,26 +257,41 @@ export function Component() {
                 {current?.voice && (
                   <>
                     <FirstWord key={current.id} production={production} take={current} onPlace={putFirstWord} />
+                    <Key action="nudgeBack" /> <Key action="nudgeOn">a frame</Key>
                     {canFit && <Key action="fitTake">fit to …</Key>}
-                    <Key action="nudgeBack" /> <Key action="nudgeOn">a frame</Key> <Key action="finerBack" />{' '}
-                    <Key action="finerOn">10 ms</Key> <Key action="snap">to the slot</Key>{' '}
-                    <Key action="wordHere">{chosenSpan ? 'chosen word here' : 'first word here'}</Key>
-                    <Key action="syncPoint">sync point here</Key>{' '}
-                    {production.sync_points.length > 0 && <Key action="wordToPoint">to the nearest one</Key>}
-                    <span className="takes-pair">
-                      <Key action="takeBegins" /> <Key action="takeEnds">begins, ends here</Key>
-                    </span>
                     {current.seams.length > 0 && (
                       <>
                         <Key action="seamBack" /> <Key action="seamOn">seam</Key>
                       </>
                     )}
-                    {current.kind === 'take' && line?.voice && line.voice.id !== current.id && (
-                      <Key action="joinTakes">goes on from {line.voice.name}</Key>
-                    )}
+                    {goesOn && <Key action="joinTakes">goes on from {line.voice!.name}</Key>}
                   </>
                 )}
                 <Elsewhere key={line.id} production={production} line={line} take={current} />
+                {current?.voice && allKeys && (
+                  <>
+                    <span className="takes-pair">
+                      <Key action="finerBack" /> <Key action="finerOn">10 ms</Key>
+                    </span>
+                    <Key action="snap">to the slot</Key>
+                    <Key action="wordHere">{chosenSpan ? 'chosen word here' : 'first word here'}</Key>
+                    <Key action="syncPoint">sync point here</Key>
+                    {production.sync_points.length > 0 && <Key action="wordToPoint">to the nearest one</Key>}
+                    <span className="takes-pair">
+                      <Key action="takeBegins" /> <Key action="takeEnds">begins, ends here</Key>
+                    </span>
+                  </>
+                )}
+                {current?.voice && (
+                  <button
+                    type="button"
+                    className="link-button"
+                    aria-expanded={allKeys}
+                    onClick={() => set({ allKeys: !allKeys })}
+                  >
+                    {allKeys ? 'fewer keys' : 'more keys'}
+                  </button>
+                )}
               </div>
             )}
             {words && (

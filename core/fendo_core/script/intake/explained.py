@@ -1,0 +1,65 @@
+"""What explains the words and is not read: footnotes, comments of an exported document, lists of how words are said."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import replace
+
+from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, Inquiry
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
+
+_NOTE = re.compile(r"^\[([a-z]{1,2}|\d{1,3})\]\s*(?=\S)")
+
+
+def without_footnotes(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs of which the last ones, “[a]Six or seven?”, became notes of those in which “[a]” stands."""
+    first = len(found)
+    while first and _NOTE.match(found[first - 1].text):
+        first -= 1
+    told = {mark[1]: each.text[mark.end() :] for each in found[first:] if (mark := _NOTE.match(each.text))}
+    words = found[:first]
+    if not told or not all(any(f"[{letter}]" in each.text for each in words) for letter in told):
+        return list(found)
+    asked = f"“{found[first].text[:40]}” {'and what follows are' if len(told) > 1 else 'is'}"
+    if inquiry.ask("footnotes", asked, NOTES_OR_WORDS, "notes") == "words":
+        return list(found)
+    made = []
+    for each in words:
+        here = [letter for letter in told if f"[{letter}]" in each.text]
+        text = each.text
+        for letter in here:
+            text = text.replace(f"[{letter}]", "")
+        made.append(noted(replace(each, text=text), [each.notes, *(told[letter] for letter in here)]) if here else each)
+    return made
+
+
+_LIST = re.compile(
+    r"^(?:pronunciations?(?: guide| notes?| list)?|how to (?:say|pronounce)(?: it| names?)?|"
+    r"aussprache(?:hilfen?|hinweise?|liste)?|prononciations?|pronunciaci[oó]n(?:es)?|pronunce?ia?|uitspraak|произношение)\s*[:.]?$",
+    re.IGNORECASE,
+)
+_SAID = re.compile(r"^([^\W\d_][\w .'’-]{0,38}?)(?:\s*[:=]\s*|\s+[-–—]+>?\s+|\t)([^\s].{0,58})$")
+
+
+def without_sayings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs without the list of how words are said: each became a note of the lines in which its word stands."""
+    first = next((place for place, each in enumerate(found) if _LIST.match(each.text)), None)
+    if first is None:
+        return list(found)
+    last = first + 1
+    while last < len(found) and (said := _SAID.match(found[last].text)) and not said[2].endswith(SENTENCE_ENDS):
+        last += 1
+    told = [pair.groups() for each in found[first + 1 : last] if (pair := _SAID.match(each.text))]
+    rest = [*found[:first], *found[last:]]
+    if not told or not rest:
+        return list(found)
+    asked = f"“{found[first].text}” {told[0][0]} {'… ' if len(told) > 1 else ''}is"
+    if inquiry.ask("sayings", asked, NOTES_OR_WORDS, "notes") == "words":
+        return list(found)
+    patterns = [(re.compile(rf"(?<!\w){re.escape(word)}(?!\w)", re.IGNORECASE), word, said) for word, said in told]
+    return [
+        noted(
+            each,
+            [each.notes, *(f"“{word}” is said {said}" for pattern, word, said in patterns if pattern.search(each.text))],
+        )
+        for each in rest
+    ]
