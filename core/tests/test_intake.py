@@ -243,6 +243,18 @@ AS_LINES = {
 """What may be taken for something else is words."""
 
 
+def means_something(text):
+    """Marks of the forms themselves; names before words, numbers and times, which are taken for what they are."""
+    return (
+        any(mark in text for mark in ("-->", "->", "<", "&", "{", "NOTE", "STYLE", "REGION", ":", "："))
+        or text[0] in "'[(#♪♫-–—•*▪◦‣·►+=_~@"
+        or text[0].isdigit()
+        or text.isupper()
+        or "page" in text.casefold()
+        or text.casefold() in ("none", "nil", "tbd", "tbc", "n/a")
+    )
+
+
 @settings(max_examples=150, deadline=None)
 @given(
     rates,
@@ -254,16 +266,12 @@ def test_what_goes_out_comes_back_in_the_same(rate, drawn, form):
     frame = 0
     for number, (text, gap, length) in enumerate(drawn, start=1):
         folded = " ".join(paragraphs(text))
-        # These are marks of the forms themselves, and mean something there.
-        assume(folded and not any(mark in folded for mark in ("-->", "<", "&", "{", "NOTE", "STYLE", "REGION")))
-        assume(not folded.startswith("'") and not folded.strip().isdigit())
-        # Names before words, and numbers and times, are taken for what they are; all of it can be refused.
-        assume(":" not in folded and "：" not in folded and not folded[0].isdigit() and folded[0] not in "[(#♪♫")
-        assume(not folded.isupper() and folded[0] not in "-–—•*▪◦‣·►+#=_~" and "page" not in folded.casefold())
-        assume(folded.casefold() not in ("none", "nil", "tbd", "tbc", "n/a"))
+        if not folded or means_something(folded):
+            continue
         slot = Span(rate.first_sample(frame + gap), rate.first_sample(frame + gap + length))
         frame += gap + length
         lines.append(Line(str(number), str(number), folded, slot))
+    assume(lines)
     start = 10 * 3600 * rate.nominal
     out = words_out(lines, form, rate, start)
     back = read_script(f"x.{form}", out.encode(), rate, start, choices=AS_LINES)

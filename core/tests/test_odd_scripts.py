@@ -1,6 +1,7 @@
 """Ways to write a script, each in a few rows with the lines that are meant. Longer files: `tests/sent_scripts.py`."""
 
 import io
+import zipfile
 from fractions import Fraction
 
 import cairocffi
@@ -8,7 +9,7 @@ import pytest
 
 from fendo_core.script.intake import ScriptRefused, read_script
 from fendo_core.timebase import SAMPLE_RATE, FrameRate
-from sent_scripts import docx, par, run, word_table
+from sent_scripts import docx, par, run, word_table, xlsx
 
 FERRY, NOBODY, SALT = "The ferry leaves.", "Nobody waits.", "Salt remains."
 PLAIN = [(FERRY, None, "", ""), (NOBODY, None, "", ""), (SALT, None, "", "")]
@@ -197,6 +198,65 @@ ODD = {
     "Hi Anna,\n\nplease find the script below.\n\nThanks,\nBert\n\n---\n\nThe ferry leaves.\n\nNobody waits.\n\n"
     "Salt remains.\n\n---\n\nBest regards\nBert\n": PLAIN,
     '{"in": 12.0, "out": 18.0, "text": "The ferry leaves."}\n{"in": 20.0, "out": 24.0, "text": "Nobody waits."}\n': TIMED,
+    # What is said of the words, or to those who build around them
+    "Slide 1 of 2: Boats\nVoiceover: The ferry leaves.\nDeveloper notes: fade\n\n"
+    "Slide 2 of 2: Bells\nVoiceover: Nobody waits.\nDeveloper notes: none\n": [
+        (FERRY, None, "Slide 1 of 2: Boats\nfade", ""), (NOBODY, None, "Slide 2 of 2: Bells\nnone", ""),
+    ],
+    "The ferry leaves. (3 words)\n\nNobody waits. (2 words)\n\nSalt remains. (2 words)\n\nTotal: 7 words\n": PLAIN,
+    "Stop 101 – The Pier\nDuration: 1:30\n\nThe ferry leaves.\n\nStop 102 – The Bell\nDuration: 0:45\n\nNobody waits.\n": [
+        (FERRY, None, "Stop 101 – The Pier", ""), (NOBODY, None, "Stop 102 – The Bell", ""),
+    ],
+    "The ferry leaves.\n\nNobody[a] waits.\n\nSalt remains.\n\n[a]Nobody at all?\n": [
+        PLAIN[0], (NOBODY, None, "Nobody at all?", ""), PLAIN[2],
+    ],
+    "The ferry leaves.\n\nNobody waits.\n\nSalt remains.\n\nPronunciation guide:\nferry: FAIR-ee\nKeough: KYO\n": [
+        (FERRY, None, "“ferry” is said FAIR-ee", ""), *PLAIN[1:],
+    ],
+    "LINE 1 (3 takes)\nThe ferry leaves.\n\nLINE 2 (softer)\nNobody waits.\n": [
+        (FERRY, None, "3 takes", ""), (NOBODY, None, "softer", ""),
+    ],
+    "🎬 Scene 1 – pier\n🎙️ VO: The ferry leaves.\n\n🎬 Scene 2 – bell\n🎙️ VO: Nobody waits.\n": [
+        (FERRY, None, "Scene 1 – pier", ""), (NOBODY, None, "Scene 2 – bell", ""),
+    ],
+    "HOOK:\nThe ferry leaves.\n\nBODY:\nNobody waits.\n\nCALL TO ACTION:\nSalt remains.\n": [
+        (FERRY, None, "HOOK", ""), (NOBODY, None, "BODY", ""), (SALT, None, "CALL TO ACTION", ""),
+    ],
+    "Intro (0:12 - 0:18)\nThe ferry leaves.\n\nOutro (0:20 - 0:24)\nNobody waits.\n": [
+        (FERRY, (12, 18), "Intro", ""), (NOBODY, (20, 24), "Outro", ""),
+    ],
+    "Title card: FERRIES\n\nThe ferry leaves.\n\nLower third: Anna Vale\n\nNobody waits.\n": [
+        (FERRY, None, "FERRIES", ""), (NOBODY, None, "Anna Vale", ""),
+    ],
+    # Names and times
+    "0:12  MARIA (off)  The ferry leaves.\n0:18  JONAS  Nobody waits.\n0:24-0:28  MARIA  Salt remains.\n": [
+        (FERRY, (12, 18), "", "MARIA"), (NOBODY, (18, 24), "", "JONAS"), (SALT, (24, 28), "", "MARIA"),
+    ],
+    "VO1: The ferry leaves.\nVO2: Nobody waits.\nVO1: Salt remains.\n": [
+        (FERRY, None, "", "VO1"), (NOBODY, None, "", "VO2"), (SALT, None, "", "VO1"),
+    ],
+    "VO: The ferry leaves.\n\nLEGAL: Terms apply.\n\nVO: Nobody waits.\n": [
+        PLAIN[0], ("Terms apply.", None, "", "LEGAL"), PLAIN[1],
+    ],
+    "SCENE 1. EXT. HARBOUR. DAWN\nNARRATOR\nThe ferry leaves.\n\nSCENE 2. INT. TOWER. DAY\nNARRATOR\nNobody waits.\n": [
+        (FERRY, None, "SCENE 1. EXT. HARBOUR. DAWN", "NARRATOR"), (NOBODY, None, "SCENE 2. INT. TOWER. DAY", "NARRATOR"),
+    ],
+    "(READ)\nThe ferry leaves.\n(SOT :15)\nI live here.\n(READ)\nNobody waits.\n": [
+        (FERRY, None, "READ", ""), (NOBODY, None, "READ", ""),
+    ],
+    "12s\nThe ferry leaves.\n\n18s\nNobody waits.\n\n0:24-0:28\nSalt remains.\n": [
+        (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""), (SALT, (24, 28), "", ""),
+    ],
+    "00:00:12:00 00:00:18:00 The ferry leaves.\n00:00:20:00 00:00:24:00 Nobody waits.\n": TIMED,
+    "1\n0:00:12.00 -> 0:00:18.00\nThe ferry leaves.\n\n2\n0:00:20.00 -> 0:00:24.00\n- Nobody\n- waits.\n": TIMED,
+    "1\n00:00:12:00 - 00:00:18:00\nThe ferry leaves.\n2\n00:00:20:00 - 00:00:24:00\nNobody waits.\n": TIMED,
+    "@0:12-0:18 The ferry leaves. //\n@0:20-0:24 Nobody waits. //\n": TIMED,
+    "0:12-0:18\nHarbour, wide\nThe ferry leaves.\n\n0:20-0:24\nThe bell\nNobody waits.\n": [
+        (FERRY, (12, 18), "Harbour, wide", ""), (NOBODY, (20, 24), "The bell", ""),
+    ],
+    "PART 1\n\n1. The ferry leaves.\n2. Nobody waits.\n\nPART 2\n\n1. Salt remains.\n2. Nobody waits.\n": [
+        (FERRY, None, "PART 1", ""), PLAIN[1], (SALT, None, "PART 2", ""), PLAIN[1],
+    ],
 }  # fmt: skip
 
 
@@ -284,6 +344,30 @@ def test_of_two_languages_the_one_of_the_production_is_taken(names):
         for language, wanted in (("en-gb", english), ("de", german)):
             found = read_script("a.tsv", table, FrameRate(Fraction(25)), language=language)
             assert [draft.text for draft in found.drafts] == wanted
+
+
+def test_words_in_bold_before_others_name_who_reads():
+    bold = [
+        par(run(name, "<w:b/>"), run(f"  {words}")) for name, words in (("Anna", FERRY), ("Bert", NOBODY), ("Anna", SALT))
+    ]
+    readers = [(FERRY, None, "", "Anna"), (NOBODY, None, "", "Bert"), (SALT, None, "", "Anna")]
+    assert told(read("a.docx", docx("".join(bold)))) == readers
+
+
+def test_rows_that_a_sheet_hides_are_left_out_and_asked():
+    made, out = io.BytesIO(xlsx([["Line", "Narration"]], [["1", FERRY], ["2", SALT], ["3", NOBODY]], 86_400)), io.BytesIO()
+    with zipfile.ZipFile(made) as shown, zipfile.ZipFile(out, "w") as archive:
+        for name in shown.namelist():
+            archive.writestr(name, shown.read(name).replace(b'<row r="3"', b'<row r="3" hidden="1"'))
+    found = read("a.xlsx", out.getvalue())
+    assert told(found) == PLAIN[:2]
+    assert "hidden" in {question.key for question in found.questions}
+    assert told(read("a.xlsx", out.getvalue(), hidden="in")) == [PLAIN[0], PLAIN[2], PLAIN[1]]
+
+
+def test_of_two_columns_of_words_the_final_one_is_read():
+    rows = f"Scene;Text;Text (final)\n1;The boat leaves.;{FERRY}\n2;No one waits.;{NOBODY}\n"
+    assert told(read("a.csv", rows)) == PLAIN[:2]
 
 
 def test_odd_documents():

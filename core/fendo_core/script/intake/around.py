@@ -13,6 +13,7 @@ from fendo_core.script.intake.marks import (
     HEADING,
     LABEL,
     NUMBERED,
+    SECTION,
     SPEAKERS,
     is_bite,
     is_cue,
@@ -178,7 +179,7 @@ def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     found = _with_times_apart(_with_implied(found))
 
     def goes(each: Paragraph) -> bool:
-        return each.heading or bool(HEADING.match(each.text))
+        return each.heading or bool(HEADING.match(each.text) or SECTION.fullmatch(each.text.rstrip(" :")))
 
     headings = [each.text for each in found if goes(each)]
     called = any(each.heading for each in found)
@@ -341,7 +342,11 @@ def without_counts(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     several = sum(map(bool, ends)) >= 2
     if (not several and sum(alone) < 2) or all(alone):
         return list(found)
-    inquiry.doubt("how many words lines have, or how long they last, was left out")
+    shown = next(
+        end[0].strip() if end else each.text for each, end, count in zip(found, ends, alone, strict=True) if end or count
+    )
+    if inquiry.ask("counts", f"“{shown[:40]}” …, of the lines and not in them, is", OUT_OR_LINES, "out") == "lines":
+        return list(found)
     return [
         replace(each, text=each.text[: end.start()]) if several and end and end.start() else each
         for each, end, count in zip(found, ends, alone, strict=True)
@@ -350,13 +355,16 @@ def without_counts(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
 
 
 _BULLET = re.compile(r"^[-–—•*▪◦‣·►]\s+(?=\S)")
+_STROKES = re.compile(r"\s+(?://?|\|\|?)$")
 _PICTOGRAPHS = re.compile(r"^(?:[\u2600-\u2668\u2670-\u27bf\u2b00-\u2bff\U0001f000-\U0001faff][\ufe0f\u200d]*)+\s*(?=\S)")
 
 
 def without_bullets(found: Sequence[Paragraph]) -> list[Paragraph]:
-    """Paragraphs without the dashes or dots in front that most of them have, and without little pictures."""
+    """Paragraphs without the dashes or dots in front that most of them have, strokes behind them, and little pictures."""
     if sum(bool(_PICTOGRAPHS.match(each.text)) for each in found) >= 2:
         found = [replace(each, text=_PICTOGRAPHS.sub("", each.text)) for each in found]
+    if sum(bool(_STROKES.search(each.text)) for each in found) >= max(2, 0.6 * len(found)):
+        found = [replace(each, text=_STROKES.sub("", each.text)) for each in found]
     if not mostly(found, _BULLET):
         return list(found)
     return [replace(each, text=_BULLET.sub("", each.text)) for each in found]

@@ -15,13 +15,14 @@ from fendo_core.script.intake.marks import (
     NUMBERED,
     PICTURE,
     SCENE,
+    SECTION,
     SPAN,
     TIME,
     is_bite,
     is_cue,
     is_numbered,
 )
-from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, mostly
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, mostly, noted
 from fendo_core.script.intake.times import RANGE, Clock, Written, learn, until_next
 from fendo_core.script.lines import shared
 from fendo_core.timebase import FrameRate, Span
@@ -41,6 +42,7 @@ _IN_OUT = re.compile(
 )
 _NUMBER_AND_RANGE = re.compile(rf"^\d{{1,4}}[.):]?\s+(?=[\[(]?(?:{TIME}){RANGE.pattern}(?:{TIME})[\])]?\s)")
 """A number before a range of times counts lines, however few have one."""
+_AT = re.compile(rf"^@\s*(?={TIME})")
 _TWO_CODES = re.compile(rf"^[\[(]?({_LONG})[\])]?[\s,;]+[\[(]?({_LONG})[\])]?[\s:,;|–-]+(?=\S)")
 """Two timecodes with nothing but a blank between them."""
 _TC = re.compile(rf"^[\[(]?\s*(?:tc|timecode|time|zeit)\s*[:=]?\s*({SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
@@ -97,6 +99,11 @@ def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
 
 def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with the times in front that most of them, or all headings, have at the end."""
+    parts = [NAMED_ALONE.match(each.text) for each in found]
+    found = [
+        replace(each, text=f"[{part[2]}] {part[1]}", heading=True) if part and SECTION.fullmatch(part[1]) else each
+        for each, part in zip(found, parts, strict=True)
+    ]
     named = [NAMED_ALONE.match(each.text) for each in found]
     ends = [
         None if name and not name[1].endswith(SENTENCE_ENDS) else _AT_END.search(each.text)
@@ -133,7 +140,7 @@ def with_times_above(found: Sequence[Paragraph]) -> list[Paragraph]:
 
 def plain_times(text: str) -> str:
     """A paragraph whose times are said with words, as it would be with times alone."""
-    text = _NUMBER_AND_RANGE.sub("", text)
+    text = _NUMBER_AND_RANGE.sub("", _AT.sub("", text))
     two = _TWO_CODES.match(text)
     if two:
         return f"[{two[1]} - {two[2]}] {text[two.end() :]}"
@@ -167,6 +174,8 @@ def with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, in
     if any(later < earlier for earlier, later in _pairs([clock.times(row[0])[0] for row in rows])):
         inquiry.doubt("the times do not run in the order of the lines")
     slots = iter(_slots(rows, clock, inquiry))
+    if len(with_time) > 1 and all(_is_titled(group) for group in with_time):
+        parted = [_with_title_noted(group) if group.written else group for group in parted]
     made: list[Paragraph] = []
     for group in parted:
         slot = next(slots) if group.written else None
@@ -181,6 +190,18 @@ def with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, in
         parts = iter(shared(slot, [len(group.under[n].text) for n in spoken], rate)) if slot and spoken else iter(())
         made += [replace(each, slot=next(parts, None) if n in spoken else None) for n, each in enumerate(group.under)]
     return made
+
+
+def _is_titled(group: _Timed) -> bool:
+    """Whether the first paragraph under a time is no sentence and all others are: it says what is seen."""
+    first, *rest = [each.text for each in group.under] or [""]
+    label = bool(LABEL.match(first) or is_cue(first) or (CUE.match(first) and first.isupper()))
+    return bool(rest) and not label and not first.endswith(SENTENCE_ENDS) and all(t.endswith(SENTENCE_ENDS) for t in rest)
+
+
+def _with_title_noted(group: _Timed) -> _Timed:
+    first, second, *rest = group.under
+    return replace(group, under=(noted(second, [first.notes, first.text, second.notes]), *rest))
 
 
 def _is_shouted_name(row: str) -> bool:

@@ -22,7 +22,7 @@ Block: TypeAlias = Paragraph | list[list[str]]
 LARGEST_DOCUMENT = 24 << 20
 """Bytes of XML in a document once unpacked."""
 # RuntimeError: also of what is nested too deep, or needs a password.
-_BROKEN = (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError, ParseError, DefusedXmlException)
+BROKEN = (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError, ParseError, DefusedXmlException)
 
 
 def parts_of(archive: zipfile.ZipFile, wanted: Iterable[str]) -> dict[str, Element]:
@@ -126,7 +126,7 @@ def document(data: bytes, inquiry: Inquiry) -> tuple[str, list[Block]]:
                 return "OpenDocument text", _open_document(parts_of(archive, ["content.xml"])["content.xml"], inquiry)
     except ScriptRefused:
         raise
-    except _BROKEN as error:
+    except BROKEN as error:
         if isinstance(error, RecursionError):
             raise ScriptRefused("This document is nested too deep. Save it as plain text, then bring it in.") from error
         raise ScriptRefused("This document is damaged. Open it, save it again, and bring it in.") from error
@@ -182,9 +182,25 @@ class _Word:
         boxes: list[Element] = []
         text = "".join(self.runs(paragraph, noted, boxes))
         style = paragraph.find(f"{_W}pPr/{_W}pStyle")
-        yield from _paragraphs(text, noted, style is not None and style.get(f"{_W}val", "") in self.headings)
+        heading = style is not None and style.get(f"{_W}val", "") in self.headings
+        rows = _paragraphs(text, noted, heading)
+        lead = " ".join(self.lead(paragraph).split())
+        yield from (replace(row, lead=lead) if lead and row.text.startswith(lead) else row for row in rows)
         for box in boxes:
             yield from self.blocks(box)
+
+    def lead(self, paragraph: Element) -> str:
+        """What stands in bold in front, if other words follow."""
+        bold = ""
+        for run in paragraph.iter(f"{_W}r"):
+            text = "".join(
+                " " if part.tag == f"{_W}tab" else part.text or "" for part in run if part.tag in (f"{_W}t", f"{_W}tab")
+            )
+            mark = run.find(f"{_W}rPr/{_W}b")
+            if text.strip() and (mark is None or mark.get(f"{_W}val", "1") in ("0", "false", "off")):
+                return bold
+            bold += text
+        return ""
 
     def table(self, table: Element) -> list[list[str]]:
         rows = []

@@ -7,6 +7,7 @@ from dataclasses import replace
 from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, Inquiry
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 
+_MARK = re.compile(r"\[([a-z]{1,2}|\d{1,3})\]")
 _NOTE = re.compile(r"^\[([a-z]{1,2}|\d{1,3})\]\s*(?=\S)")
 
 
@@ -17,19 +18,18 @@ def without_footnotes(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Para
         first -= 1
     told = {mark[1]: each.text[mark.end() :] for each in found[first:] if (mark := _NOTE.match(each.text))}
     words = found[:first]
-    if not told or not all(any(f"[{letter}]" in each.text for each in words) for letter in told):
+    marked = [[mark for mark in _MARK.findall(each.text) if mark in told] for each in words]
+    if not told or set(told) - {mark for marks in marked for mark in marks}:
         return list(found)
     asked = f"“{found[first].text[:40]}” {'and what follows are' if len(told) > 1 else 'is'}"
     if inquiry.ask("footnotes", asked, NOTES_OR_WORDS, "notes") == "words":
         return list(found)
-    made = []
-    for each in words:
-        here = [letter for letter in told if f"[{letter}]" in each.text]
-        text = each.text
-        for letter in here:
-            text = text.replace(f"[{letter}]", "")
-        made.append(noted(replace(each, text=text), [each.notes, *(told[letter] for letter in here)]) if here else each)
-    return made
+    return [
+        noted(replace(each, text=_MARK.sub("", each.text)), [each.notes, *(told[mark] for mark in marks)])
+        if marks
+        else each
+        for each, marks in zip(words, marked, strict=True)
+    ]
 
 
 _LIST = re.compile(
@@ -37,6 +37,7 @@ _LIST = re.compile(
     r"aussprache(?:hilfen?|hinweise?|liste)?|prononciations?|pronunciaci[oó]n(?:es)?|pronunce?ia?|uitspraak|произношение)\s*[:.]?$",
     re.IGNORECASE,
 )
+MOST_SAYINGS = 300
 _SAID = re.compile(r"^([^\W\d_][\w .'’-]{0,38}?)(?:\s*[:=]\s*|\s+[-–—]+>?\s+|\t)([^\s].{0,58})$")
 
 
@@ -50,16 +51,16 @@ def without_sayings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragr
         last += 1
     told = [pair.groups() for each in found[first + 1 : last] if (pair := _SAID.match(each.text))]
     rest = [*found[:first], *found[last:]]
-    if not told or not rest:
+    if not told or not rest or len(told) > MOST_SAYINGS:
         return list(found)
     asked = f"“{found[first].text}” {told[0][0]} {'… ' if len(told) > 1 else ''}is"
     if inquiry.ask("sayings", asked, NOTES_OR_WORDS, "notes") == "words":
         return list(found)
-    patterns = [(re.compile(rf"(?<!\w){re.escape(word)}(?!\w)", re.IGNORECASE), word, said) for word, said in told]
+    said_as = {word.casefold(): f"“{word}” is said {said}" for word, said in told}
+    there = re.compile(
+        rf"(?<!\w)(?:{'|'.join(map(re.escape, sorted(said_as, key=len, reverse=True)))})(?!\w)", re.IGNORECASE
+    )
     return [
-        noted(
-            each,
-            [each.notes, *(f"“{word}” is said {said}" for pattern, word, said in patterns if pattern.search(each.text))],
-        )
+        noted(each, [each.notes, *dict.fromkeys(said_as.get(word.casefold(), "") for word in there.findall(each.text))])
         for each in rest
     ]

@@ -101,12 +101,20 @@ _LOOSE = {
 """Names that count alone and not inside of longer ones."""
 
 
+_NEWER = re.compile(
+    r"\b(?:final|approved|revised|corrected|latest|endfassung|freigegeben|korrigiert|d[ée]finitif|definitiv[oa])\b"
+)
+_OLDER = re.compile(r"\b(?:old|previous|first draft|outdated|alt|vorher|ancien|anterior|vecchio)\b")
+"""Beside a name: of two columns that are called so the one that counts, and the one that does not."""
+
+
 def column_names(cell: str) -> list[tuple[Holds, int]]:
     """What a heading may name, the surest first: (what the column holds, rank; the smaller, the surer)."""
     folded = _folded(cell)
     if not folded or len(folded) > 40:
         return []
     bare = " ".join(re.sub(r"\([^()]*\)|\[[^\[\]]*\]", " ", folded).split())
+    newer, older = bool(_NEWER.search(folded)), bool(_OLDER.search(folded))
     found: list[tuple[Holds, int]] = []
     for kind, names in _KNOWN.items():
         for form, far in ((folded, 0), (bare, 100)):
@@ -120,4 +128,4 @@ def column_names(cell: str) -> list[tuple[Holds, int]]:
             ]  # fmt: skip
             if parts and len(bare.split()) <= 4:
                 found.append((kind, 200 + min(parts)))
-    return sorted(found, key=lambda each: each[1])
+    return sorted(((kind, rank - 500 * newer + 500 * older) for kind, rank in found), key=lambda each: each[1])

@@ -19,12 +19,20 @@ NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’-]{{0,38}}?)\s*[-–—,]?\s*[\[(
 """A name with a time, and nothing else."""
 HEADING = re.compile(
     r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"
-    r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|part|teil|partie|parte|часть|section|act|akt|acte|sequence|"
+    r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
     r"stop|station|stopp|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}|[ivx]{1,4})\b(?!\.\d)[^.!?]{0,60}$",
     re.IGNORECASE,
 )
 """“Slide 3: the bell”."""
+SECTION = re.compile(
+    r"(?:intro(?:duction)?|outro|hook|body|main (?:part|body|section)|opening|closing|conclusion|cta|call[- ]to[- ]action|"
+    r"teaser|cold open|(?:the )?(?:problem|solution)|summary|recap|einleitung|einstieg|hauptteil|schluss|fazit|abspann|"
+    r"vorspann|accroche|développement|apertura|cierre|introducci[óo]n|desarrollo|conclusi[óo]n|introduzione|chiusura|inleiding|"
+    r"вступление|заключение)(?: #?\d{1,2})?",
+    re.IGNORECASE,
+)
+"""What the parts of a short film are called."""
 NUMBERED = re.compile(
     r"(?:line|zeile|ligne|take|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off)\s*#?\s*\d{1,4}(?:\s*[\[(]([^()\[\]]{1,60})[\])])?",
     re.IGNORECASE,
@@ -61,14 +69,17 @@ PICTURE = re.compile(
     r"dissolve to|back to|bild|bilder|insert|musik|ger[äa]usch|visuel|musique|imagen|v[íi]deo|"
     r"m[úu]sica|immagine|immagini|musica|beeld|muziek|"
     r"(?:in|out)[- ]?cue|stichwort|(?:[^\W\d_]+(?:’s|'s)? )?notes?|(?:screen )?directions?|scene|int|ext|"
-    r"animations?|interactions?|navigation|developer|feedback)",
+    r"animations?|interactions?|navigation|developer|feedback|(?:title|end|text) cards?|lower thirds?|chyron|captions?|"
+    r"supers|regie(?:anweisung)?|anweisung|hinweise?|anmerkung(?:en)?|einblendung|bauchbinde|bildschirmtext|text im bild|"
+    r"consignes?|indications?|texte [àa] l[’']écran|incrustation|synthé|texto en pantalla|r[óo]tulo|acotaci[óo]n|"
+    r"notas?|indicaciones|testo (?:a|sullo) schermo|tekst in beeld|текст на экране|титр)",
     re.IGNORECASE,
 )
 """Words for what is seen, or heard beside the voice."""
 ASIDE = re.compile(r"^(?://.*|\{[^{}]*\}|\([^()]*\)|\[[^\[\]]*\]|[♪♫][^♪♫]*[♪♫]?)[.:]?$")
 """What stands in brackets, or between notes of music."""
 SCENE = re.compile(
-    r"^(?i:int|ext|int\./ext|i/e)[. ]|"
+    r"^(?i:(?:scene|szene|scène|escena|scena)\s*\d{1,3}[a-z]?[.:–— -]+)?(?i:int|ext|int\./ext|i/e)[. ]|"
     r"^(?:>\s*)?(?:(?:FADE|CUT|DISSOLVE|SMASH CUT|MATCH CUT)\b[^a-z.:]{0,30}|TITLES?|CREDITS)[.:]?$"
 )
 """A scene, or how one goes over into another."""

@@ -22,6 +22,8 @@ class Paragraph:
     """Whether it begins behind an empty row."""
     heading: bool = False
     """Whether the document calls it a title or a heading."""
+    lead: str = ""
+    """What stands in bold before its other words."""
 
 
 def mostly(found: Sequence[Paragraph], mark: re.Pattern[str]) -> bool:

@@ -39,7 +39,7 @@ from fendo_core.script.lines import Draft
 from fendo_core.timebase import FrameRate
 
 _NUMBER = re.compile(
-    rf"^(?:#\s*|line\s+|nr\.?\s*|no\.?\s*)?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
+    rf"^(?!\d+\.\d+\s+[^\W\d_])(?:#\s*|line\s+|nr\.?\s*|no\.?\s*)?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
 
@@ -51,6 +51,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
         ScriptRefused: for far more paragraphs than a production holds lines.
     """
     enough(len(found))
+    found = _without_lone_numbers(found, inquiry)
     found = without_bullets(with_times_joined(without_page_marks(found, inquiry)))
     found = without_sayings(without_footnotes(without_letter(found, inquiry), inquiry), inquiry)
     found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)
@@ -59,7 +60,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = _without_names_of_lines(with_times_above(found), inquiry)
     found = without_titles(found, inquiry)
     found = without_headings(without_asides(found, inquiry), inquiry)
-    found = with_name_colons(with_times(found, rate, start_frame, inquiry))
+    found = without_asides(with_name_colons(with_times(found, rate, start_frame, inquiry)), inquiry)
     found = without_bites(found, inquiry)
     found = with_readers(without_numbered(found, inquiry), inquiry)
     return _drafts(without_directions(found, inquiry))
@@ -83,7 +84,7 @@ def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[P
         len(numbers) < (2 if both or all(match[0].startswith("#") for _, match in places) else 3)
         or len(numbers) < 0.5 * len(found)
         or not steps
-        or sum(step == 1 for step in steps) < 0.9 * len(steps)
+        or not _count_up(numbers, steps)
     ):
         return found
     if _are_words([match for _, match in places], inquiry):
@@ -94,15 +95,35 @@ def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[P
     return kept
 
 
+def _without_lone_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
+    """Paragraphs without rows of a number alone that count them."""
+    lone = [int(each.text.rstrip(".)")) if _LONE_NUMBER.fullmatch(each.text) else 0 for each in found]
+    numbers = [number for number in lone if number]
+    if len(numbers) < 2 or len(numbers) > 0.5 * len(found) or numbers != list(range(1, len(numbers) + 1)) or not lone[0]:
+        return found
+    if inquiry.ask("numbers", f"{numbers[0]} … {numbers[-1]} on rows of their own are", NUMBERS_OR_WORDS, "out") == "words":
+        return found
+    return [each for each, number in zip(found, lone, strict=True) if not number]
+
+
 def _are_words(heads: Sequence[re.Match[str]], inquiry: Inquiry) -> bool:
     """Whether what stands in front of the words is said: asked, and likely not."""
     asked = f"{heads[0][0].strip()} … {heads[-1][0].strip()} are"
     return inquiry.ask("numbers", asked, NUMBERS_OR_WORDS, "out") == "words"
 
 
+def _count_up(numbers: Sequence[int], steps: Sequence[int]) -> bool:
+    """Whether numbers grow by one, nearly always, or begin again at 1 with each part."""
+    ones = sum(step == 1 for step in steps)
+    again = sum(step != 1 and number == 1 for step, number in zip(steps, numbers[1:], strict=True))
+    return ones >= 0.9 * len(steps) or (numbers[0] == 1 and again <= ones and ones + again == len(steps))
+
+
+_LONE_NUMBER = re.compile(r"\d{1,4}[.)]?")
 _NAME_OF_LINE = re.compile(
     # With a letter in it: numbers alone may be years.
-    r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}(?:[._-][^\W\d_]{0,4}\d{1,5})*(?:\.(?:wav|mp3|aiff?))?)|"
+    r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}[a-zA-Z]?(?:[._-][^\W\d_]{0,4}\d{1,5})*"
+    r"(?:\.(?:wav|mp3|aiff?))?)|"
     r"(?P<letter>[a-zA-Z])|(?P<roman>[IVX]{1,5}))(?:\s*[.):]\s+|\s+[-–—]\s+)(?=\S)|"
     r"^(?P<section>\d{1,3}(?:\.\d{1,3}){1,3})\s+(?=[^\W\d_])"
 )

@@ -3,12 +3,14 @@
 import csv
 import datetime
 import io
+import zipfile
 from collections import Counter
 from typing import Any
 
 from python_calamine import CalamineWorkbook
 
-from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused
+from fendo_core.script.intake.documents import BROKEN, parts_of
+from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
 from fendo_core.script.intake.tables import MOST_COLUMNS, looks_like_a_script
 from fendo_core.script.lines import MOST_LINES
 
@@ -30,6 +32,7 @@ def workbook(data: bytes, inquiry: Inquiry) -> list[list[str]]:
     except Exception as error:  # the library has an error of its own for each kind of damage
         raise ScriptRefused("This workbook is damaged or locked. Open it, save it again as .xlsx or .csv.") from error
     sheets = {name: rows for name, rows in sheets.items() if any(any(map(str.strip, row)) for row in rows)}
+    sheets = _without_hidden(data, sheets, inquiry)
     if not sheets:
         raise ScriptRefused("There are no words in this workbook.")
     likeliest = max(
@@ -39,6 +42,52 @@ def workbook(data: bytes, inquiry: Inquiry) -> list[list[str]]:
     if len(sheets) == 1:
         return sheets[likeliest]
     return sheets[inquiry.ask("sheet", "the script is on the sheet", [(name, name) for name in sheets], likeliest)]
+
+
+_MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
+_LINK = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
+
+
+def _without_hidden(data: bytes, sheets: dict[str, list[list[str]]], inquiry: Inquiry) -> dict[str, list[list[str]]]:
+    """The sheets without the rows that somebody hid, or that a filter does not show."""
+    hidden = {
+        name: {row for row in rows if row < len(sheets[name]) and any(map(str.strip, sheets[name][row]))}
+        for name, rows in _hidden_rows(data).items()
+        if name in sheets
+    }
+    count = sum(map(len, hidden.values()))
+    if not count:
+        return sheets
+    options = (("out", "left out"), ("in", "read"))
+    if inquiry.ask("hidden", counted(count, "hidden row is", "hidden rows are"), options, "out") == "in":
+        return sheets
+    return {
+        name: [row for place, row in enumerate(rows) if place not in hidden.get(name, ())] for name, rows in sheets.items()
+    }
+
+
+def _hidden_rows(data: bytes) -> dict[str, set[int]]:
+    """By sheets, the rows that are not shown, counted from 0; nothing for workbooks that are no archive of XML."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            parts = parts_of(archive, ["xl/workbook.xml", "xl/_rels/workbook.xml.rels"])
+            targets = {each.get("Id"): each.get("Target", "") for each in parts["xl/_rels/workbook.xml.rels"]}
+            paths = {
+                sheet.get("name", ""): f"xl/{targets.get(sheet.get(_LINK), '').removeprefix('/xl/')}"
+                for sheet in parts["xl/workbook.xml"].iter(f"{_MAIN}sheet")
+            }
+            found = parts_of(archive, paths.values())
+    except (ScriptRefused, KeyError, *BROKEN):
+        return {}
+    return {
+        name: {
+            int(row.get("r", "0")) - 1
+            for row in found[path].iter(f"{_MAIN}row")
+            if row.get("hidden") in ("1", "true") and row.get("r", "").isdigit()
+        }
+        for name, path in paths.items()
+        if path in found
+    }
 
 
 def _cells(book: CalamineWorkbook, name: str) -> list[list[str]]:

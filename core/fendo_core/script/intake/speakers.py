@@ -18,7 +18,7 @@ from fendo_core.script.intake.marks import (
     is_cue,
     is_voice,
 )
-from fendo_core.script.intake.paragraph import Paragraph, noted
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 
 _MUSIC = re.compile(
     r"(?:music|musik|musique|música|musica|atmo|sfx|nat(?:ural)? sound|nats)(?: (?:only|bed|sting|under|up|out|in|and|"
@@ -68,6 +68,13 @@ def with_name_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
             replace(each, text=f"{head[1]}{head[2] or ''}: {each.text[head.end() :]}") if head else each
             for each, head in zip(found, shouted, strict=True)
         ]
+    leads = [each.lead.rstrip(" :–-") for each in found]
+    told = [lead for lead in leads if lead and len(lead.split()) <= 3 and not lead.endswith(SENTENCE_ENDS)]
+    if len(told) >= max(2, 0.5 * len(found)) and (len(set(told)) < len(told) or all(map(SPEAKERS.fullmatch, told))):
+        return [
+            replace(each, text=f"{lead}: {each.text[len(each.lead) :].lstrip(' :–-')}", lead="") if lead in told else each
+            for each, lead in zip(found, leads, strict=True)
+        ]
     heads = [_DASHED.match(each.text) for each in found]
     names = [(head[1] or head[2]) if head else "" for head in heads]
     told = [name for name in names if name and (name.isupper() or SPEAKERS.fullmatch(name))]
@@ -91,7 +98,11 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
     names = _names(found, sure=not sticky)
     labels = [match[1].strip() for each in found if (match := LABEL.match(each.text))]
     pictures = {each for each in labels if PICTURE.fullmatch(each)}
-    voices = {each for each in labels if is_voice(each)}
+    counted_voices = Counter(each for each in labels if is_voice(each) and each[-1:].isdigit())
+    if len(counted_voices) > 1 and max(counted_voices.values()) > 1:
+        # “VO 1” and “VO 2” that come again are two who read.
+        names |= set(counted_voices)
+    voices = {each for each in labels if is_voice(each) and each not in names}
     seen = sum(label in pictures for label in labels)
     if not names and not voices and not (sticky and seen >= 2 and 0.25 * len(found) <= seen < len(found)):
         return list(found)
@@ -102,12 +113,23 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
     screenplay = any(is_cue(each.text) and not each.text.endswith(":") for each in found)
     made: list[Paragraph] = []
     notes: list[str] = []
-    reader, awaited, unsaid, in_block = "", False, 0, False
+    reader, awaited, unsaid, in_block, on_screen = "", False, 0, False, False
+    # Where what is read stands under its label, what is seen does, too.
+    apart = any(
+        label and label[1].strip() in voices and label.end() == len(each.text)
+        for each in found
+        if (label := LABEL.match(each.text))
+    )
     for place, each in enumerate(found):
         in_block = in_block and not each.fresh and not each.notes
         label = LABEL.match(each.text)
         name = label[1].strip() if label else ""
+        on_screen = on_screen and not label and not each.notes
+        if on_screen:
+            notes.append(each.text)
+            continue
         if label and name in pictures:
+            on_screen = apart and label.end() == len(each.text)
             said = each.text[label.end() :] or name
             if in_block and made[-1].text and _ends_block(found, place, pictures):
                 made[-1] = noted(made[-1], [made[-1].notes, said])

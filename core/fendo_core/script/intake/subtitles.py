@@ -17,6 +17,8 @@ _CUE = re.compile(
     re.MULTILINE,
 )
 _VOICE = re.compile(r"<v(?:\.[^\s<>]*)?\s+([^<>]{1,80})>")
+_SPEAKS = re.compile(r"^[-–—‐]\s?(?=\S)")
+"""In front of what each of two says."""
 _ENTITIES = {"&lt;": "<", "&gt;": ">", "&nbsp;": " ", "&lrm;": "", "&rlm;": "", "&amp;": "&"}
 
 
@@ -65,7 +67,11 @@ def subtitles(kind: str, text: str, rate: FrameRate, start_frame: int, inquiry: 
         rows = "\n".join(rows).strip("\n").split("\n")
         shown, below = _without_notes(kind, rows)
         voice = next((match[1].strip() for row in shown if (match := _VOICE.search(row))), "")
-        words = " ".join(paragraphs("\n".join(_said(row) for row in shown)))
+        told = paragraphs("\n".join(_said(row) for row in shown))
+        if sum(bool(_SPEAKS.match(row)) for row in told) > 1:
+            inquiry.doubt(f"cue {number + 1} is said by two, told by dashes: one line")
+            told = [_SPEAKS.sub("", row) for row in told]
+        words = " ".join(told)
         if not words:
             inquiry.doubt(f"cue {number + 1} has no words and was left out")
         found.append((cue[1], cue[2], noted(Paragraph(words, reader=voice), notes)))

@@ -323,7 +323,7 @@ def _drafts(
         if not said or _NOTHING.match(said):
             unsaid += 1
             continue
-        if begin is None and _TOTAL.match(next(filter(None, map(str.strip, row)), "")):
+        if begin is None and (_TOTAL.match(next(filter(None, map(str.strip, row)), "")) or _TOTAL.match(said)):
             totals += 1
             continue
         noted = "\n".join([*beside, *(paragraphs(unguarded(row[notes])) if notes is not None else [])])
