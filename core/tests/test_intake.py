@@ -1,6 +1,7 @@
 """Scripts from files: every kind, in every encoding, whole and broken; and what goes out comes back in."""
 
 import io
+import unicodedata
 import zipfile
 from fractions import Fraction
 from xml.sax.saxutils import escape
@@ -244,11 +245,12 @@ AS_LINES = {
 
 
 def means_something(text):
-    """Marks of the forms themselves; names before words, numbers and times, which are taken for what they are."""
+    """Marks of the forms themselves; names before words, numbers, times and little pictures, taken for what they are."""
     return (
         any(mark in text for mark in ("-->", "->", "<", "&", "{", "NOTE", "STYLE", "REGION", ":", "："))
         or text[0] in "'[(#♪♫-–—•*▪◦‣·►+=_~@"
         or text[0].isdigit()
+        or unicodedata.category(text[0]) == "So"
         or text.isupper()
         or "page" in text.casefold()
         or text.casefold() in ("none", "nil", "tbd", "tbc", "n/a")

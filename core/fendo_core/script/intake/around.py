@@ -20,7 +20,7 @@ from fendo_core.script.intake.marks import (
     is_more,
     is_numbered,
 )
-from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, mostly, noted, to_notes
+from fendo_core.script.intake.paragraph import LONGEST_END, SENTENCE_ENDS, Paragraph, mostly, noted, to_notes
 
 _PAGE = re.compile(
     r"^(?:.{0,60}?[\s|–—-])?\W{0,3}(?:page|seite|p[áa]gina|pagina|стр(?:аница|\.)?|s\.|p\.)\s*\d{1,3}(?:\s*(?:of|/|"
@@ -60,7 +60,7 @@ def tells_of_it(name: str, value: str) -> bool:
     return bool(_TOLD.match(f"{name.strip(' :')}: {value.strip() or '-'}"))
 
 
-_END = re.compile(r"^\W*(?:the end|end|ends|end of (?:script|film|programme)|ende|fin|fine|конец)\W*$", re.IGNORECASE)
+_END = re.compile(r"^\W{0,12}(?:the end|end|ends|end of (?:script|film|programme)|ende|fin|fine|конец)\W*$", re.IGNORECASE)
 MOST_TITLES, LONGEST_TITLE = 4, 70
 
 
@@ -337,7 +337,7 @@ _COUNT_ALONE = re.compile(
 
 def without_counts(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without how many words they have and how long they last: “(12 words)” behind them, “Duration: 1:30”."""
-    ends = [_COUNT_AT_END.search(each.text) for each in found]
+    ends = [_COUNT_AT_END.search(each.text, max(0, len(each.text) - LONGEST_END)) for each in found]
     alone = [bool(_COUNT_ALONE.match(each.text)) for each in found]
     several = sum(map(bool, ends)) >= 2
     if (not several and sum(alone) < 2) or all(alone):
@@ -363,7 +363,9 @@ def without_bullets(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs without the dashes or dots in front that most of them have, strokes behind them, and little pictures."""
     if sum(bool(_PICTOGRAPHS.match(each.text)) for each in found) >= 2:
         found = [replace(each, text=_PICTOGRAPHS.sub("", each.text)) for each in found]
-    if sum(bool(_STROKES.search(each.text)) for each in found) >= max(2, 0.6 * len(found)):
+    if sum(bool(_STROKES.search(each.text, max(0, len(each.text) - LONGEST_END))) for each in found) >= max(
+        2, 0.6 * len(found)
+    ):
         found = [replace(each, text=_STROKES.sub("", each.text)) for each in found]
     if not mostly(found, _BULLET):
         return list(found)

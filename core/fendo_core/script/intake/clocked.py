@@ -22,7 +22,7 @@ from fendo_core.script.intake.marks import (
     is_cue,
     is_numbered,
 )
-from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, mostly, noted
+from fendo_core.script.intake.paragraph import LONGEST_END, SENTENCE_ENDS, Paragraph, mostly, noted
 from fendo_core.script.intake.times import RANGE, Clock, Written, learn, until_next
 from fendo_core.script.lines import shared
 from fendo_core.timebase import FrameRate, Span
@@ -33,10 +33,10 @@ _LONG = r"\d{1,2}(?:[:.]\d{2}){2}(?:[:;.,]\d{2,3})?"
 _IN = r"(?:in|start|begin|from|ein|von|anfang|entr[ée]e|d[ée]but|entrada|inicio|inizio|вход|начало)"
 _OUT = r"(?:out|end|to|until|aus|bis|ende|sortie|fin|salida|fine|saída|выход|конец)"
 _CODE = r"(?:tc|timecode|time)?[ -]?"
-_IN_ALONE = re.compile(rf"^\W*{_CODE}{_IN}\s*[:=]?\s*({TIME})\W*$", re.IGNORECASE)
-_OUT_ALONE = re.compile(rf"^\W*{_CODE}{_OUT}\s*[:=]?\s*({TIME})\W*$", re.IGNORECASE)
+_IN_ALONE = re.compile(rf"^\W{{0,40}}{_CODE}{_IN}\s*[:=]?\s*({TIME})\W*$", re.IGNORECASE)
+_OUT_ALONE = re.compile(rf"^\W{{0,40}}{_CODE}{_OUT}\s*[:=]?\s*({TIME})\W*$", re.IGNORECASE)
 _IN_OUT = re.compile(
-    rf"^(?:(?:cue|line|vo|take|nr\.?|no\.?|#)\s*#?\d{{1,4}})?\W*{_CODE}{_IN}\s*[:=]?\s*({TIME})\s*[,;|/–-]?\s*"
+    rf"^(?:(?:cue|line|vo|take|nr\.?|no\.?|#)\s*#?\d{{1,4}})?\W{{0,40}}{_CODE}{_IN}\s*[:=]?\s*({TIME})\s*[,;|/–-]?\s*"
     rf"{_CODE}{_OUT}\s*[:=]?\s*({TIME})(?:\W*(?:dur|duration|length|dauer|durée)\.?\s*[:=]?\s*[\d:.,]+)?[\s\])|:;–-]*",
     re.IGNORECASE,
 )
@@ -106,7 +106,9 @@ def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
     ]
     named = [NAMED_ALONE.match(each.text) for each in found]
     ends = [
-        None if name and not name[1].endswith(SENTENCE_ENDS) else _AT_END.search(each.text)
+        None
+        if name and not name[1].endswith(SENTENCE_ENDS)
+        else _AT_END.search(each.text, max(0, len(each.text) - LONGEST_END))
         for each, name in zip(found, named, strict=True)
     ]
     titles = sum(each.heading for each in found) >= 2 and all(

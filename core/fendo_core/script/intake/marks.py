@@ -9,7 +9,7 @@ TIME = (
     r"|\d{1,2}\s?['′’]\s?\d{2}(?:\s?(?:''|’’|[\"″”]))?|\d{1,2}\s?m(?:in)?\s?\d{1,2}\s?s(?:ec)?"
 )
 SPAN = rf"(?:{TIME})(?:{RANGE.pattern}(?:{TIME}))?"
-ALONE = re.compile(rf"^\W*(?:(?:tc|timecode|time|in)\b[:\s]*)?({SPAN})[\s\])>:.*=_~#|–—-]*$", re.IGNORECASE)
+ALONE = re.compile(rf"^\W{{0,40}}(?:(?:tc|timecode|time|in)\b[:\s]*)?({SPAN})[\s\])>:.*=_~#|–—-]*$", re.IGNORECASE)
 """A time on a row of its own."""
 BRACKETED = re.compile(rf"^[\[(<{{]\s*({SPAN})\s*[\])>}}]\s*[:–—-]?\s*(?=\S)")
 """A time in brackets before the words."""

@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 from fendo_core.script.lines import LONGEST_NOTES
 from fendo_core.timebase import Span
 
+LONGEST_END = 80
+"""Characters at a paragraph's end that are looked at for a time, a count or a mark."""
 SENTENCE_ENDS = tuple('.!?…:;"”»)]。！？')
 
 
