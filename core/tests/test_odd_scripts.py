@@ -228,6 +228,27 @@ ODD = {
     "Title card: FERRIES\n\nThe ferry leaves.\n\nLower third: Anna Vale\n\nNobody waits.\n": [
         (FERRY, None, "FERRIES", ""), (NOBODY, None, "Anna Vale", ""),
     ],
+    "Host: The ferry leaves.\n\nOutro music (5 sec)\n\nHost: Nobody waits.\n": [
+        (FERRY, None, "", "Host"), (NOBODY, None, "Outro music (5 sec)", "Host"),
+    ],
+    "SHOT 1: The pier.\nVO: The ferry leaves.\n\nSHOT 2: The bell.\nVO: Nobody waits.\n": [
+        (FERRY, None, "The pier.", ""), (NOBODY, None, "The bell.", ""),
+    ],
+    '**The ferry leaves.**\n<break time="500ms"/>\n_Nobody waits._\n\nSalt remains.\n': [
+        PLAIN[0], (NOBODY, None, 'break time="500ms"/', ""), PLAIN[2],
+    ],
+    "VO1 The ferry leaves.\n\nVO2 Nobody waits.\n\nVO3 Salt remains.\n": PLAIN,
+    "[NARRATOR] The ferry leaves.\n[MIRA] Nobody waits.\n[NARRATOR] Salt remains.\n": [
+        (FERRY, None, "", "NARRATOR"), (NOBODY, None, "", "MIRA"), (SALT, None, "", "NARRATOR"),
+    ],
+    "12.0 18.0 The ferry leaves.\n20.0 24.0 Nobody waits.\n": TIMED,
+    "0:00:12 --> 0:00:18  The ferry leaves.\n0:00:20 --> 0:00:24  Nobody waits.\n": TIMED,
+    "At 0:12: The ferry leaves.\nAt 0:18: Nobody waits.\n0:24-0:28: Salt remains.\n": [
+        (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""), (SALT, (24, 28), "", ""),
+    ],
+    "(:12) The ferry leaves.\n(:18) Nobody waits.\n(:24) Salt remains.\n": [
+        (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""), (SALT, (24, 24.88), "", ""),
+    ],
     # Names and times
     "0:12  MARIA (off)  The ferry leaves.\n0:18  JONAS  Nobody waits.\n0:24-0:28  MARIA  Salt remains.\n": [
         (FERRY, (12, 18), "", "MARIA"), (NOBODY, (18, 24), "", "JONAS"), (SALT, (24, 28), "", "MARIA"),
@@ -363,6 +384,10 @@ def test_rows_that_a_sheet_hides_are_left_out_and_asked():
     assert told(found) == PLAIN[:2]
     assert "hidden" in {question.key for question in found.questions}
     assert told(read("a.xlsx", out.getvalue(), hidden="in")) == [PLAIN[0], PLAIN[2], PLAIN[1]]
+
+
+def test_rows_of_a_page_that_are_sentences_are_lines():
+    assert told(read("a.pdf", printed([[[FERRY]], [[NOBODY]], [[SALT]]], (40.0,), [[""]]))) == PLAIN
 
 
 def test_of_two_columns_of_words_the_final_one_is_read():

@@ -12,6 +12,7 @@ from fendo_core.script.intake.marks import (
     BRACKETED,
     HEADING,
     LABEL,
+    MUSIC,
     NUMBERED,
     SECTION,
     SPEAKERS,
@@ -72,7 +73,7 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     head, titles = 0, 0
     for each in found:
         told = bool(_TOLD.match(each.text))
-        short = each.heading or (len(each.text) <= LONGEST_TITLE and not each.text.endswith(SENTENCE_ENDS))
+        short = each.heading or (len(each.text) <= LONGEST_TITLE and not each.text.endswith((*SENTENCE_ENDS, ">")))
         if each.slot or not (told or (short and titles < MOST_TITLES and not is_more(each.text))):
             break
         head, titles = head + 1, titles + (not told)
@@ -161,7 +162,10 @@ def without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     """Paragraphs that stand in brackets, or between notes of music, become notes for the reader."""
 
     def goes(text: str) -> bool:
-        return bool(ASIDE.match(text)) and not ALONE.match(text) and not is_bite(text.strip("()[]"))
+        bare = re.sub(r"\s*\([^()]{1,30}\)$", "", text)
+        return (
+            bool(ASIDE.match(text) or MUSIC.fullmatch(bare)) and not ALONE.match(text) and not is_bite(text.strip("()[]"))
+        )
 
     asides = [each.text for each in found if goes(each.text)]
     if not asides or len(asides) > 0.7 * len(found):

@@ -42,7 +42,8 @@ _IN_OUT = re.compile(
 )
 _NUMBER_AND_RANGE = re.compile(rf"^\d{{1,4}}[.):]?\s+(?=[\[(]?(?:{TIME}){RANGE.pattern}(?:{TIME})[\])]?\s)")
 """A number before a range of times counts lines, however few have one."""
-_AT = re.compile(rf"^@\s*(?={TIME})")
+_AT = re.compile(rf"^(?:@\s*(?={TIME})|(?:at|bei|um|à|a las)\s+(?=(?:{TIME})\s*[:–-]))", re.IGNORECASE)
+_SECONDS_IN_BRACKETS = re.compile(r"^[\[(]\s*:(\d{2})\s*[\])]\s*(?=\S)")
 _TWO_CODES = re.compile(rf"^[\[(]?({_LONG})[\])]?[\s,;]+[\[(]?({_LONG})[\])]?[\s:,;|–-]+(?=\S)")
 """Two timecodes with nothing but a blank between them."""
 _TC = re.compile(rf"^[\[(]?\s*(?:tc|timecode|time|zeit)\s*[:=]?\s*({SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
@@ -74,6 +75,14 @@ _DOTTED = re.compile(r"^\[?(\d{1,2})\.(\d{2})\s*([-–—])\s*(\d{1,2})\.(\d{2})
 _SECONDS_ALONE = re.compile(r"^(\d{1,4})\s?(?:s|secs?|seconds?|sek|sekunden|secondes?)\.?$", re.IGNORECASE)
 
 
+_TWO_DECIMALS = re.compile(r"^(\d{1,5}\.\d{1,3})[\s,;]+(\d{1,5}\.\d{1,3})[\s:,;|]+(?=\D)")
+
+
+def _running(seconds: str) -> str:
+    whole, _, part = seconds.partition(".")
+    return f"{int(whole) // 60}:{int(whole) % 60:02}.{part}"
+
+
 def _as_clock(found: re.Match[str]) -> str:
     minutes, seconds = divmod(60 * int(found[1] or 0) + int(found[2]), 60)
     return f"[{minutes}:{seconds:02}] "
@@ -92,6 +101,12 @@ def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     if mostly(found, _SECONDS):
         clocks = [_SECONDS.sub(_as_clock, each.text) for each in found]
         return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
+    if mostly(found, _TWO_DECIMALS):
+        both = [_TWO_DECIMALS.match(each.text) for each in found]
+        return [
+            replace(each, text=f"[{_running(pair[1])} - {_running(pair[2])}] {each.text[pair.end() :]}") if pair else each
+            for each, pair in zip(found, both, strict=True)
+        ]
     if not mostly(found, _DOTTED):
         return list(found)
     return [replace(each, text=_DOTTED.sub(r"[\1:\2\3\4:\5] ", each.text)) for each in found]
@@ -142,7 +157,7 @@ def with_times_above(found: Sequence[Paragraph]) -> list[Paragraph]:
 
 def plain_times(text: str) -> str:
     """A paragraph whose times are said with words, as it would be with times alone."""
-    text = _NUMBER_AND_RANGE.sub("", _AT.sub("", text))
+    text = _NUMBER_AND_RANGE.sub("", _SECONDS_IN_BRACKETS.sub(r"[0:\1] ", _AT.sub("", text)))
     two = _TWO_CODES.match(text)
     if two:
         return f"[{two[1]} - {two[2]}] {text[two.end() :]}"

@@ -20,8 +20,8 @@ NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’-]{{0,38}}?)\s*[-–—,]?\s*[\[(
 HEADING = re.compile(
     r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"
     r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
-    r"stop|station|stopp|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
-    r"(?:\d{1,3}(?:\.\d{1,3}){0,3}|[ivx]{1,4})\b(?!\.\d)[^.!?]{0,60}$",
+    r"stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
+    r"(?:\d{1,3}(?:\.\d{1,3}){0,3}|[ivx]{1,4})\b(?!\.\d)(?:[^.!?]|\bp{1,2}\.){0,60}$",
     re.IGNORECASE,
 )
 """“Slide 3: the bell”."""
@@ -76,7 +76,14 @@ PICTURE = re.compile(
     re.IGNORECASE,
 )
 """Words for what is seen, or heard beside the voice."""
-ASIDE = re.compile(r"^(?://.*|\{[^{}]*\}|\([^()]*\)|\[[^\[\]]*\]|[♪♫][^♪♫]*[♪♫]?)[.:]?$")
+MUSIC = re.compile(
+    r"(?:(?:intro|outro|theme|title|closing|opening|background) )?"
+    r"(?:music|musik|musique|música|musica|atmo|sfx|nat(?:ural)? sound|nats)"
+    r"(?: (?:only|bed|sting|under|up|out|in|and|fades?|continues|swells|allein|nur))*[.!]?",
+    re.IGNORECASE,
+)
+"""Music and other sound that goes on alone."""
+ASIDE = re.compile(r"^(?:<{1,2}[^<>]{1,40}>{1,2}|//.*|\{[^{}]*\}|\([^()]*\)|\[[^\[\]]*\]|[♪♫][^♪♫]*[♪♫]?)[.:]?$")
 """What stands in brackets, or between notes of music."""
 SCENE = re.compile(
     r"^(?i:(?:scene|szene|scène|escena|scena)\s*\d{1,3}[a-z]?[.:–— -]+)?(?i:int|ext|int\./ext|i/e)[. ]|"

@@ -44,7 +44,8 @@ def to_notes(found: Sequence[Paragraph], goes: Callable[[Paragraph], bool]) -> l
     held: list[str] = []
     for each in found:
         if goes(each):
-            held += filter(None, (each.text.removeprefix("//").strip("()[]{}♪♫ .:"), each.notes))
+            bare = each.text.removeprefix("//").strip(" .:")
+            held += filter(None, (bare.strip("()[]{}<>♪♫ .:") if bare[:1] in "([{<♪♫" else bare, each.notes))
             continue
         kept.append(noted(each, [*held, each.notes]))
         held = []

@@ -38,8 +38,10 @@ from fendo_core.script.intake.tongues import in_one_tongue
 from fendo_core.script.lines import Draft
 from fendo_core.timebase import FrameRate
 
+_MARKED = re.compile(r"^(\*\*|__|[*_])(?=\S)([^*_]{2,2000})(?<=\S)\1$")
+"""A paragraph in italics or bold, in a text that was Markdown."""
 _NUMBER = re.compile(
-    rf"^(?!\d+\.\d+\s+[^\W\d_])(?:#\s*|line\s+|nr\.?\s*|no\.?\s*)?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
+    rf"^(?!\d+\.\d)(?:#\s*|line\s+|nr\.?\s*|no\.?\s*)?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
 
@@ -51,6 +53,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
         ScriptRefused: for far more paragraphs than a production holds lines.
     """
     enough(len(found))
+    found = [replace(each, text=_MARKED.sub(r"\2", each.text)) for each in found]
     found = _without_lone_numbers(found, inquiry)
     found = without_bullets(with_times_joined(without_page_marks(found, inquiry)))
     found = without_sayings(without_footnotes(without_letter(found, inquiry), inquiry), inquiry)
@@ -125,12 +128,13 @@ _NAME_OF_LINE = re.compile(
     r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}[a-zA-Z]?(?:[._-][^\W\d_]{0,4}\d{1,5})*"
     r"(?:\.(?:wav|mp3|aiff?))?)|"
     r"(?P<letter>[a-zA-Z])|(?P<roman>[IVX]{1,5}))(?:\s*[.):]\s+|\s+[-–—]\s+)(?=\S)|"
+    r"^(?P<code>[A-Z]{1,4}[_-]?\d{1,4})\s+(?=[^\W\d_])|"
     r"^(?P<section>\d{1,3}(?:\.\d{1,3}){1,3})\s+(?=[^\W\d_])"
 )
 
 
 def _without_names_of_lines(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
-    """Paragraphs without “S01_L003:”, “vo_003.wav -”, “c)” or “III.” in front, where nearly all have one of their own."""
+    """Paragraphs without “S01_L003:”, “VO3”, “vo_003.wav -”, “c)” or “III.” in front, where nearly all have their own."""
     heads = [_NAME_OF_LINE.match(each.text) for each in found]
     told = [head for head in heads if head]
     names = [next(filter(None, head.groups())) for head in told]
@@ -139,7 +143,7 @@ def _without_names_of_lines(found: Sequence[Paragraph], inquiry: Inquiry) -> Seq
     if any(SPEAKERS.fullmatch(name) for name in names):
         return found
     counted_up = names in [list(row[: len(names)]) for row in (ascii_lowercase, ascii_uppercase, _ROMANS)]
-    if not counted_up and not all(head["id"] or head["section"] for head in told):
+    if not counted_up and not all(head["id"] or head["code"] or head["section"] for head in told):
         return found
     if _are_words(told, inquiry):
         return found

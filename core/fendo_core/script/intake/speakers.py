@@ -9,6 +9,7 @@ from fendo_core.script.intake.inquiry import Inquiry, counted
 from fendo_core.script.intake.marks import (
     CUE,
     LABEL,
+    MUSIC,
     PICTURE,
     SCENE,
     SPEAKERS,
@@ -20,10 +21,8 @@ from fendo_core.script.intake.marks import (
 )
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 
-_MUSIC = re.compile(
-    r"(?:music|musik|musique|música|musica|atmo|sfx|nat(?:ural)? sound|nats)(?: (?:only|bed|sting|under|up|out|in|and|"
-    r"fades?|continues|swells|allein|nur))*[.!]?",
-    re.IGNORECASE,
+_SHOT = re.compile(
+    r"(?:shot|scene|visual|video|picture|bild|szene|einstellung|plan|imagen|plano)\s*#?\s*\d{1,4}", re.IGNORECASE
 )
 _NO_NAME = re.compile(r"(?:tc|in|out|time|timecode|start|end|dur|duration|notes?)\b.*", re.IGNORECASE)
 
@@ -32,7 +31,7 @@ def spoken_in_cell(rows: Sequence[str]) -> tuple[list[str], list[str]]:
     """The paragraphs of a cell that are read, and those that are notes: not what is heard in the film, or seen in it."""
     labels = [LABEL.match(row) for row in rows]
     names = [label[1].strip() if label else "" for label in labels]
-    pictured = [bool(PICTURE.fullmatch(name)) or bool(_MUSIC.fullmatch(row)) for name, row in zip(names, rows, strict=True)]
+    pictured = [bool(PICTURE.fullmatch(name)) or bool(MUSIC.fullmatch(row)) for name, row in zip(names, rows, strict=True)]
     if not any(map(is_bite, rows)) and not any(pictured):
         return list(rows), []
     said: list[str] = []
@@ -79,7 +78,8 @@ def with_name_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     names = [(head[1] or head[2]) if head else "" for head in heads]
     told = [name for name in names if name and (name.isupper() or SPEAKERS.fullmatch(name))]
     known = all(map(SPEAKERS.fullmatch, told))
-    if len(told) < max(2, 0.5 * len(found)) or (len(set(told)) > 0.6 * len(told) and not known):
+    always = len(told) >= max(3, 0.8 * len(found)) and len(set(told)) < len(told)
+    if len(told) < max(2, 0.5 * len(found)) or (len(set(told)) > 0.6 * len(told) and not known and not always):
         return list(found)
     return [
         replace(each, text=f"{name}: {each.text[head.end() :]}") if head and name in told else each
@@ -102,7 +102,10 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
     if len(counted_voices) > 1 and max(counted_voices.values()) > 1:
         # “VO 1” and “VO 2” that come again are two who read.
         names |= set(counted_voices)
-    voices = {each for each in labels if is_voice(each) and each not in names}
+    shots = {each for each in labels if _SHOT.fullmatch(each)}
+    if any(VOICE.fullmatch(each) for each in labels):
+        pictures |= shots
+    voices = {each for each in labels if is_voice(each) and each not in names | pictures}
     seen = sum(label in pictures for label in labels)
     if not names and not voices and not (sticky and seen >= 2 and 0.25 * len(found) <= seen < len(found)):
         return list(found)

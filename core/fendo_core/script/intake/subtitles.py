@@ -17,6 +17,7 @@ _CUE = re.compile(
     re.MULTILINE,
 )
 _VOICE = re.compile(r"<v(?:\.[^\s<>]*)?\s+([^<>]{1,80})>")
+_WORDS_BEHIND = re.compile(r"[\d.,;][ \t]+(?!\w+:)[^\W\d_]")
 _SPEAKS = re.compile(r"^[-–—‐]\s?(?=\S)")
 """In front of what each of two says."""
 _ENTITIES = {"&lt;": "<", "&gt;": ">", "&nbsp;": " ", "&lrm;": "", "&rlm;": "", "&amp;": "&"}
@@ -31,8 +32,9 @@ def with_arrows(text: str) -> str:
 
 
 def is_subtitles(text: str) -> bool:
-    """Whether a text has the times of subtitles."""
-    return bool(_CUE.search(text))
+    """Whether a text has the times of subtitles, on rows of their own."""
+    cues = [cue[0] for cue in islice(_CUE.finditer(text), 50)]
+    return bool(cues) and sum(bool(_WORDS_BEHIND.search(cue)) for cue in cues) < 0.8 * len(cues)
 
 
 def subtitles(kind: str, text: str, rate: FrameRate, start_frame: int, inquiry: Inquiry) -> list[Draft]:

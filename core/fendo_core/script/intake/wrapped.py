@@ -89,10 +89,13 @@ def _wrapped_at(blocks: Sequence[Sequence[str]], from_pages: bool) -> int:
     if not pairs and not (from_pages and any(len(block) > 1 for block in blocks)):
         return 0
     width = max(len(row) for block in (plain if pairs else blocks) for row in block)
-    if not _NARROWEST <= width <= _WIDEST:
-        return width if from_pages else 0
     if from_pages:
-        return width
+        # Where nearly every row below the title is a sentence nothing was wrapped.
+        rows = [row for block in blocks for row in block][1:]
+        whole = sum(row.endswith(SENTENCE_ENDS) and row[:1].isupper() for row in rows)
+        return 0 if len(rows) > 1 and whole >= 0.75 * len(rows) else width
+    if not _NARROWEST <= width <= _WIDEST:
+        return 0
     full = [not _next_fits(row, below, width) for row, below in pairs]
     goes_on = [not row.endswith(SENTENCE_ENDS) for row, _ in pairs]
     # Rows of sentences end with a mark each; wrapped ones end anywhere, and as late as they can.
