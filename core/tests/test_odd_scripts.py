@@ -249,6 +249,21 @@ ODD = {
     "(:12) The ferry leaves.\n(:18) Nobody waits.\n(:24) Salt remains.\n": [
         (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""), (SALT, (24, 24.88), "", ""),
     ],
+    "Tone: warm. Pace: slow.\n\nThe ferry leaves.\n\nNobody waits.\n\nSalt remains.\n": [
+        (FERRY, None, "Tone: warm. Pace: slow.", ""), *PLAIN[1:],
+    ],
+    "Slide 1\nSpeaker notes: The ferry leaves.\n\nSlide 2\nSpeaker notes: Nobody waits.\n": [
+        (FERRY, None, "Slide 1", ""), (NOBODY, None, "Slide 2", ""),
+    ],
+    "--- Slide 1 ---\nThe ferry leaves.\n--- Slide 2 ---\nNobody waits.\n--- Slide 3 ---\nSalt remains.\n": [
+        (FERRY, None, "Slide 1", ""), (NOBODY, None, "Slide 2", ""), (SALT, None, "Slide 3", ""),
+    ],
+    "1/3\nThe ferry leaves.\n\n2/3\nNobody waits.\n\n3/3\nSalt remains.\n": PLAIN,
+    "      MIRA\n(whispering)\nThe ferry leaves.\n\n      TOVE\nNobody waits.\n\n      MIRA\nSalt remains.\n": [
+        (FERRY, None, "whispering", "MIRA"), (NOBODY, None, "", "TOVE"), (SALT, None, "", "MIRA"),
+    ],
+    "MARKER 1  0:12-0:18  The ferry leaves.\nMARKER 2  0:20-0:24  Nobody waits.\n"
+    "MARKER 3  0:30-0:34  Salt remains.\n": [*TIMED, (SALT, (30, 34), "", "")],
     # Names and times
     "0:12  MARIA (off)  The ferry leaves.\n0:18  JONAS  Nobody waits.\n0:24-0:28  MARIA  Salt remains.\n": [
         (FERRY, (12, 18), "", "MARIA"), (NOBODY, (18, 24), "", "JONAS"), (SALT, (24, 28), "", "MARIA"),

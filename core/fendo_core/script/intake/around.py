@@ -61,6 +61,12 @@ def tells_of_it(name: str, value: str) -> bool:
     return bool(_TOLD.match(f"{name.strip(' :')}: {value.strip() or '-'}"))
 
 
+_DELIVERY = re.compile(
+    r"^(?:tone|pace|style|mood|delivery|accent|sprechweise|sprechhaltung|stimmung|tempo|rythme|tono|ritmo|estilo|stile|stijl|тон|"
+    r"темп)\s*[:：]\s*\S.{0,100}$",
+    re.IGNORECASE,
+)
+"""Above the words: how they are to be read."""
 _END = re.compile(r"^\W{0,12}(?:the end|end|ends|end of (?:script|film|programme)|ende|fin|fine|конец)\W*$", re.IGNORECASE)
 MOST_TITLES, LONGEST_TITLE = 4, 70
 
@@ -71,9 +77,15 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     With a time, a name, a direction or a heading the script has begun.
     """
     head, titles = 0, 0
-    for each in found:
-        told = bool(_TOLD.match(each.text))
-        short = each.heading or (len(each.text) <= LONGEST_TITLE and not each.text.endswith((*SENTENCE_ENDS, ">")))
+    texts = Counter(each.text for each in found)
+    for each, below in zip(found, [*found[1:], None], strict=False):
+        told = bool(_TOLD.match(each.text) or _DELIVERY.match(each.text))
+        # A name in capitals stands right above its words, or comes again.
+        above_words = bool(below and not below.fresh and below.text.endswith(SENTENCE_ENDS) and not LABEL.match(below.text))
+        named = each.text.isupper() and len(each.text.split()) < 4 and (texts[each.text] > 1 or above_words)
+        short = each.heading or (
+            not named and len(each.text) <= LONGEST_TITLE and not each.text.endswith((*SENTENCE_ENDS, ">"))
+        )
         if each.slot or not (told or (short and titles < MOST_TITLES and not is_more(each.text))):
             break
         head, titles = head + 1, titles + (not told)
@@ -88,7 +100,11 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         return list(found)
     said = " / ".join(each.text for each in around)
     asked = f"“{said if len(said) < 40 else said[:39] + '…'}”, around the words, is"
-    return list(found) if inquiry.ask("titles", asked, OUT_OR_LINES, "out") == "lines" else list(found[head:last])
+    if inquiry.ask("titles", asked, OUT_OR_LINES, "out") == "lines":
+        return list(found)
+    how = [each.text for each in found[:head] if _DELIVERY.match(each.text)]
+    kept = list(found[head:last])
+    return [noted(kept[0], [*how, kept[0].notes]), *kept[1:]] if how else kept
 
 
 _HOW = re.compile(

@@ -209,7 +209,7 @@ class _Word:
             for cell in self.within(row, f"{_W}tc"):
                 span = cell.find(f"{_W}tcPr/{_W}gridSpan")
                 wide = span.get(f"{_W}val", "1") if span is not None else "1"
-                covered = min(int(wide), MOST_COLUMNS) - 1 if wide.isdigit() else 0
+                covered = min(int(wide), MOST_COLUMNS) - 1 if wide.isdecimal() else 0
                 cells += [_cell(self.blocks(cell)), *[""] * covered]
             rows.append(cells)
         return rows

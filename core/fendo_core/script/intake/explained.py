@@ -37,8 +37,13 @@ _LIST = re.compile(
     r"aussprache(?:hilfen?|hinweise?|liste)?|prononciations?|pronunciaci[oó]n(?:es)?|pronunce?ia?|uitspraak|произношение)\s*[:.]?$",
     re.IGNORECASE,
 )
-MOST_SAYINGS = 300
+MOST_SAYINGS, LONGEST_SAYING = 300, 4
+"""Words of a list, and of how one of them is said."""
 _SAID = re.compile(r"^([^\W\d_][\w .'’-]{0,38}?)(?:\s*[:=]\s*|\s+[-–—]+>?\s+|\t)([^\s].{0,58})$")
+
+
+def _is_short(said: str) -> bool:
+    return len(said.split()) <= LONGEST_SAYING and not said.endswith(SENTENCE_ENDS)
 
 
 def without_sayings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
@@ -47,7 +52,7 @@ def without_sayings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragr
     if first is None:
         return list(found)
     last = first + 1
-    while last < len(found) and (said := _SAID.match(found[last].text)) and not said[2].endswith(SENTENCE_ENDS):
+    while last < len(found) and (said := _SAID.match(found[last].text)) and _is_short(said[2]):
         last += 1
     told = [pair.groups() for each in found[first + 1 : last] if (pair := _SAID.match(each.text))]
     rest = [*found[:first], *found[last:]]

@@ -57,7 +57,8 @@ SPEAKERS = re.compile(
 )
 """Words for somebody who speaks."""
 VOICE = re.compile(
-    r"(?:vo|v\.o\.|voice[- ]?over|narration|audio|sound|text|script|dialogue|commentary|ton|sprechertext|off|voix off|"
+    r"(?:(?:speaker|presenter|narrator|narration|lecture|trainer)(?:’s|'s)? notes?|(?:sprecher|referenten)notizen|"
+    r"vo|v\.o\.|voice[- ]?over|narration|audio|sound|text|script|dialogue|commentary|ton|sprechertext|off|voix off|"
     r"commentaire|texte|narraci[oó]n|locuci[oó]n|loc|locu[cç][aã]o|voz en off|testo|narrazione|"
     r"voce(?: f\.? ?c\.?| off| fuori campo)?|tekst|текст|旁白|解说|解說|画外音|ナレーション|내레이션)",
     re.IGNORECASE,
@@ -68,8 +69,9 @@ PICTURE = re.compile(
     r"graphic|graphics|gfx|sfx|fx|atmos?|music|fade (?:in|out|to [a-z]{2,9})|(?:smash |match |jump )?cut to|"
     r"dissolve to|back to|bild|bilder|insert|musik|ger[äa]usch|visuel|musique|imagen|v[íi]deo|"
     r"m[úu]sica|immagine|immagini|musica|beeld|muziek|"
-    r"(?:in|out)[- ]?cue|stichwort|(?:[^\W\d_]+(?:’s|'s)? )?notes?|(?:screen )?directions?|scene|int|ext|"
-    r"animations?|interactions?|navigation|developer|feedback|(?:title|end|text) cards?|lower thirds?|chyron|captions?|"
+    r"(?:in|out)[- ]?cue|stichwort|(?:(?!speaker|presenter|narrator|narration|lecture|trainer)"
+    r"[^\W\d_]+(?:’s|'s)? )?notes?|(?:screen )?directions?|scene|int|ext|"
+    r"animations?|interactions?|navigation|developer|(?:title|end|text) cards?|lower thirds?|chyron|captions?|"
     r"supers|regie(?:anweisung)?|anweisung|hinweise?|anmerkung(?:en)?|einblendung|bauchbinde|bildschirmtext|text im bild|"
     r"consignes?|indications?|texte [àa] l[’']écran|incrustation|synthé|texto en pantalla|r[óo]tulo|acotaci[óo]n|"
     r"notas?|indicaciones|testo (?:a|sullo) schermo|tekst in beeld|текст на экране|титр)",

@@ -31,7 +31,7 @@ from fendo_core.script.intake.clocked import (
 )
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
-from fendo_core.script.intake.marks import SPEAKERS, TIME
+from fendo_core.script.intake.marks import HEADING, SPEAKERS, TIME
 from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.intake.speakers import with_name_colons, with_readers
 from fendo_core.script.intake.tongues import in_one_tongue
@@ -40,8 +40,9 @@ from fendo_core.timebase import FrameRate
 
 _MARKED = re.compile(r"^(\*\*|__|[*_])(?=\S)([^*_]{2,2000})(?<=\S)\1$")
 """A paragraph in italics or bold, in a text that was Markdown."""
+_RULED = re.compile(r"^[-=*_~#–—]{2,40}\s*([^\W_].{0,80}?)\s*[-=*_~#–—]{2,40}$")
 _NUMBER = re.compile(
-    rf"^(?!\d+\.\d)(?:#\s*|line\s+|nr\.?\s*|no\.?\s*)?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
+    rf"^(?!\d+\.\d)(?:#\s*|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*)?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
 
@@ -53,7 +54,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
         ScriptRefused: for far more paragraphs than a production holds lines.
     """
     enough(len(found))
-    found = [replace(each, text=_MARKED.sub(r"\2", each.text)) for each in found]
+    found = [_undecorated(replace(each, text=_MARKED.sub(r"\2", each.text))) for each in found]
     found = _without_lone_numbers(found, inquiry)
     found = without_bullets(with_times_joined(without_page_marks(found, inquiry)))
     found = without_sayings(without_footnotes(without_letter(found, inquiry), inquiry), inquiry)
@@ -98,9 +99,15 @@ def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[P
     return kept
 
 
+def _undecorated(each: Paragraph) -> Paragraph:
+    """A heading without the rules beside it."""
+    inner = _RULED.match(each.text)
+    return replace(each, text=inner[1], heading=True) if inner and HEADING.match(inner[1]) else each
+
+
 def _without_lone_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
     """Paragraphs without rows of a number alone that count them."""
-    lone = [int(each.text.rstrip(".)")) if _LONE_NUMBER.fullmatch(each.text) else 0 for each in found]
+    lone = [int(match[1]) if (match := _LONE_NUMBER.fullmatch(each.text)) else 0 for each in found]
     numbers = [number for number in lone if number]
     if len(numbers) < 2 or len(numbers) > 0.5 * len(found) or numbers != list(range(1, len(numbers) + 1)) or not lone[0]:
         return found
@@ -122,7 +129,7 @@ def _count_up(numbers: Sequence[int], steps: Sequence[int]) -> bool:
     return ones >= 0.9 * len(steps) or (numbers[0] == 1 and again <= ones and ones + again == len(steps))
 
 
-_LONE_NUMBER = re.compile(r"\d{1,4}[.)]?")
+_LONE_NUMBER = re.compile(r"(\d{1,4})(?:[.)]|\s?(?:/|of|von|de|di|sur)\s?\d{1,4})?")
 _NAME_OF_LINE = re.compile(
     # With a letter in it: numbers alone may be years.
     r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}[a-zA-Z]?(?:[._-][^\W\d_]{0,4}\d{1,5})*"

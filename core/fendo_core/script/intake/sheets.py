@@ -83,7 +83,7 @@ def _hidden_rows(data: bytes) -> dict[str, set[int]]:
         name: {
             int(row.get("r", "0")) - 1
             for row in found[path].iter(f"{_MAIN}row")
-            if row.get("hidden") in ("1", "true") and row.get("r", "").isdigit()
+            if row.get("hidden") in ("1", "true") and row.get("r", "").isdecimal()
         }
         for name, path in paths.items()
         if path in found

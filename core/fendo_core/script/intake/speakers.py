@@ -24,6 +24,7 @@ from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 _SHOT = re.compile(
     r"(?:shot|scene|visual|video|picture|bild|szene|einstellung|plan|imagen|plano)\s*#?\s*\d{1,4}", re.IGNORECASE
 )
+_NUMBERED_VOICE = re.compile(rf"{VOICE.pattern}\s*#?\s*\d{{1,2}}", re.IGNORECASE)
 _NO_NAME = re.compile(r"(?:tc|in|out|time|timecode|start|end|dur|duration|notes?)\b.*", re.IGNORECASE)
 
 
@@ -98,7 +99,7 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
     names = _names(found, sure=not sticky)
     labels = [match[1].strip() for each in found if (match := LABEL.match(each.text))]
     pictures = {each for each in labels if PICTURE.fullmatch(each)}
-    counted_voices = Counter(each for each in labels if is_voice(each) and each[-1:].isdigit())
+    counted_voices = Counter(each for each in labels if _NUMBERED_VOICE.fullmatch(each))
     if len(counted_voices) > 1 and max(counted_voices.values()) > 1:
         # “VO 1” and “VO 2” that come again are two who read.
         names |= set(counted_voices)
