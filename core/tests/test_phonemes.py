@@ -25,7 +25,7 @@ def dying(monkeypatch, library, how):
     real, begun = Phonemes._ask, []
 
     def ask(self, rows, language):
-        helper = self._helper
+        helper = self._helpers[0]
         if helper._process is None:
             begun.append(len(rows))
         if any(BAD in row for row in rows):
@@ -53,6 +53,14 @@ def test_a_text_that_kills_the_library_or_keeps_it_costs_itself_alone(library, m
         begun = time.monotonic()
         assert library.of([BAD], "en-gb") == [None]
         assert time.monotonic() - begun < 10
+
+
+def test_many_texts_are_said_by_two_processes_in_their_order(library, monkeypatch):
+    monkeypatch.setattr(phonemes, "_BATCH", 10)
+    rows = [f"the tide comes in {n} times and {'leaves ' * (n % 7)}" for n in range(205)]
+    found = library.of(iter(rows), "en-gb")
+    assert [helper._process is not None for helper in library._helpers] == [True, True]
+    assert found == [library.of([row], "en-gb")[0] for row in rows]
 
 
 def test_a_batch_made_of_nothing_else_is_given_up(library, monkeypatch):

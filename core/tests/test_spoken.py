@@ -1,11 +1,14 @@
 """Numbers and abbreviations in words, syllables by phonemes, and a reader's pace learned."""
 
+from unittest import mock
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fendo_core.reader import narrator
+from fendo_core.script import spoken
 from fendo_core.script.pace import STYLES, Pace, expected_length, learned
 from fendo_core.script.spoken import spoken_out
 from fendo_core.script.syllables import LANGUAGES, speech_of, speech_of_all, syllables
@@ -162,3 +165,10 @@ def test_without_readings_the_style_is_what_counts():
         assert Pace.starting(value).syllables_a_second == pytest.approx(value, rel=0.001), name
     with pytest.raises(ValueError, match="above 0"):
         Pace.starting(0)
+
+
+@given(st.text(st.characters(codec="utf-8", exclude_categories=["Nd", "Cs"]), max_size=80))
+def test_a_text_without_digits_is_said_as_by_all_rules(text):
+    said = spoken.spoken_out(text)
+    with mock.patch.object(spoken, "_WITHOUT_DIGITS", spoken._RULES):
+        assert spoken.spoken_out(text) == said

@@ -1,4 +1,4 @@
-"""Texts as phonemes, by the espeak-ng library in a process of its own.
+"""Texts as phonemes, by the espeak-ng library in processes of its own.
 
 The library is foreign code on foreign text: some texts end the process that it runs in, or keep it for ever. So it runs in
 one that may die, with limits of memory and time; what killed it is told apart, and never costs its caller more than that.
@@ -6,7 +6,10 @@ one that may die, with limits of memory and time; what killed it is told apart, 
 
 import logging
 import threading
-from collections.abc import Sequence
+from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
+from itertools import chain, islice
+from queue import LifoQueue
 from typing import Any
 
 from fendo_core.helper import Helper, serve
@@ -23,25 +26,32 @@ _BATCH = 200
 
 
 class Phonemes:
-    """The process, and what it could not say."""
+    """The processes, and what they could not say. A second one is begun where there is much to say."""
 
     def __init__(self) -> None:
-        self._helper = Helper("fendo_core.script.phonemes", _MEMORY)
+        self._helpers = [Helper("fendo_core.script.phonemes", _MEMORY) for _ in range(2)]
+        self._free: LifoQueue[Helper] = LifoQueue()
+        for helper in reversed(self._helpers):
+            self._free.put(helper)
         self._missing = False
         self._lock = threading.Lock()
 
-    def of(self, rows: Sequence[str], language: str) -> list[str | None]:
+    def of(self, rows: Iterable[str], language: str) -> list[str | None]:
         """Each row as phones with `_` between them and blanks between words; None for a row that can't be spoken out.
 
         Args:
-            rows: texts without line ends.
+            rows: texts without line ends; those that follow are taken while the first are said.
+            language: one of the library's codes.
         """
         with self._lock:
-            found: list[str | None] = []
-            deaths = _Deaths()
-            for first in range(0, len(rows), _BATCH):
-                found += self._of(list(rows[first : first + _BATCH]), language, deaths)
-            return found
+            deaths, left = _Deaths(), iter(rows)
+            first = list(islice(left, _BATCH))
+            if len(first) < _BATCH:
+                return self._of(first, language, deaths)
+            more = iter(lambda: list(islice(left, _BATCH)), [])
+            with ThreadPoolExecutor(len(self._helpers)) as pool:
+                said = pool.map(lambda batch: self._of(batch, language, deaths), chain([first], more))
+                return [row for batch in said for row in batch]
 
     def _of(self, rows: list[str], language: str, deaths: "_Deaths") -> list[str | None]:
         if self._missing or deaths.count >= _MOST_DEATHS:
@@ -59,7 +69,11 @@ class Phonemes:
 
     def _ask(self, rows: list[str], language: str) -> list[str | None] | None:
         """One request; None when the process died over it, or is not to be had."""
-        found = self._helper.ask([language, rows], _PATIENCE + _A_LETTER * sum(map(len, rows)))
+        helper = self._free.get()
+        try:
+            found = helper.ask([language, rows], _PATIENCE + _A_LETTER * sum(map(len, rows)))
+        finally:
+            self._free.put(helper)
         if found is None:
             return None
         if found == "missing":
@@ -68,8 +82,9 @@ class Phonemes:
         return list(found) if isinstance(found, list) and len(found) == len(rows) else [None] * len(rows)
 
     def close(self) -> None:
-        """End the process."""
-        self._helper.close()
+        """End the processes."""
+        for helper in self._helpers:
+            helper.close()
 
 
 class _Deaths:

@@ -29,7 +29,7 @@ class Fit:
     words_over: int = 0
 
 
-@lru_cache(maxsize=1 << 14)
+@lru_cache(maxsize=1 << 15)
 def fit(text: str, slot: Span | None, pace: Pace, wild: bool = False, wanted: int | None = None) -> Fit:
     """Whether the words fit the slot, or the samples that a line without one is `wanted` to last; and the sentence that
     says it.

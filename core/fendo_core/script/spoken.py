@@ -370,6 +370,9 @@ _RULES: tuple[tuple["re.Pattern[str]", Callable[["re.Match[str]"], str]], ...] =
     (re.compile(r"(?<![\d.,])\b(1[1-9]\d\d|20[0-4]\d)\b(?![.,]\d)"), lambda m: _year(m[1])),
     (re.compile(_NUMBER), lambda m: f" {_say(m[0])} "),
 )
+_DIGIT = re.compile(r"\d")
+_WITHOUT_DIGITS = tuple((pattern, say) for pattern, say in _RULES if r"\d" not in pattern.pattern)
+"""Rules that can change a text without a digit; most texts have none."""
 _SHORT = re.compile(
     r"(?<![\w.])("
     + "|".join(re.escape(word) for word in sorted(_ABBREVIATIONS, key=len, reverse=True))
@@ -395,14 +398,17 @@ def spoken_out(text: str, language: str = "en-gb") -> str:
     if not language.startswith("en"):
         return text
     said = _SHORT.sub(_abbreviation, text)
-    for sign, word in _FRACTIONS.items():
-        said = re.sub(rf"(?<=\d){sign}", f" and {word}", said).replace(sign, word)
-    for pattern, say in _RULES:
+    if not said.isascii():
+        for sign, word in _FRACTIONS.items():
+            said = re.sub(rf"(?<=\d){sign}", f" and {word}", said).replace(sign, word)
+    for pattern, say in _RULES if _DIGIT.search(said) else _WITHOUT_DIGITS:
         said = pattern.sub(say, said)
     if not text.isupper():
         said = re.sub(r"\b([A-Z]{2,})(s?)\b", _capitals, said)
     # A letter that stands alone is called by its name; the library takes an A for the article.
     said = re.sub(r"(?<=\b[A-Z]\s)A\b|\bA(?=\s[A-Z]\b)", "ay", said)
-    said = re.sub(r"\s?&\s?", " and ", said)
-    said = re.sub(r"(?<=\w)/(?=\w)", " ", said)
+    if "&" in said:
+        said = re.sub(r"\s?&\s?", " and ", said)
+    if "/" in said:
+        said = re.sub(r"(?<=\w)/(?=\w)", " ", said)
     return re.sub(r"\s+(?=[.,;:!?])", "", re.sub(r"\s+", " ", said)).strip()

@@ -6,7 +6,7 @@ is within one of a dictionary's count for most English words.
 """
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -99,10 +99,10 @@ def speech_of_all(texts: Sequence[str], language: str = DEFAULT_LANGUAGE) -> lis
         raise ValueError(f"no such language: {language!r}; known are {', '.join(LANGUAGES)}")
     new = list(dict.fromkeys(text for text in texts if (text, language) not in _memory))
     if new:
-        said = [spoken_out(text, language) for text in new]
         if len(_memory) + len(new) > _MOST_REMEMBERED:
             _memory.clear()
-        for text, words, (sounds, vowels) in zip(new, said, _phonemes(said, language), strict=True):
+        said: list[str] = []
+        for text, words, (sounds, vowels) in zip(new, said, _phonemes(_heard(new, language, said), language), strict=True):
             inside = words.strip()
             _memory[text, language] = Speech(
                 vowels, sounds, len(_LONG_PAUSE.findall(inside)), len(_SHORT_PAUSE.findall(inside))
@@ -110,13 +110,29 @@ def speech_of_all(texts: Sequence[str], language: str = DEFAULT_LANGUAGE) -> lis
     return [_memory.get((text, language)) or speech_of(text, language) for text in texts]
 
 
-def _phonemes(texts: Sequence[str], language: str) -> list[tuple[float, int]]:
+def _heard(texts: Iterable[str], language: str, said: list[str]) -> Iterator[str]:
+    """Each text as it is said, kept in `said`, too."""
+    for text in texts:
+        said.append(spoken_out(text, language))
+        yield said[-1]
+
+
+def _phonemes(texts: Iterable[str], language: str) -> list[tuple[float, int]]:
     """(speech sounds, syllables) of each text; of one that can't be spoken out by its letters."""
-    # The library drops empty rows and splits at line ends: each text is one row, and an empty one is not asked for.
-    rows = [" ".join(_STRANGE.sub(" ", text).split()) for text in texts]
-    said = iter(_library.of([row for row in rows if _speakable(row)], language))
+    rows: list[tuple[str, str]] = []
+
+    def speakable() -> Iterator[str]:
+        # The library drops empty rows and splits at line ends: each text is one row, and an empty one is not asked for.
+        for text in texts:
+            row = " ".join(_STRANGE.sub(" ", text).split())
+            rows.append((text, row))
+            if _speakable(row):
+                yield row
+
+    # While the first are said, the next are got ready.
+    said = iter(_library.of(speakable(), language))
     found: list[tuple[float, int]] = []
-    for text, row in zip(texts, rows, strict=True):
+    for text, row in rows:
         spoken = next(said) if _speakable(row) else ""
         if spoken is None:
             found.append((round(sum(map(len, _WORD.findall(text))) / _LETTERS_A_SOUND), syllables(text)))

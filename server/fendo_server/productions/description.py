@@ -35,7 +35,7 @@ def line_rows(production: Production, present: State, only: Iterable[Line] | Non
     # All texts at once: one by one each would be a question to the phoneme library.
     speech_of_all([line.text for line in lines], production.language)
     takes = Take.objects.filter(line__production=production)
-    if only is not None:
+    if only is not None and len(lines) < state.MANY:
         takes = takes.filter(line_id__in=[line.id for line in lines])
     # One row a line: a production may have thousands of takes, and they are looked at line by line.
     each = {name: ArrayAgg(name, order_by="number") for name in ("number", "aside")}

@@ -1,5 +1,6 @@
 """A production's state out of the database and a difference back into it."""
 
+import json
 import uuid
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
@@ -224,7 +225,8 @@ def of_readers(production: Production, made: Difference) -> Difference:
 def store(production: Production, rows: Rows) -> None:
     """Write the rows of a difference. A line that is no more is dropped, never deleted: it may have takes."""
     of = {kind: {key[len(kind) + 1 :]: row for key, row in rows.items() if key.startswith(f"{kind}:")} for kind in IN_BULK}
-    _lines(production, of["line"])
+    order = rows.get("order") or {"lines": []}
+    _lines(production, of["line"], {key: place for place, key in enumerate(order["lines"])})
     _takes(production, of["take"])
     _comps(production, of["comp"], of["pick"])
     # The order of lines comes last: it speaks of lines that the same change may have made.
@@ -301,6 +303,16 @@ def _written(model: type[Model], keys: Sequence[uuid.UUID], columns: Mapping[str
         )
 
 
+def _inserted(model: type[Model], columns: Mapping[str, tuple[str, Sequence[Any]]]) -> None:
+    """New rows, each column with its type and a value a row, by one statement of arrays."""
+    table, named = connection.ops.quote_name(model._meta.db_table), ", ".join(columns)
+    values = ", ".join(f"%s::{kind}[]" for kind, _ in columns.values())
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"INSERT INTO {table} ({named}) SELECT * FROM unnest({values})", [list(given) for _, given in columns.values()]
+        )
+
+
 def _comps(production: Production, rows: Mapping[str, Row | None], picks: Mapping[str, Row | None]) -> None:
     """Comps, and picks: a pick needs what it picks, and what is picked can't go."""
     known = {str(one.id): one for one in production.comps.filter(pk__in=list(rows))}
@@ -347,10 +359,14 @@ def _in_order(model: type[Piece] | type[Line], production: Production, wanted: I
     _written(model, list(moved), {"position": ("int", list(moved.values()))})
 
 
-COLUMNS = (
-    "number", "text", "dropped", "slot_start", "slot_end", "notes", "stress", "reader_id", "wild", "silences",
-    "wanted_length", "settled",
-)  # fmt: skip
+MANY = 1_000
+"""Rows of one kind in a change from which on all of the production's are asked for."""
+LINE_COLUMNS = {
+    "number": "text", "text": "text", "notes": "text", "stress": "jsonb", "reader_id": "uuid",
+    "slot_start": "bigint", "slot_end": "bigint", "wanted_length": "bigint",
+    "dropped": "bool", "wild": "bool", "silences": "bool", "settled": "bool",
+}  # fmt: skip
+"""Columns of a line, with their types in the database."""
 
 
 def _values(row: Row) -> dict[str, Any]:
@@ -362,32 +378,33 @@ def _values(row: Row) -> dict[str, Any]:
     return values | {"reader_id": row.get("reader"), "wanted_length": row.get("wanted_length")}
 
 
-def _lines(production: Production, rows: Mapping[str, Row | None]) -> None:
-    known = {str(line.id): line for line in production.lines.filter(pk__in=list(rows))}
-    gone = [name for name, row in rows.items() if row is None]
-    Line.objects.filter(production=production, pk__in=gone).update(dropped=True)
-    new, changed, renumbered = [], [], []
-    for name, row in rows.items():
-        if row is None:
-            continue
-        line = known.get(name)
-        if line is None:
-            new.append(Line(production=production, pk=name, position=0, **_values(row)))
-            continue
-        if line.number != row["number"]:
-            renumbered.append(name)
-        for column, value in _values(row).items():
-            setattr(line, column, value)
-        changed.append(line)
-    Line.objects.filter(production=production, pk__in=[n for n, row in rows.items() if row and row["dropped"]]).update(
-        dropped=True
-    )
+def _lines(production: Production, rows: Mapping[str, Row | None], places: Mapping[str, int]) -> None:
+    """Lines; new ones are put where the order wants them (`places`)."""
+    # Thousands of them are told apart here: to name each in a question takes seconds.
+    asked = production.lines.filter(pk__in=list(rows)) if len(rows) < MANY else production.lines
+    known = dict(asked.annotate(key=Cast("id", TextField())).values_list("key", "number"))
+    given = {name: row for name, row in rows.items() if row is not None}
+    gone = [uuid.UUID(name) for name in known if name in rows and (not (row := rows[name]) or row["dropped"])]
+    _written(Line, gone, {"dropped": ("bool", [True] * len(gone))})
+    renumbered = [name for name, row in given.items() if name in known and known[name] != row["number"]]
     if renumbered:
         # Two lines may change their numbers for one another's: for a moment each has one that nobody wants.
         for_now = Concat(Value("~"), Left(Replace(Cast("id", CharField()), Value("-")), 18))
         Line.objects.filter(production=production, pk__in=renumbered).update(number=for_now)
-    # They are there: it is an update, of values in rows. A case for each row and column takes minutes.
-    Line.objects.bulk_create(
-        changed, batch_size=1_000, update_conflicts=True, unique_fields=["id"], update_fields=[*COLUMNS]
-    )
-    Line.objects.bulk_create(new, batch_size=500)
+    changed, new = ([name for name in given if (name in known) is there] for there in (True, False))
+    _written(Line, [uuid.UUID(name) for name in changed], _line_columns(given[name] for name in changed))
+    ours: dict[str, tuple[str, Sequence[Any]]] = {
+        "id": ("uuid", new),
+        "production_id": ("uuid", [production.pk] * len(new)),
+        "position": ("int", [places.get(name, 0) for name in new]),
+    }
+    _inserted(Line, {**ours, **_line_columns(given[name] for name in new)})
+
+
+def _line_columns(rows: Iterable[Row]) -> dict[str, tuple[str, list[Any]]]:
+    """Lines' rows, column by column."""
+    values = [_values(row) for row in rows]
+    return {
+        name: (kind, [json.dumps(each[name]) if kind == "jsonb" else each[name] for each in values])
+        for name, kind in LINE_COLUMNS.items()
+    }
