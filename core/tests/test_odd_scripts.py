@@ -264,6 +264,17 @@ ODD = {
     ],
     "MARKER 1  0:12-0:18  The ferry leaves.\nMARKER 2  0:20-0:24  Nobody waits.\n"
     "MARKER 3  0:30-0:34  Salt remains.\n": [*TIMED, (SALT, (30, 34), "", "")],
+    "Act 1\n\nNarrator: The ferry leaves.\n\nMira: Nobody waits.\n\nAct 2\n\nNarrator: Salt remains.\n\nEnd of play.\n": [
+        (FERRY, None, "Act 1", "Narrator"), (NOBODY, None, "", "Mira"), (SALT, None, "Act 2", "Narrator"),
+    ],
+    "Script for “The Pier”\nPrepared for: A Bakery\n\nThe ferry leaves.\n\nNobody waits.\n\nWord count: 5\n": PLAIN[:2],
+    "VO #1 – 0:12-0:18\nThe ferry leaves.\n\nVO #2 – 0:20-0:24\nNobody waits.\n": TIMED,
+    "Who,Copy,Take\nANNCR,The ferry leaves.,1\nSFX,Door opens.,2\nANNCR,Nobody waits.,3\n": [
+        (FERRY, None, "", "ANNCR"), (NOBODY, None, "SFX: Door opens.", "ANNCR"),
+    ],
+    "0:12\tMIRA\tThe ferry leaves.\n0:18\tTOVE\tNobody waits.\n0:24-0:28\tMIRA\tSalt remains.\n": [
+        (FERRY, (12, 18), "", "MIRA"), (NOBODY, (18, 24), "", "TOVE"), (SALT, (24, 28), "", "MIRA"),
+    ],
     # Names and times
     "0:12  MARIA (off)  The ferry leaves.\n0:18  JONAS  Nobody waits.\n0:24-0:28  MARIA  Salt remains.\n": [
         (FERRY, (12, 18), "", "MARIA"), (NOBODY, (18, 24), "", "JONAS"), (SALT, (24, 28), "", "MARIA"),

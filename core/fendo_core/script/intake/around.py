@@ -46,11 +46,13 @@ def without_page_marks(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Par
 _TOLD = re.compile(
     r"^(?:client|customer|product|project|production|(?:working |film )?title|programme|program|series|season|episode|date|"
     r"version|draft|revision|rev\.?|status|duration|length|(?:total )?running time|runtime|trt|agency|writer|written by|"
-    r"author|producer|director|prepared by|job(?: no\.?| number)?|file(?: ?name)?|spot|language|format|word ?count|words|"
-    r"deadline|contact|copyright|kunde|projekt|titel|filmtitel|datum|fassung|stand|dauer|länge|autor(?:in)?|sprache|"
+    r"author|producer|director|prepared (?:by|for)|job(?: no\.?| number)?|file(?: ?name)?|spot|language|format|word ?count|"
+    r"words|deadline|contact|copyright|kunde|projekt|titel|filmtitel|datum|fassung|stand|dauer|länge|autor(?:in)?|sprache|"
     r"agentur|redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
     r"duración|idioma|progetto|titolo|data|versione|durata|autore|lingua|klant|opdrachtgever|datum|lengte|taal|клиент|"
     r"проект|название|дата|версия|длительность|хронометраж|автор|язык)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
+    r"^(?:script|narration|voice[- ]?over(?: script)?|skript|sprechertext|guion) "
+    r"(?:for|to|für|zu|pour|de|para) \S.{0,80}$|"
     r"^\(?\d[\d.,]* words?\b.{0,40}$|^\[[a-z]{2,6}:[^\[\]]*\]$",
     re.IGNORECASE,
 )
@@ -67,7 +69,10 @@ _DELIVERY = re.compile(
     re.IGNORECASE,
 )
 """Above the words: how they are to be read."""
-_END = re.compile(r"^\W{0,12}(?:the end|end|ends|end of (?:script|film|programme)|ende|fin|fine|конец)\W*$", re.IGNORECASE)
+_END = re.compile(
+    r"^\W{0,12}(?:the end|end|ends|end of (?:script|film|programme|play|episode|recording)|ende|fin|fine|конец)\W*$",
+    re.IGNORECASE,
+)
 MOST_TITLES, LONGEST_TITLE = 4, 70
 
 
@@ -360,7 +365,7 @@ def without_counts(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     ends = [_COUNT_AT_END.search(each.text, max(0, len(each.text) - LONGEST_END)) for each in found]
     alone = [bool(_COUNT_ALONE.match(each.text)) for each in found]
     several = sum(map(bool, ends)) >= 2
-    if (not several and sum(alone) < 2) or all(alone):
+    if (not several and sum(alone) < 2 and not any(alone[-1:])) or all(alone):
         return list(found)
     shown = next(
         end[0].strip() if end else each.text for each, end, count in zip(found, ends, alone, strict=True) if end or count

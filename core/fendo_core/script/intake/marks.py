@@ -15,7 +15,7 @@ BRACKETED = re.compile(rf"^[\[(<{{]\s*({SPAN})\s*[\])>}}]\s*[:–—-]?\s*(?=\S)
 """A time in brackets before the words."""
 BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]\s*|\s)(?=[^\W\d_]|[\"“„«'‘(¿¡])")
 """A time before the words."""
-NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’-]{{0,38}}?)\s*[-–—,]?\s*[\[(]?({SPAN})[\])]?\s*:?$")
+NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’#-]{{0,38}}?)\s*[-–—,@]?\s*[\[(]?({SPAN})[\])]?\s*:?$")
 """A name with a time, and nothing else."""
 HEADING = re.compile(
     r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"

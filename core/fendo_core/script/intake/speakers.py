@@ -222,7 +222,7 @@ def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:
             cued[cue[1].strip()] += 2 if sure_cue or SPEAKERS.fullmatch(cue[1].strip()) else int(above_words)
     often = sum(labelled.values()) >= 0.3 * len(found)
     # Where every paragraph has a name, somebody who speaks once has one too.
-    always = sum(labelled.values()) >= max(3, 0.9 * len(found)) and max(labelled.values()) > 1
+    always = sum(labelled.values()) >= max(3, 0.7 * len(found)) and max(labelled.values()) > 1
     names = {
         name
         for name, times in labelled.items()

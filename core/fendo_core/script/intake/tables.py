@@ -9,7 +9,7 @@ from typing import NamedTuple, TypeAlias
 from fendo_core.script.intake import prose
 from fendo_core.script.intake.headings import Holds, column_names
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
-from fendo_core.script.intake.marks import is_speaker
+from fendo_core.script.intake.marks import MUSIC, PICTURE, is_speaker
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
 from fendo_core.script.intake.speakers import spoken_in_cell
 from fendo_core.script.intake.times import Clock, Times, Written, learn, until_next
@@ -248,6 +248,8 @@ def _columns(
         if called:
             taken["words"] = min(called)[1]
     readers = [n for n in rest if n not in taken.values() and _share(body, n, is_speaker) > 0.8]
+    if not any(named):
+        readers += [n for n in rest if n not in taken.values() and n not in readers and _are_names(body, n)]
     if "reader" not in taken and readers:
         taken["reader"] = readers[0]
     words = taken.get("words")
@@ -260,6 +262,13 @@ def _columns(
         holds = "hold" if len(others) > 1 else "holds"
         inquiry.doubt(f"{listed} {holds} words too; “{header[words]}” was taken: choose another above")
     return Columns(**{kind: column for kind, column in taken.items() if kind in COLUMNS})
+
+
+def _are_names(body: Rows, column: int) -> bool:
+    """Whether a column without a name holds names: in capitals, and some come again."""
+    cells = [row[column].strip() for row in body if row[column].strip()]
+    shouted = sum(cell.isupper() and 2 < len(cell) < 30 and len(cell.split()) <= 3 for cell in cells)
+    return len(cells) > 2 and shouted >= 0.9 * len(cells) and len(set(cells)) <= 0.7 * len(cells)
 
 
 def _in_language(columns: Sequence[int], body: Rows, header: Sequence[str], language: str) -> int:
@@ -316,6 +325,7 @@ def _drafts(
             inquiry.doubt("the table does not say where lines end: each slot ends where the next row starts")
         read = until_next(read, [row[words] for row in body])
     made: list[Paragraph] = []
+    heard: list[str] = []
     unsaid = totals = 0
     for number, (row, (begin, finish)) in enumerate(zip(body, read, strict=True), start=first):
         kept, beside = spoken_in_cell(paragraphs(unguarded(row[words])))
@@ -330,8 +340,13 @@ def _drafts(
         if len(noted) > LONGEST_NOTES:
             inquiry.doubt(f"row {number}: of its note the first {LONGEST_NOTES} characters are kept")
         by = " ".join(paragraphs(unguarded(row[reader])))[:80] if reader is not None else ""
+        if by and (PICTURE.fullmatch(by) or MUSIC.fullmatch(by)):
+            # A row of who reads that names what is seen, or heard beside the voice.
+            heard.append(f"{by}: {said}")
+            continue
         slot = clock.slot(begin, finish, f"row {number}", inquiry)
-        made.append(Paragraph(said, noted[:LONGEST_NOTES], slot, by))
+        made.append(Paragraph(said, "\n".join([*heard, noted] if noted else heard)[:LONGEST_NOTES], slot, by))
+        heard = []
     if unsaid:
         inquiry.doubt(f"{counted(unsaid, 'row', 'rows')} without words {'was' if unsaid == 1 else 'were'} left out")
     if totals:
