@@ -370,7 +370,7 @@ def without_counts(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     shown = next(
         end[0].strip() if end else each.text for each, end, count in zip(found, ends, alone, strict=True) if end or count
     )
-    if inquiry.ask("counts", f"“{shown[:40]}” …, of the lines and not in them, is", OUT_OR_LINES, "out") == "lines":
+    if inquiry.ask("counts", f"“{shown[:40]}” …, a count or a length, is", OUT_OR_LINES, "out") == "lines":
         return list(found)
     return [
         replace(each, text=each.text[: end.start()]) if several and end and end.start() else each

@@ -58,7 +58,7 @@ def without_sayings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragr
     rest = [*found[:first], *found[last:]]
     if not told or not rest or len(told) > MOST_SAYINGS:
         return list(found)
-    asked = f"“{found[first].text}” {told[0][0]} {'… ' if len(told) > 1 else ''}is"
+    asked = f"the list “{found[first].text.strip(' :.')}” is"
     if inquiry.ask("sayings", asked, NOTES_OR_WORDS, "notes") == "words":
         return list(found)
     said_as = {word.casefold(): f"“{word}” is said {said}" for word, said in told}
