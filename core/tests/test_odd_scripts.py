@@ -272,6 +272,9 @@ ODD = {
     "Who,Copy,Take\nANNCR,The ferry leaves.,1\nSFX,Door opens.,2\nANNCR,Nobody waits.,3\n": [
         (FERRY, None, "", "ANNCR"), (NOBODY, None, "SFX: Door opens.", "ANNCR"),
     ],
+    "Who,Copy,Take\nANNCR,The ferry leaves.,1\nANNCR,Nobody waits.,2\nMUSIC,Up and out.,3\n": [
+        (FERRY, None, "", "ANNCR"), (NOBODY, None, "MUSIC: Up and out.", "ANNCR"),
+    ],
     "0:12\tMIRA\tThe ferry leaves.\n0:18\tTOVE\tNobody waits.\n0:24-0:28\tMIRA\tSalt remains.\n": [
         (FERRY, (12, 18), "", "MIRA"), (NOBODY, (18, 24), "", "TOVE"), (SALT, (24, 28), "", "MIRA"),
     ],

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from fractions import Fraction
 from itertools import zip_longest
-from typing import Any, cast
+from typing import Any, TypeAlias, cast
 
 from django.db import connection
 from django.db.models import BooleanField, CharField, ExpressionWrapper, F, Func, IntegerField, Model, Q, TextField, Value
@@ -288,13 +288,22 @@ def _takes(production: Production, rows: Mapping[str, Row | None]) -> None:
     _written(Take, list(told), {"aside": ("bool", asides), "place": ("bigint", places)})
 
 
-def _written(model: type[Model], keys: Sequence[uuid.UUID], columns: Mapping[str, tuple[str, Sequence[Any]]]) -> None:
+Columns: TypeAlias = Mapping[str, tuple[str, Sequence[Any]]]
+"""Columns of rows, each with its type in the database and a value a row."""
+
+
+def _arrays(model: type[Model], columns: Columns) -> tuple[str, str, str]:
+    """A model's table, the names of columns, and their values as arrays that are still to be filled in."""
+    values = ", ".join(f"%s::{kind}[]" for kind, _ in columns.values())
+    return connection.ops.quote_name(model._meta.db_table), ", ".join(columns), values
+
+
+def _written(model: type[Model], keys: Sequence[uuid.UUID], columns: Columns) -> None:
     """Columns of rows, each with its type and a value a row, by one statement of arrays: a case for each of twenty thousand
     rows takes a minute."""
     if not keys:
         return
-    table, named = connection.ops.quote_name(model._meta.db_table), ", ".join(columns)
-    values = ", ".join(f"%s::{kind}[]" for kind, _ in columns.values())
+    table, named, values = _arrays(model, columns)
     with connection.cursor() as cursor:
         cursor.execute(
             f"UPDATE {table} SET {', '.join(f'{name} = wanted.{name}' for name in columns)} "
@@ -303,10 +312,9 @@ def _written(model: type[Model], keys: Sequence[uuid.UUID], columns: Mapping[str
         )
 
 
-def _inserted(model: type[Model], columns: Mapping[str, tuple[str, Sequence[Any]]]) -> None:
+def _inserted(model: type[Model], columns: Columns) -> None:
     """New rows, each column with its type and a value a row, by one statement of arrays."""
-    table, named = connection.ops.quote_name(model._meta.db_table), ", ".join(columns)
-    values = ", ".join(f"%s::{kind}[]" for kind, _ in columns.values())
+    table, named, values = _arrays(model, columns)
     with connection.cursor() as cursor:
         cursor.execute(
             f"INSERT INTO {table} ({named}) SELECT * FROM unnest({values})", [list(given) for _, given in columns.values()]
@@ -393,7 +401,9 @@ def _lines(production: Production, rows: Mapping[str, Row | None], places: Mappi
         Line.objects.filter(production=production, pk__in=renumbered).update(number=for_now)
     changed, new = ([name for name in given if (name in known) is there] for there in (True, False))
     _written(Line, [uuid.UUID(name) for name in changed], _line_columns(given[name] for name in changed))
-    ours: dict[str, tuple[str, Sequence[Any]]] = {
+    if not new:
+        return
+    ours: Columns = {
         "id": ("uuid", new),
         "production_id": ("uuid", [production.pk] * len(new)),
         "position": ("int", [places.get(name, 0) for name in new]),

@@ -17,11 +17,12 @@ from fendo_core.script.intake.marks import (
     SECTION,
     SPEAKERS,
     is_bite,
+    is_bite_in_brackets,
     is_cue,
     is_more,
     is_numbered,
 )
-from fendo_core.script.intake.paragraph import LONGEST_END, SENTENCE_ENDS, Paragraph, mostly, noted, to_notes
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, at_end, mostly, noted, to_notes
 
 _PAGE = re.compile(
     r"^(?:.{0,60}?[\s|–—-])?\W{0,3}(?:page|seite|p[áa]gina|pagina|стр(?:аница|\.)?|s\.|p\.)\s*\d{1,3}(?:\s*(?:of|/|"
@@ -184,9 +185,7 @@ def without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
 
     def goes(text: str) -> bool:
         bare = re.sub(r"\s*\([^()]{1,30}\)$", "", text)
-        return (
-            bool(ASIDE.match(text) or MUSIC.fullmatch(bare)) and not ALONE.match(text) and not is_bite(text.strip("()[]"))
-        )
+        return bool(ASIDE.match(text) or MUSIC.fullmatch(bare)) and not ALONE.match(text) and not is_bite_in_brackets(text)
 
     asides = [each.text for each in found if goes(each.text)]
     if not asides or len(asides) > 0.7 * len(found):
@@ -257,7 +256,7 @@ def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragrap
     below = in_brackets = False
     for place, each in enumerate(found):
         label = LABEL.match(each.text)
-        bracketed = bool(ASIDE.match(each.text)) and is_bite(each.text.strip("()[]"))
+        bracketed = is_bite_in_brackets(each.text)
         called = bracketed or is_bite(each.text)
         # Between directions in brackets the film's own sound ends with the next one, which is a note by now.
         below = below and not (in_brackets and each.notes)
@@ -283,16 +282,11 @@ def without_numbered(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
         return list(found)
     if inquiry.ask("numbered", f"{rows[0]} … {rows[-1]} are", OUT_OR_LINES, "out") == "lines":
         return list(found)
-    made: list[Paragraph] = []
-    held: list[str] = []
-    for each in found:
-        number = NUMBERED.fullmatch(each.text.strip(" :."))
-        if number:
-            held += filter(None, [number[1], each.notes])
-        else:
-            made.append(noted(each, [*held, each.notes]) if held else each)
-            held = []
-    return made
+    numbers = [NUMBERED.fullmatch(each.text.strip(" :.")) for each in found]
+    # What stands in brackets behind a number is a note of what is below.
+    bare = [replace(each, text=number[1] or "") if number else each for each, number in zip(found, numbers, strict=True)]
+    heads = {id(each) for each, number in zip(bare, numbers, strict=True) if number}
+    return to_notes(bare, lambda each: id(each) in heads)
 
 
 _GREETING = re.compile(
@@ -362,7 +356,7 @@ _COUNT_ALONE = re.compile(
 
 def without_counts(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without how many words they have and how long they last: “(12 words)” behind them, “Duration: 1:30”."""
-    ends = [_COUNT_AT_END.search(each.text, max(0, len(each.text) - LONGEST_END)) for each in found]
+    ends = [at_end(_COUNT_AT_END, each.text) for each in found]
     alone = [bool(_COUNT_ALONE.match(each.text)) for each in found]
     several = sum(map(bool, ends)) >= 2
     if (not several and sum(alone) < 2 and not any(alone[-1:])) or all(alone):
@@ -388,9 +382,7 @@ def without_bullets(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs without the dashes or dots in front that most of them have, strokes behind them, and little pictures."""
     if sum(bool(_PICTOGRAPHS.match(each.text)) for each in found) >= 2:
         found = [replace(each, text=_PICTOGRAPHS.sub("", each.text)) for each in found]
-    if sum(bool(_STROKES.search(each.text, max(0, len(each.text) - LONGEST_END))) for each in found) >= max(
-        2, 0.6 * len(found)
-    ):
+    if sum(bool(at_end(_STROKES, each.text)) for each in found) >= max(2, 0.6 * len(found)):
         found = [replace(each, text=_STROKES.sub("", each.text)) for each in found]
     if not mostly(found, _BULLET):
         return list(found)

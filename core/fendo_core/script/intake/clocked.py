@@ -22,7 +22,7 @@ from fendo_core.script.intake.marks import (
     is_cue,
     is_numbered,
 )
-from fendo_core.script.intake.paragraph import LONGEST_END, SENTENCE_ENDS, Paragraph, mostly, noted
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, at_end, mostly, noted
 from fendo_core.script.intake.times import RANGE, Clock, Written, learn, until_next
 from fendo_core.script.lines import shared
 from fendo_core.timebase import FrameRate, Span
@@ -78,14 +78,10 @@ _SECONDS_ALONE = re.compile(r"^(\d{1,4})\s?(?:s|secs?|seconds?|sek|sekunden|seco
 _TWO_DECIMALS = re.compile(r"^(\d{1,5}\.\d{1,3})[\s,;]+(\d{1,5}\.\d{1,3})[\s:,;|]+(?=\D)")
 
 
-def _running(seconds: str) -> str:
-    whole, _, part = seconds.partition(".")
-    return f"{int(whole) // 60}:{int(whole) % 60:02}.{part}"
-
-
-def _as_clock(found: re.Match[str]) -> str:
-    minutes, seconds = divmod(60 * int(found[1] or 0) + int(found[2]), 60)
-    return f"[{minutes}:{seconds:02}] "
+def _clock(seconds: str, minutes: str = "0") -> str:
+    """Minutes and seconds of seconds, which may have a part behind a point."""
+    whole, point, part = seconds.partition(".")
+    return "{}:{:02}".format(*divmod(60 * int(minutes) + int(whole), 60)) + point + part
 
 
 def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
@@ -94,17 +90,14 @@ def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     alone = [_SECONDS_ALONE.match(each.text) for each in found]
     counted = [int(time[1]) for time in alone if time]
     if len(counted) >= 2 and len(counted) >= 0.3 * len(found) and counted == sorted(set(counted)):
-        return [
-            replace(each, text=f"{int(time[1]) // 60}:{int(time[1]) % 60:02}") if time else each
-            for each, time in zip(found, alone, strict=True)
-        ]
+        return [replace(each, text=_clock(time[1])) if time else each for each, time in zip(found, alone, strict=True)]
     if mostly(found, _SECONDS):
-        clocks = [_SECONDS.sub(_as_clock, each.text) for each in found]
+        clocks = [_SECONDS.sub(lambda time: f"[{_clock(time[2], time[1] or '0')}] ", each.text) for each in found]
         return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
     if mostly(found, _TWO_DECIMALS):
         both = [_TWO_DECIMALS.match(each.text) for each in found]
         return [
-            replace(each, text=f"[{_running(pair[1])} - {_running(pair[2])}] {each.text[pair.end() :]}") if pair else each
+            replace(each, text=f"[{_clock(pair[1])} - {_clock(pair[2])}] {each.text[pair.end() :]}") if pair else each
             for each, pair in zip(found, both, strict=True)
         ]
     if not mostly(found, _DOTTED):
@@ -121,9 +114,7 @@ def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
     ]
     named = [NAMED_ALONE.match(each.text) for each in found]
     ends = [
-        None
-        if name and not name[1].endswith(SENTENCE_ENDS)
-        else _AT_END.search(each.text, max(0, len(each.text) - LONGEST_END))
+        None if name and not name[1].endswith(SENTENCE_ENDS) else at_end(_AT_END, each.text)
         for each, name in zip(found, named, strict=True)
     ]
     titles = sum(each.heading for each in found) >= 2 and all(

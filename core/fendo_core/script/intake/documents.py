@@ -10,7 +10,7 @@ from xml.etree.ElementTree import Element
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import ParseError, fromstring
 
-from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted, enough
+from fendo_core.script.intake.inquiry import OUT_OR_READ, Inquiry, ScriptRefused, counted, enough
 from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.intake.tables import MOST_COLUMNS
 from fendo_core.script.intake.wrapped import MOST_ROWS_A_LINE
@@ -90,11 +90,10 @@ def _read(begin: Callable[[bool], R], body: Element, inquiry: Inquiry) -> tuple[
     """
     reader = begin(False)
     blocks = list(reader.blocks(body))
-    if reader.left.hidden or reader.left.struck:
-        options = (("out", "left out"), ("in", "read"))
-        if inquiry.ask("struck", "what is hidden or struck out is", options, "out") == "in":
-            reader = begin(True)
-            blocks = list(reader.blocks(body))
+    left = reader.left.hidden or reader.left.struck
+    if left and inquiry.ask("struck", "what is hidden or struck out is", OUT_OR_READ, "out") == "in":
+        reader = begin(True)
+        blocks = list(reader.blocks(body))
     _said_left_out(reader.left, inquiry)
     count = sum(len(block.notes.split("\n")) for block in blocks if isinstance(block, Paragraph) and block.notes)
     options = (("notes", "notes for the reader"), ("out", "left out"))

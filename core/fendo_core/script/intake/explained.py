@@ -8,7 +8,7 @@ from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, Inquiry
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 
 _MARK = re.compile(r"\[([a-z]{1,2}|\d{1,3})\]")
-_NOTE = re.compile(r"^\[([a-z]{1,2}|\d{1,3})\]\s*(?=\S)")
+_NOTE = re.compile(rf"^{_MARK.pattern}\s*(?=\S)")
 
 
 def without_footnotes(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:

@@ -12,6 +12,7 @@ class ScriptRefused(ValueError):
 
 NOTES_OR_WORDS = (("notes", "notes for the reader"), ("words", "words"))
 OUT_OR_LINES = (("out", "left out"), ("lines", "lines"))
+OUT_OR_READ = (("out", "left out"), ("in", "read"))
 NUMBERS_OR_WORDS = (("out", "numbers, not read"), ("words", "words"))
 
 

@@ -143,6 +143,11 @@ def is_bite(text: str) -> bool:
     return len(name) <= 6 and all(not word[0].islower() for word in name)
 
 
+def is_bite_in_brackets(text: str) -> bool:
+    """“(SOT :15)” on a row of its own."""
+    return bool(ASIDE.match(text)) and is_bite(text.strip("()[]"))
+
+
 def is_numbered(text: str) -> bool:
     """“Text 3” or “VO 3” on a row of its own."""
     return bool(NUMBERED.fullmatch(text.strip(" :.")))

@@ -28,6 +28,11 @@ class Paragraph:
     """What stands in bold before its other words."""
 
 
+def at_end(mark: re.Pattern[str], text: str) -> re.Match[str] | None:
+    """A mark near the end of a text; nothing else of it is looked at, however long it is."""
+    return mark.search(text, max(0, len(text) - LONGEST_END))
+
+
 def mostly(found: Sequence[Paragraph], mark: re.Pattern[str]) -> bool:
     """Whether most of them, and two at least, begin with a mark."""
     return sum(bool(mark.match(each.text)) for each in found) >= max(2, 0.6 * len(found))

@@ -10,7 +10,7 @@ from typing import Any
 from python_calamine import CalamineWorkbook
 
 from fendo_core.script.intake.documents import BROKEN, parts_of
-from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.inquiry import OUT_OR_READ, Inquiry, ScriptRefused, counted
 from fendo_core.script.intake.tables import MOST_COLUMNS, looks_like_a_script
 from fendo_core.script.lines import MOST_LINES
 
@@ -58,8 +58,7 @@ def _without_hidden(data: bytes, sheets: dict[str, list[list[str]]], inquiry: In
     count = sum(map(len, hidden.values()))
     if not count:
         return sheets
-    options = (("out", "left out"), ("in", "read"))
-    if inquiry.ask("hidden", counted(count, "hidden row is", "hidden rows are"), options, "out") == "in":
+    if inquiry.ask("hidden", counted(count, "hidden row is", "hidden rows are"), OUT_OR_READ, "out") == "in":
         return sheets
     return {
         name: [row for place, row in enumerate(rows) if place not in hidden.get(name, ())] for name, rows in sheets.items()

@@ -10,7 +10,7 @@ from fendo_core.script.intake import prose
 from fendo_core.script.intake.headings import Holds, column_names
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
 from fendo_core.script.intake.marks import MUSIC, PICTURE, is_speaker
-from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 from fendo_core.script.intake.speakers import spoken_in_cell
 from fendo_core.script.intake.times import Clock, Times, Written, learn, until_next
 from fendo_core.script.intake.tongues import named_in, tongue_of
@@ -336,17 +336,19 @@ def _drafts(
         if begin is None and (_TOTAL.match(next(filter(None, map(str.strip, row)), "")) or _TOTAL.match(said)):
             totals += 1
             continue
-        noted = "\n".join([*beside, *(paragraphs(unguarded(row[notes])) if notes is not None else [])])
-        if len(noted) > LONGEST_NOTES:
+        remarks = [*beside, *(paragraphs(unguarded(row[notes])) if notes is not None else [])]
+        if len("\n".join(remarks)) > LONGEST_NOTES:
             inquiry.doubt(f"row {number}: of its note the first {LONGEST_NOTES} characters are kept")
         by = " ".join(paragraphs(unguarded(row[reader])))[:80] if reader is not None else ""
         if by and (PICTURE.fullmatch(by) or MUSIC.fullmatch(by)):
-            # A row of who reads that names what is seen, or heard beside the voice.
+            # Who reads is what is seen, or heard beside the voice.
             heard.append(f"{by}: {said}")
             continue
         slot = clock.slot(begin, finish, f"row {number}", inquiry)
-        made.append(Paragraph(said, "\n".join([*heard, noted] if noted else heard)[:LONGEST_NOTES], slot, by))
+        made.append(noted(Paragraph(said, slot=slot, reader=by), [*heard, *remarks]))
         heard = []
+    if heard and made:
+        made[-1] = noted(made[-1], [made[-1].notes, *heard])
     if unsaid:
         inquiry.doubt(f"{counted(unsaid, 'row', 'rows')} without words {'was' if unsaid == 1 else 'were'} left out")
     if totals:
