@@ -1,6 +1,7 @@
 """What was said: a text found in readings of it, and in readings that are not quite it."""
 
 import random
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -16,7 +17,7 @@ from fendo_core.script.pace import Pace, expected_length
 from fendo_core.takes.ranking import Candidate, suggest
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.words import ReadCheck, Spoken, faults, following, read_check, remarks, spoken_words
-from fendo_core.words.check import checked
+from fendo_core.words.check import checked, with_others
 from fendo_core.words.following import Follower, following_scores, word_by_pace
 from fendo_core.words.grammar import Said, arcs_of, placed
 from fendo_core.words.listener import listener
@@ -62,6 +63,30 @@ def test_what_was_read_is_told_word_by_word_and_what_was_not_is_told_too(voice):
         more = check(text, " ".join([*page[:back], "twenty seven elephants", *page[back:]]), voice)
         found["in"] += not more.fine
     assert min(found.values()) >= 2 and sum(found.values()) >= 11, found
+
+
+def test_one_word_too_many_is_told_as_such_and_where():
+    right = 0
+    for text in TEXTS:
+        for voice in narrator.VOICES:
+            page = tokens(text)
+            more = check(text, " ".join([*page[:-2], "elephants", *page[-2:]]), voice)
+            before, behind = (word.span for word in more.words if word.ordinal in {len(page) - 3, len(page) - 2})
+            right += not more.of("left out") and any(before < span < behind for span in more.put_in)
+    assert right >= 7
+
+
+def test_other_words_explain_what_seems_left_out_and_never_take_a_word_away():
+    page, spans = (
+        [Spoken(word, n) for n, word in enumerate(["one", "ferry", "left"])],
+        [Span(n, n + 9_000) for n in range(3)],
+    )
+    heard = [Said(n, span) for n, span in enumerate(spans)]
+    whole, less = checked(page, heard, ()), checked(page, heard[1:], ())
+    short, long = Span(0, milliseconds(150)), Span(50_000, 50_000 + milliseconds(300))
+    assert with_others(whole, whole, [short]) == whole and with_others(whole, less, [long]) == whole
+    assert with_others(whole, whole, [short, long]).put_in == (long,)
+    assert with_others(less, whole, [short]) == replace(whole, put_in=(short,)) and with_others(less, less, [long]) == less
 
 
 def test_another_text_is_not_taken_for_the_line():

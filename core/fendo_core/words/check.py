@@ -73,6 +73,9 @@ class ReadCheck:
 SHORTEST_PUT_IN = milliseconds(320)
 """Speech between two words that belongs to none of them is something put in from this length on: a breath or the tail of a
 word is shorter."""
+SHORTEST_OTHER, SHORTEST_OTHER_INSTEAD = milliseconds(250), milliseconds(120)
+"""Other words that were heard between two of the text are something put in from these lengths on: where all of the text is
+heard without them, and where they explain what seems to be left out."""
 SHORTEST_AGAIN = milliseconds(200)
 SHORTEST_SMALL_AGAIN = milliseconds(320)
 """What was said again is no shorter than this, and longer where it is small words alone: the decoder hears one of these
@@ -83,8 +86,10 @@ _SMALL = (
 )
 SMALL = frozenset(_SMALL.split())
 """Words that are said so fast that the decoder may miss one."""
-MOST_AMISS = 0.35
-"""Share of the words from which on a reading is not followed."""
+FEWEST_AGAIN = 4
+"""Words in a row that nobody is thought to have said again where they seem so by chance."""
+MOST_AMISS, MOST_OTHERS = 0.35, 0.4
+"""Share of the words, and share of other words in what is said, from which on a reading is not followed."""
 
 
 _MARKS = ',.;:!?“”"'
@@ -133,8 +138,53 @@ def read_check(text: str, sound: NDArray[np.float32], phrases: Sequence[Span]) -
         phrases: where somebody speaks in it, as the ear heard.
     """
     words = spoken_words(text)
-    heard = listener().listen(sound, [word.text for word in words])
-    return checked(words, spoken_in(heard, phrases), phrases)
+    said = [word.text for word in words]
+    strict = checked(words, spoken_in(listener().listen(sound, said), phrases), phrases)
+    heard, others = listener().listen_beside(sound, said)
+    others = [span for span in others if any(span.meets(phrase) for phrase in phrases)]
+    open_minded = checked(words, spoken_in(heard, phrases), phrases)
+    if sum(span.length for span in others) > MOST_OTHERS * sum(phrase.length for phrase in phrases):
+        return strict
+    return with_others(strict, open_minded, others)
+
+
+def with_others(strict: ReadCheck, open_minded: ReadCheck, others: Sequence[Span]) -> ReadCheck:
+    """What was heard of a text, by listening for its words alone and by listening for others too.
+
+    What was put in hides a word beside it from who listens for no other. So where something seems to be left out, the
+    second hearing is believed if it finds more of the text; where nothing does, if it finds all of it as well.
+    """
+
+    def put_in(least: int) -> tuple[Span, ...]:
+        return tuple(span for span in others if span.length >= least)
+
+    explained, amiss = put_in(SHORTEST_OTHER_INSTEAD), _words_amiss(open_minded)
+    if explained and not open_minded.lost and amiss < _words_amiss(strict) and not _went_back(strict):
+        return replace(open_minded, put_in=explained)
+    if open_minded.lost or amiss or not strict.fine:
+        return strict
+    return replace(strict, put_in=put_in(SHORTEST_OTHER))
+
+
+def _words_amiss(check: ReadCheck) -> int:
+    return check.amiss - len(check.put_in)
+
+
+def _went_back(check: ReadCheck) -> bool:
+    """Somebody began anew: words were said, and then the first of them comes again.
+
+    Where much is amiss words are heard here and there by chance: then only a run of several tells that.
+    """
+    fewest = FEWEST_AGAIN if check.lost else 1
+    said = sorted((word for word in check.words if word.span), key=lambda word: word.span or Span(0, 0))
+    begun: list[Word] = []
+    for word in said:
+        comes_again = len(begun) >= fewest and word.ordinal == begun[0].ordinal
+        if comes_again and sum(one.span.length for one in begun if one.span) >= SHORTEST_SMALL_AGAIN:
+            return True
+        onward = word.mark == "again" and begun and word.ordinal == begun[-1].ordinal + 1
+        begun = [*begun, word] if onward else [word] if word.mark == "again" else []
+    return False
 
 
 def checked(words: Sequence[Spoken], heard: Sequence[Said], phrases: Sequence[Span]) -> ReadCheck:

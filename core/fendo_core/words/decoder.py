@@ -16,6 +16,14 @@ from fendo_core.words.text import pronounced
 RATE = 16_000
 """Samples a second that the model was made of."""
 _FRAME = SAMPLE_RATE // 100
+_SOUNDS = "AA AE AH EH ER IY OW UW AY S SH F T K D B N L R DH HH W"
+_OTHERS = tuple(_SOUNDS.split())
+"""Speech sounds of which other words are made up. The rest are near enough to one of these, and each costs time."""
+_OTHER = "_"
+"""Their names in the dictionary begin so, as no word does."""
+SELDOM_OTHER = 1e-9
+"""How likely one of them is, where any may be said between two words: chosen on half of one person's prompts and two voices
+that were made from recordings."""
 
 
 class Decoder:
@@ -26,6 +34,8 @@ class Decoder:
 
         self._made: Any = Made(lm=None, bestpath=False, loglevel="FATAL", samprate=float(RATE))
         self._unknown: set[str] = set()
+        for n, sound in enumerate(_OTHERS, start=1):
+            self._made.add_word(_OTHER + sound, sound, update=n == len(_OTHERS))
 
     @property
     def mean(self) -> str:
@@ -46,9 +56,11 @@ class Decoder:
                 self._made.add_word(word, phones, update=True)
         return set(words) - self._unknown
 
-    def begin(self, words: Sequence[str], arcs: Arcs, state: int) -> None:
-        """Listen from here on for words that follow one another by `arcs`, from `state` on."""
+    def begin(self, words: Sequence[str], arcs: Arcs, state: int, others: bool = False) -> None:
+        """Listen from here on for words that follow one another by `arcs`, from `state` on; if wanted, for others."""
         told = [(a, b, p, words[w]) if w >= 0 else (a, b, p) for (a, b), (p, w) in arcs.items()]
+        if others:
+            told += [(at, at, SELDOM_OTHER, _OTHER + sound) for at in range(len(words) + 1) for sound in _OTHERS]
         self._made.add_fsg("text", self._made.create_fsg("text", state, len(words) + 1, told))
         self._made.activate_search("text")
         self._made.start_utt()
@@ -63,10 +75,14 @@ class Decoder:
         self._made.end_utt()
 
     def heard(self) -> list[tuple[str, Span]]:
-        """The words that were heard since `begin`, in order, with where in the sound they were (samples at 48 kHz)."""
+        """The words that were heard since `begin`, in order, with where in the sound they were (samples at 48 kHz).
+
+        What was heard of other words comes in between as words without a letter.
+        """
         found = []
         for seg in self._made.seg() or ():
             word = seg.word.partition("(")[0]
             if word and word[0] not in "<[+":
-                found.append((word, Span(seg.start_frame * _FRAME, (seg.end_frame + 1) * _FRAME)))
+                text = "" if word.startswith(_OTHER) else word
+                found.append((text, Span(seg.start_frame * _FRAME, (seg.end_frame + 1) * _FRAME)))
         return found

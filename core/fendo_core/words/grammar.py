@@ -29,8 +29,16 @@ Arcs = dict[tuple[int, int], tuple[float, int]]
 """From state to state (a state is the number of the next word): how likely, and the word that is said (-1: none)."""
 
 
-def arcs_of(known: Collection[int], count: int, starts: Collection[int]) -> Arcs:
-    """The grammar of a text of `count` words, of which the `known` ones can be listened for."""
+def arcs_of(
+    known: Collection[int], count: int, starts: Collection[int] = (), back: int = BACK, seldom: float = _SELDOM
+) -> Arcs:
+    """The grammar of a text of `count` words, of which the `known` ones can be listened for.
+
+    Args:
+        starts: words to which a reader may go from anywhere nearby.
+        back: words by which one may go back.
+        seldom: how likely one goes anywhere but on.
+    """
     arcs: Arcs = {}
     final = count + 1
     for state in range(count + 1):
@@ -39,10 +47,10 @@ def arcs_of(known: Collection[int], count: int, starts: Collection[int]) -> Arcs
                 likely = _NEXT
             elif (
                 state < word <= state + AHEAD
-                or state - BACK <= word < state
+                or state - back <= word < state
                 or (word in starts and abs(word - state) <= _FAR)
             ):
-                likely = _SELDOM
+                likely = seldom
             else:
                 continue
             arcs[state, word + 1] = (likely, word)

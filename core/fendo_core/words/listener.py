@@ -6,18 +6,20 @@ The decoder is given a grammar of the text, so it can refuse: a reading of somet
 
 import threading
 from collections.abc import Collection, Sequence
-from functools import cache
+from functools import cache, partial
 
 import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_core.words.decoder import RATE, Decoder
+from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
+from fendo_core.words.decoder import RATE, SELDOM_OTHER, Decoder
 from fendo_core.words.grammar import Said, arcs_of, placed
 
 LISTENS = ("en", "en-gb", "en-us")
 """Languages whose words are listened for, by the phoneme library's codes."""
+_APART = milliseconds(100)
+"""What is further apart is not one thing that was put in."""
 
 
 class Listener:
@@ -38,19 +40,52 @@ class Listener:
             starts: words at which a reader may begin anew from anywhere nearby (the first of lines and sentences).
             begin: the word that is expected first.
         """
+        return self._listened(sound, words, starts, begin)[0]
+
+    def listen_beside(self, sound: NDArray[np.float32], words: Sequence[str]) -> tuple[list[Said], list[Span]]:
+        """The same with ears for words that are not in the text: those that are, and where others were said.
+
+        Nobody goes back here: what was said again is something else that was said.
+        """
+        return self._listened(sound, words, others=True)
+
+    def _listened(
+        self,
+        sound: NDArray[np.float32],
+        words: Sequence[str],
+        starts: Collection[int] = (),
+        begin: int = 0,
+        others: bool = False,
+    ) -> tuple[list[Said], list[Span]]:
         if not words or not len(sound):
-            return []
+            return [], []
         narrow = soxr.resample(sound, SAMPLE_RATE, RATE, quality="HQ")
         # As loud as the model's own training: its noise floor is an absolute one.
         loudest = float(np.percentile(np.abs(narrow), 99.5)) if len(narrow) else 0.0
         with self._lock:
             known = self._decoder.known(words)
-            arcs = arcs_of([n for n, word in enumerate(words) if word in known], len(words), starts)
-            self._decoder.begin(words, arcs, begin)
+            inside = [n for n, word in enumerate(words) if word in known]
+            onward = partial(arcs_of, back=0, seldom=SELDOM_OTHER)
+            arcs = (onward if others else arcs_of)(inside, len(words), starts)
+            self._decoder.begin(words, arcs, begin, others)
             self._decoder.feed(narrow * (0.25 / loudest if loudest > 1e-5 else 1.0), whole=True)
             self._decoder.end()
             heard = self._decoder.heard()
-        return placed(heard, words, arcs, begin)
+        said = placed([(word, span) for word, span in heard if word], words, arcs, begin)
+        return said, [Span(run[0].start, run[-1].end) for run in _together(heard)]
+
+
+def _together(heard: Sequence[tuple[str, Span]]) -> list[list[Span]]:
+    """What was heard of other words, in stretches without a word of the text between."""
+    runs: list[list[Span]] = []
+    before = True
+    for word, span in heard:
+        if not word and not before and span.start - runs[-1][-1].end <= _APART:
+            runs[-1].append(span)
+        elif not word:
+            runs.append([span])
+        before = bool(word)
+    return runs
 
 
 def spoken_in(heard: Sequence[Said], phrases: Sequence[Span]) -> list[Said]:
