@@ -87,7 +87,7 @@ _SMALL = (
 SMALL = frozenset(_SMALL.split())
 """Words that are said so fast that the decoder may miss one."""
 FEWEST_AGAIN = 4
-"""Words in a row that nobody is thought to have said again where they seem so by chance."""
+"""Words in a row from which on somebody is thought to have begun anew where much else is amiss."""
 MOST_AMISS, MOST_OTHERS = 0.35, 0.4
 """Share of the words, and share of other words in what is said, from which on a reading is not followed."""
 

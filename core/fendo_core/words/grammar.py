@@ -12,7 +12,7 @@ from fendo_core.timebase import Span
 
 AHEAD, BACK = 4, 15
 """Words that may be left out at once, and by which a reader may go back."""
-_NEXT, _SELDOM = 0.9, 1e-4
+_NEXT, SELDOM = 0.9, 1e-4
 _FAR = 90
 """Words by which the beginning of a line may lie off, for a reader who goes on elsewhere."""
 
@@ -30,7 +30,7 @@ Arcs = dict[tuple[int, int], tuple[float, int]]
 
 
 def arcs_of(
-    known: Collection[int], count: int, starts: Collection[int] = (), back: int = BACK, seldom: float = _SELDOM
+    known: Collection[int], count: int, starts: Collection[int] = (), back: int = BACK, seldom: float = SELDOM
 ) -> Arcs:
     """The grammar of a text of `count` words, of which the `known` ones can be listened for.
 
@@ -57,7 +57,7 @@ def arcs_of(
         if state < count and state not in known:
             # A word that nobody knows how to say is passed over.
             arcs[state, state + 1] = (_NEXT, -1)
-        arcs[state, final] = (1.0 if state == count else _SELDOM, -1)
+        arcs[state, final] = (1.0 if state == count else SELDOM, -1)
     return arcs
 
 
@@ -85,7 +85,7 @@ def placed(heard: Sequence[tuple[str, Span]], words: Sequence[str], arcs: Arcs, 
         if not nxt:
             return []
         best = nxt
-    seldom = -float(np.log(_SELDOM))
+    seldom = -float(np.log(SELDOM))
     _, (_, path) = min(best.items(), key=lambda way: way[1][0] + (0.0 if way[0] == len(words) else seldom))
     return [Said(word, span) for word, (_, span) in zip(path, heard, strict=True)]
 

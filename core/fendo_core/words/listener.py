@@ -6,7 +6,7 @@ The decoder is given a grammar of the text, so it can refuse: a reading of somet
 
 import threading
 from collections.abc import Collection, Sequence
-from functools import cache, partial
+from functools import cache
 
 import numpy as np
 import soxr
@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.words.decoder import RATE, SELDOM_OTHER, Decoder
-from fendo_core.words.grammar import Said, arcs_of, placed
+from fendo_core.words.grammar import BACK, SELDOM, Said, arcs_of, placed
 
 LISTENS = ("en", "en-gb", "en-us")
 """Languages whose words are listened for, by the phoneme library's codes."""
@@ -65,8 +65,8 @@ class Listener:
         with self._lock:
             known = self._decoder.known(words)
             inside = [n for n, word in enumerate(words) if word in known]
-            onward = partial(arcs_of, back=0, seldom=SELDOM_OTHER)
-            arcs = (onward if others else arcs_of)(inside, len(words), starts)
+            ways = (0, SELDOM_OTHER) if others else (BACK, SELDOM)
+            arcs = arcs_of(inside, len(words), starts, *ways)
             self._decoder.begin(words, arcs, begin, others)
             self._decoder.feed(narrow * (0.25 / loudest if loudest > 1e-5 else 1.0), whole=True)
             self._decoder.end()
