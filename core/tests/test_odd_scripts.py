@@ -129,7 +129,32 @@ ODD = {
     ],
     # Names of lines, and marks of other programs
     "S01_L001: The ferry leaves.\nS01_L002: Nobody waits.\nS01_L003: Salt remains.\n": PLAIN,
-    "vo_001.wav - The ferry leaves.\nvo_002.wav - Nobody waits.\nvo_003.wav - Salt remains.\n": PLAIN,
+    "vo_001.wav - The ferry leaves.\nvo_002.wav - Nobody waits.\nvo_003.wav - Salt remains.\n": [
+        (text, None, f"vo_00{n}.wav", "") for n, (text, *_) in enumerate(PLAIN, start=1)
+    ],
+    "welcome.wav – The ferry leaves.\nmenu_main.wav – Nobody waits.\nclosed.wav – Salt remains.\n": [
+        (PLAIN[0][0], None, "welcome.wav", ""), (PLAIN[1][0], None, "menu_main.wav", ""),
+        (PLAIN[2][0], None, "closed.wav", ""),
+    ],
+    ":00 VO: The ferry leaves.\n:05 VO: Nobody waits.\n:12 VO: Salt remains.\n": [
+        ("The ferry leaves.", (0.0, 5.0), "", ""), ("Nobody waits.", (5.0, 12.0), "", ""),
+        ("Salt remains.", (12.0, 13.12), "", ""),
+    ],
+    "Slide 3\nAudio script: The ferry leaves.\nOn-screen text: Welcome\n\nSlide 4\nAudio script: Nobody waits.\n": [
+        ("The ferry leaves.", None, "Slide 3\nWelcome", ""), ("Nobody waits.", None, "Slide 4", ""),
+    ],
+    "PART ONE: THE HARBOUR\n\nThe ferry leaves.\n\nPART TWO: THE BOATS\n\nNobody waits.\n": [
+        ("The ferry leaves.", None, "PART ONE: THE HARBOUR", ""), ("Nobody waits.", None, "PART TWO: THE BOATS", ""),
+    ],
+    "10:00:02;10 - 10:00:06;00\nThe ferry leaves.\n\n10:00:08;00 - 10:00:12;15\nNobody waits.\n": [
+        ("The ferry leaves.", (2.4, 6.0), "", ""), ("Nobody waits.", (8.0, 12.6), "", ""),
+    ],
+    "COMM 1 (00:12 – 00:18)\nThe ferry leaves.\n\nCOMM 2 (00:20 – 00:24)\nNobody waits.\n": [
+        ("The ferry leaves.", (12.0, 18.0), "", ""), ("Nobody waits.", (20.0, 24.0), "", ""),
+    ],
+    "LOCUTOR: La barca sale.\nEN PANTALLA: El puerto\nLOCUTOR: Nadie espera.\n": [
+        ("La barca sale.", None, "", "LOCUTOR"), ("Nadie espera.", None, "El puerto", "LOCUTOR"),
+    ],
     "vo_001\tThe ferry leaves.\nvo_002\tNobody waits there.\nvo_003\tSalt remains for long.\n": [
         PLAIN[0], ("Nobody waits there.", None, "", ""), ("Salt remains for long.", None, "", ""),
     ],

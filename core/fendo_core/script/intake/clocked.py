@@ -43,7 +43,7 @@ _IN_OUT = re.compile(
 _NUMBER_AND_RANGE = re.compile(rf"^\d{{1,4}}[.):]?\s+(?=[\[(]?(?:{TIME}){RANGE.pattern}(?:{TIME})[\])]?\s)")
 """A number before a range of times counts lines, however few have one."""
 _AT = re.compile(rf"^(?:@\s*(?={TIME})|(?:at|bei|um|à|a las)\s+(?=(?:{TIME})\s*[:–-]))", re.IGNORECASE)
-_SECONDS_IN_BRACKETS = re.compile(r"^[\[(]\s*:(\d{2})\s*[\])]\s*(?=\S)")
+_BARE_SECONDS = re.compile(r"^(?P<open>[\[(]\s*)?:(?P<seconds>\d{2})(?(open)\s*[\])]\s*|\s+)(?=\S)")
 _TWO_CODES = re.compile(rf"^[\[(]?({_LONG})[\])]?[\s,;]+[\[(]?({_LONG})[\])]?[\s:,;|–-]+(?=\S)")
 """Two timecodes with nothing but a blank between them."""
 _TC = re.compile(rf"^[\[(]?\s*(?:tc|timecode|time|zeit)\s*[:=]?\s*({SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
@@ -148,7 +148,7 @@ def with_times_above(found: Sequence[Paragraph]) -> list[Paragraph]:
 
 def plain_times(text: str) -> str:
     """A paragraph whose times are said with words, as it would be with times alone."""
-    text = _NUMBER_AND_RANGE.sub("", _SECONDS_IN_BRACKETS.sub(r"[0:\1] ", _AT.sub("", text)))
+    text = _NUMBER_AND_RANGE.sub("", _BARE_SECONDS.sub(r"[0:\g<seconds>] ", _AT.sub("", text)))
     two = _TWO_CODES.match(text)
     if two:
         return f"[{two[1]} - {two[2]}] {text[two.end() :]}"

@@ -21,7 +21,8 @@ HEADING = re.compile(
     r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"
     r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
     r"stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
-    r"(?:\d{1,3}(?:\.\d{1,3}){0,3}|[ivx]{1,4})\b(?!\.\d)(?:[^.!?]|\bp{1,2}\.){0,60}$",
+    r"(?:\d{1,3}(?:\.\d{1,3}){0,3}\b(?!\.\d)|[ivx]{1,4}\b|(?:one|two|three|four|five|six|seven|eight|nine|ten|eins|zwei|drei|"
+    r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\bp{1,2}\.){0,60}$",
     re.IGNORECASE,
 )
 """“Slide 3: the bell”."""
@@ -34,7 +35,7 @@ SECTION = re.compile(
 )
 """What the parts of a short film are called."""
 NUMBERED = re.compile(
-    r"(?:line|zeile|ligne|take|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off)\s*#?\s*\d{1,4}(?:\s*[\[(]([^()\[\]]{1,60})[\])])?",
+    r"(?:line|zeile|ligne|take|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off|[ck]omm\.?)\s*#?\s*\d{1,4}(?:\s*[\[(]([^()\[\]]{1,60})[\])])?",
     re.IGNORECASE,
 )
 """“VO 3”, with what stands in brackets behind it."""
@@ -59,6 +60,7 @@ SPEAKERS = re.compile(
 VOICE = re.compile(
     r"(?:(?:speaker|presenter|narrator|narration|lecture|trainer)(?:’s|'s)? notes?|(?:sprecher|referenten)notizen|"
     r"vo|v\.o\.|voice[- ]?over|narration|audio|sound|text|script|dialogue|commentary|ton|sprechertext|off|voix off|"
+    r"(?:audio|voice|voice[- ]?over|vo|narration|narrator|spoken)[- ](?:script|text|copy)|[ck]omm\.?|"
     r"commentaire|texte|narraci[oó]n|locuci[oó]n|loc|locu[cç][aã]o|voz en off|testo|narrazione|"
     r"voce(?: f\.? ?c\.?| off| fuori campo)?|tekst|текст|旁白|解说|解說|画外音|ナレーション|내레이션)",
     re.IGNORECASE,
@@ -74,6 +76,7 @@ PICTURE = re.compile(
     r"animations?|interactions?|navigation|developer|(?:title|end|text) cards?|lower thirds?|chyron|captions?|"
     r"supers|regie(?:anweisung)?|anweisung|hinweise?|anmerkung(?:en)?|einblendung|bauchbinde|bildschirmtext|text im bild|"
     r"consignes?|indications?|texte [àa] l[’']écran|incrustation|synthé|texto en pantalla|r[óo]tulo|acotaci[óo]n|"
+    r"en pantalla|à l[’']écran|auf dem bildschirm|im bild|(?:sullo|a) schermo|na tela|in beeld|на экране|"
     r"notas?|indicaciones|testo (?:a|sullo) schermo|tekst in beeld|текст на экране|титр)",
     re.IGNORECASE,
 )

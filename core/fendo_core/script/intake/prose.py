@@ -32,7 +32,7 @@ from fendo_core.script.intake.clocked import (
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
 from fendo_core.script.intake.marks import HEADING, SPEAKERS, TIME
-from fendo_core.script.intake.paragraph import Paragraph
+from fendo_core.script.intake.paragraph import Paragraph, noted
 from fendo_core.script.intake.speakers import with_name_colons, with_readers
 from fendo_core.script.intake.tongues import in_one_tongue
 from fendo_core.script.lines import Draft
@@ -136,6 +136,7 @@ _NAME_OF_LINE = re.compile(
     r"(?:\.(?:wav|mp3|aiff?))?)|"
     r"(?P<letter>[a-zA-Z])|(?P<roman>[IVX]{1,5}))(?:\s*[.):]\s+|\s+[-–—]\s+)(?=\S)|"
     r"^(?P<code>[A-Z]{1,4}[_-]?\d{1,4})\s+(?=[^\W\d_])|"
+    r"^(?P<file>[\w-]{1,40}\.(?:wav|mp3|aiff?|flac|m4a|ogg))(?:\s*:\s*|\s+[-–—]\s+|\t\s*)(?=\S)|"
     r"^(?P<section>\d{1,3}(?:\.\d{1,3}){1,3})\s+(?=[^\W\d_])"
 )
 
@@ -150,13 +151,21 @@ def _without_names_of_lines(found: Sequence[Paragraph], inquiry: Inquiry) -> Seq
     if any(SPEAKERS.fullmatch(name) for name in names):
         return found
     counted_up = names in [list(row[: len(names)]) for row in (ascii_lowercase, ascii_uppercase, _ROMANS)]
-    if not counted_up and not all(head["id"] or head["code"] or head["section"] for head in told):
+    if not counted_up and not all(any(head[kind] for kind in ("id", "code", "section", "file")) for head in told):
         return found
     if _are_words(told, inquiry):
         return found
-    return [replace(each, text=each.text[head.end() :]) if head else each for each, head in zip(found, heads, strict=True)]
+    return [_unnamed(each, head) if head else each for each, head in zip(found, heads, strict=True)]
 
 
+def _unnamed(each: Paragraph, head: re.Match[str]) -> Paragraph:
+    """A paragraph without its name, which is a note where a file is going to be called so."""
+    name = next(filter(None, head.groups()))
+    left = replace(each, text=each.text[head.end() :])
+    return noted(left, [each.notes, name]) if _SOUND_FILE.search(name) else left
+
+
+_SOUND_FILE = re.compile(r"\.(?:wav|mp3|aiff?|flac|m4a|ogg)$")
 _ROMANS = (
     "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X",
     "XI", "XII", "XIII", "XIV", "XV", "XVI", "XVII", "XVIII", "XIX", "XX",

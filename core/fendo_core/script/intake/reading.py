@@ -160,7 +160,8 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
         return "table", encoding, reading.table(sheets.separated(body, inquiry))
     if ending in (".md", ".markdown"):
         return "Markdown", encoding, _of_blocks(markdown.blocks(body), reading)
-    mark = sheets.separator(body) if "\t" in body or ";" in body or "|" in body else None
+    parted = _DROPPED.sub(":", body)
+    mark = sheets.separator(parted) if "\t" in parted or ";" in parted or "|" in parted else None
     # Commas part clauses more often than cells.
     if mark and mark != "," and tables.looks_like_a_script(sheets.parted(body, mark)):
         return "table", encoding, reading.table(sheets.separated(body, inquiry))
@@ -185,6 +186,8 @@ _TAGS = re.compile(
 )
 _BREAKS = re.compile(r"<br\s*/?>|</(?:p|div|h[1-6]|li)>")
 _ENTITIES = re.compile(r"&(?:amp|quot|apos|nbsp|lt|gt|#\d{2,5}|[a-z]{4,6});")
+_DROPPED = re.compile(r"(?<=\d:\d\d:\d\d);(?=\d\d(?!\d))")
+"""The mark before the frames where some are dropped, which parts no cells."""
 _WIDE = re.compile(r"(?<=\S) {3,}(?=\S)")
 """White between columns of plain text."""
 
