@@ -136,6 +136,21 @@ ODD = {
         (PLAIN[0][0], None, "welcome.wav", ""), (PLAIN[1][0], None, "menu_main.wav", ""),
         (PLAIN[2][0], None, "closed.wav", ""),
     ],
+    "Shot 1 (0:00-0:06)\n[Wide: the quay]\nVO: The ferry leaves.\n\nShot 2 (0:06-0:14)\n[Boats]\nVO: Nobody waits.\n": [
+        ("The ferry leaves.", (0.0, 6.0), "Shot 1\nWide: the quay", ""),
+        ("Nobody waits.", (6.0, 14.0), "Shot 2\nBoats", ""),
+    ],
+    "01 The ferry leaves.\n\n02 Nobody waits.\n\n03 Salt remains.\n": PLAIN,
+    "T1 00:02 The ferry leaves.\nT2 00:08 Nobody waits.\nT3 00:16 Salt remains.\n": [
+        ("The ferry leaves.", (2.0, 8.0), "", ""), ("Nobody waits.", (8.0, 16.0), "", ""),
+        ("Salt remains.", (16.0, 16.88), "", ""),
+    ],
+    "10:00:02:00  The ferry leaves.\n10:00:08:00  Nobody waits.\n10:00:16:00  ENDS\n": [
+        ("The ferry leaves.", (2.0, 8.0), "", ""), ("Nobody waits.", (8.0, 16.0), "", ""),
+    ],
+    "In,Out,Text\n10:00:02:00,10:00:06:00,The ferry leaves, and nobody waits.\n10:00:08:00,10:00:12:00,Salt remains.\n": [
+        ("The ferry leaves, and nobody waits.", (2.0, 6.0), "", ""), ("Salt remains.", (8.0, 12.0), "", ""),
+    ],
     ":00 VO: The ferry leaves.\n:05 VO: Nobody waits.\n:12 VO: Salt remains.\n": [
         ("The ferry leaves.", (0.0, 5.0), "", ""), ("Nobody waits.", (5.0, 12.0), "", ""),
         ("Salt remains.", (12.0, 13.12), "", ""),

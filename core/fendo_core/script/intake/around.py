@@ -77,6 +77,14 @@ _END = re.compile(
 MOST_TITLES, LONGEST_TITLE = 4, 70
 
 
+def without_end(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
+    """Paragraphs without “ENDS” at the last time, which is the end of what is said before it."""
+    if len(found) < 3 or not found[-1].slot or not _END.match(found[-1].text):
+        return found
+    asked = f"“{found[-1].text}”, at the last time, is"
+    return found if inquiry.ask("end", asked, OUT_OR_LINES, "out") == "lines" else found[:-1]
+
+
 def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without what stands above the first that is read (title, client, version, date), and “The end”.
 

@@ -59,7 +59,7 @@ SPEAKERS = re.compile(
 """Words for somebody who speaks."""
 VOICE = re.compile(
     r"(?:(?:speaker|presenter|narrator|narration|lecture|trainer)(?:’s|'s)? notes?|(?:sprecher|referenten)notizen|"
-    r"vo|v\.o\.|voice[- ]?over|narration|audio|sound|text|script|dialogue|commentary|ton|sprechertext|off|voix off|"
+    r"vo|v\.o\.|voice[- ]?over|narration|audio|sound|text|script|dialogue|commentary|ton|sprechertext|off|voix off|loc off|"
     r"(?:audio|voice|voice[- ]?over|vo|narration|narrator|spoken)[- ](?:script|text|copy)|[ck]omm\.?|"
     r"commentaire|texte|narraci[oó]n|locuci[oó]n|loc|locu[cç][aã]o|voz en off|testo|narrazione|"
     r"voce(?: f\.? ?c\.?| off| fuori campo)?|tekst|текст|旁白|解说|解說|画外音|ナレーション|내레이션)",

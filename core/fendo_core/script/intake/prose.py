@@ -15,6 +15,7 @@ from fendo_core.script.intake.around import (
     without_bullets,
     without_counts,
     without_directions,
+    without_end,
     without_headings,
     without_letter,
     without_numbered,
@@ -42,7 +43,7 @@ _MARKED = re.compile(r"^(\*\*|__|[*_])(?=\S)([^*_]{2,2000})(?<=\S)\1$")
 """A paragraph in italics or bold, in a text that was Markdown."""
 _RULED = re.compile(r"^[-=*_~#–—]{2,40}\s*([^\W_].{0,80}?)\s*[-=*_~#–—]{2,40}$")
 _NUMBER = re.compile(
-    rf"^(?!\d+\.\d)(?:#\s*|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*)?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
+    rf"^(?!\d+\.\d)(?:#\s*|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
 
@@ -64,7 +65,8 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = _without_names_of_lines(with_times_above(found), inquiry)
     found = without_titles(found, inquiry)
     found = without_headings(without_asides(found, inquiry), inquiry)
-    found = without_asides(with_name_colons(with_times(found, rate, start_frame, inquiry)), inquiry)
+    found = without_end(with_times(found, rate, start_frame, inquiry), inquiry)
+    found = without_asides(with_name_colons(found), inquiry)
     found = without_bites(found, inquiry)
     found = with_readers(without_numbered(found, inquiry), inquiry)
     return _drafts(without_directions(found, inquiry))

@@ -5,6 +5,7 @@ import datetime
 import io
 import zipfile
 from collections import Counter
+from collections.abc import Sequence
 from typing import Any
 
 from python_calamine import CalamineWorkbook
@@ -133,11 +134,42 @@ def separated(text: str, inquiry: Inquiry) -> list[list[str]]:
     options = [(each, said) for each, said in SEPARATORS.items() if each in text]
     if len(options) > 1:
         mark = inquiry.ask("separator", "cells are parted by", options, mark)
-    return parted(text, mark)
+    rows = parted(text, mark)
+    return _with_clauses(rows, text, inquiry) if mark == "," and rows else rows
 
 
-def parted(text: str, mark: str) -> list[list[str]]:
-    """The rows of a text whose cells are parted by one mark.
+def _with_clauses(rows: list[list[str]], text: str, inquiry: Inquiry) -> list[list[str]]:
+    """Rows in which commas of sentences part no cells: where a row is too long, what begins with a blank goes on."""
+    usual, first = Counter(map(len, rows)).most_common(1)[0][0], len(rows[0])
+    usual = first if 2 < first < usual else usual
+    if max(map(len, rows)) == usual:
+        return rows
+    spaced = parted(text, ",", spaces=True)
+    if list(map(len, spaced)) != list(map(len, rows)):
+        return rows
+    made = [_joined(row, as_is, len(row) - usual) for row, as_is in zip(rows, spaced, strict=True)]
+    joined = sum(len(row) < len(before) for row, before in zip(made, rows, strict=True))
+    if joined:
+        longer = counted(joined, "row has", "rows have")
+        inquiry.doubt(f"{longer} more cells than the others: commas before a blank are taken for those of sentences")
+    return made
+
+
+def _joined(row: list[str], spaced: Sequence[str], over: int) -> list[str]:
+    goes_on = [n > 0 and cell[:1] == " " for n, cell in enumerate(spaced)]
+    if over < 1 or sum(goes_on) != over:
+        return row
+    made: list[str] = []
+    for cell, more in zip(row, goes_on, strict=True):
+        if more:
+            made[-1] += f", {cell}"
+        else:
+            made.append(cell)
+    return made
+
+
+def parted(text: str, mark: str, spaces: bool = False) -> list[list[str]]:
+    """The rows of a text whose cells are parted by one mark; with the spaces in front of them, if wanted.
 
     Raises:
         ScriptRefused: for a table that can't be read, or is far too large.
@@ -145,7 +177,7 @@ def parted(text: str, mark: str) -> list[list[str]]:
     csv.field_size_limit(LONGEST_CELL)
     rows: list[list[str]] = []
     try:
-        for row in csv.reader(io.StringIO(text, newline=""), delimiter=mark, skipinitialspace=mark != "\t"):
+        for row in csv.reader(io.StringIO(text, newline=""), delimiter=mark, skipinitialspace=mark != "\t" and not spaces):
             if len(row) > MOST_COLUMNS:
                 raise ScriptRefused(f"This table has {len(row)} columns; a script has {MOST_COLUMNS} at most.")
             if any(map(str.strip, row)):

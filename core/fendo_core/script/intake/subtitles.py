@@ -73,6 +73,8 @@ def subtitles(kind: str, text: str, rate: FrameRate, start_frame: int, inquiry: 
         if sum(bool(_SPEAKS.match(row)) for row in told) > 1:
             inquiry.doubt(f"cue {number + 1} is said by two, told by dashes: one line")
             told = [_SPEAKS.sub("", row) for row in told]
+        elif told and told[0][:2] in ("- ", "– "):
+            told[0] = told[0][2:].lstrip()
         words = " ".join(told)
         if not words:
             inquiry.doubt(f"cue {number + 1} has no words and was left out")
