@@ -151,6 +151,10 @@ ODD = {
     "In,Out,Text\n10:00:02:00,10:00:06:00,The ferry leaves, and nobody waits.\n10:00:08:00,10:00:12:00,Salt remains.\n": [
         ("The ferry leaves, and nobody waits.", (2.0, 6.0), "", ""), ("Salt remains.", (8.0, 12.0), "", ""),
     ],
+    "The ferry leaves. (quick)\n\nNobody waits (for now).\n\nSalt remains. (let it land)\n": [
+        ("The ferry leaves.", None, "quick", ""), ("Nobody waits (for now).", None, "", ""),
+        ("Salt remains.", None, "let it land", ""),
+    ],
     ":00 VO: The ferry leaves.\n:05 VO: Nobody waits.\n:12 VO: Salt remains.\n": [
         ("The ferry leaves.", (0.0, 5.0), "", ""), ("Nobody waits.", (5.0, 12.0), "", ""),
         ("Salt remains.", (12.0, 13.12), "", ""),

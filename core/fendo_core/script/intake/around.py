@@ -142,7 +142,7 @@ def _directions(text: str) -> list[tuple[int, int, str, str]]:
     made: list[tuple[int, int, str, str]] = []
     if len(text) > LONGEST:
         return made
-    front = _IN_FRONT.match(text)
+    front, whole = _IN_FRONT.match(text), len(text.rstrip())
     if front:
         said = front[1] or front[2]
         behind = text[front.end() :].lstrip("\"“„«'‘¿¡")
@@ -159,7 +159,15 @@ def _directions(text: str) -> list[tuple[int, int, str, str]]:
             made.append((found.start(), found.end(), f"“{before[-1]}” is said {said}", ""))
         elif (_HOW.match(said) and len(said.split()) <= MOST_WORDS) or shouted:
             made.append((found.start(), found.end(), said, before[-1].strip(',.;:!?“”"') if before else ""))
+        elif round_ and found.end() == whole and _is_behind(said, text[: found.start()]):
+            made.append((found.start(), found.end(), said, ""))
     return made
+
+
+def _is_behind(said: str, before: str) -> bool:
+    """A few small words in brackets behind a sentence."""
+    few = said[:1].islower() and len(said.split()) <= MOST_WORDS
+    return few and before.rstrip("\"“”„»'’ ").endswith(SENTENCE_ENDS)
 
 
 def without_directions(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
