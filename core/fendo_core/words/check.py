@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from fendo_core.script.lines import tokens
 from fendo_core.timebase import Span, milliseconds, uncovered
 from fendo_core.words.grammar import Said
-from fendo_core.words.listener import listener, spoken_in
+from fendo_core.words.listener import is_spoken, listener, spoken_in
 from fendo_core.words.text import Spoken, spoken_words
 
 Mark: TypeAlias = Literal["read", "again", "left out", "doubtful"]
@@ -138,11 +138,9 @@ def read_check(text: str, sound: NDArray[np.float32], phrases: Sequence[Span]) -
         phrases: where somebody speaks in it, as the ear heard.
     """
     words = spoken_words(text)
-    said = [word.text for word in words]
-    strict = checked(words, spoken_in(listener().listen(sound, said), phrases), phrases)
-    heard, others = listener().listen_beside(sound, said)
-    others = [span for span in others if any(span.meets(phrase) for phrase in phrases)]
-    open_minded = checked(words, spoken_in(heard, phrases), phrases)
+    first, (second, found) = listener().listen_twice(sound, [word.text for word in words])
+    strict, open_minded = (checked(words, spoken_in(heard, phrases), phrases) for heard in (first, second))
+    others = [span for span in found if is_spoken(span, phrases)]
     if sum(span.length for span in others) > MOST_OTHERS * sum(phrase.length for phrase in phrases):
         return strict
     return with_others(strict, open_minded, others)
@@ -176,14 +174,17 @@ def _went_back(check: ReadCheck) -> bool:
     Where much is amiss words are heard here and there by chance: then only a run of several tells that.
     """
     fewest = FEWEST_AGAIN if check.lost else 1
-    said = sorted((word for word in check.words if word.span), key=lambda word: word.span or Span(0, 0))
-    begun: list[Word] = []
-    for word in said:
-        comes_again = len(begun) >= fewest and word.ordinal == begun[0].ordinal
-        if comes_again and sum(one.span.length for one in begun if one.span) >= SHORTEST_SMALL_AGAIN:
+    begun: list[int] = []
+    length = 0
+    for span, ordinal, again in sorted(
+        (word.span, word.ordinal, word.mark == "again") for word in check.words if word.span
+    ):
+        if len(begun) >= fewest and ordinal == begun[0] and length >= SHORTEST_SMALL_AGAIN:
             return True
-        onward = word.mark == "again" and begun and word.ordinal == begun[-1].ordinal + 1
-        begun = [*begun, word] if onward else [word] if word.mark == "again" else []
+        if not again or not begun or ordinal != begun[-1] + 1:
+            begun, length = [], 0
+        if again:
+            begun, length = [*begun, ordinal], length + span.length
     return False
 
 

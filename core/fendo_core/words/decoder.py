@@ -34,8 +34,6 @@ class Decoder:
 
         self._made: Any = Made(lm=None, bestpath=False, loglevel="FATAL", samprate=float(RATE))
         self._unknown: set[str] = set()
-        for n, sound in enumerate(_OTHERS, start=1):
-            self._made.add_word(_OTHER + sound, sound, update=n == len(_OTHERS))
 
     @property
     def mean(self) -> str:
@@ -60,6 +58,9 @@ class Decoder:
         """Listen from here on for words that follow one another by `arcs`, from `state` on; if wanted, for others."""
         told = [(a, b, p, words[w]) if w >= 0 else (a, b, p) for (a, b), (p, w) in arcs.items()]
         if others:
+            # Not when it is made: who follows a reader never wants them.
+            for sound in _OTHERS if self._made.lookup_word(_OTHER + _OTHERS[0]) is None else ():
+                self._made.add_word(_OTHER + sound, sound, update=sound == _OTHERS[-1])
             told += [(at, at, SELDOM_OTHER, _OTHER + sound) for at in range(len(words) + 1) for sound in _OTHERS]
         self._made.add_fsg("text", self._made.create_fsg("text", state, len(words) + 1, told))
         self._made.activate_search("text")

@@ -40,39 +40,46 @@ class Listener:
             starts: words at which a reader may begin anew from anywhere nearby (the first of lines and sentences).
             begin: the word that is expected first.
         """
-        return self._listened(sound, words, starts, begin)[0]
+        return self._listened(_narrowed(sound), words, starts, begin)[0]
 
-    def listen_beside(self, sound: NDArray[np.float32], words: Sequence[str]) -> tuple[list[Said], list[Span]]:
-        """The same with ears for words that are not in the text: those that are, and where others were said.
+    def listen_twice(
+        self, sound: NDArray[np.float32], words: Sequence[str]
+    ) -> tuple[list[Said], tuple[list[Said], list[Span]]]:
+        """The words as `listen` finds them; and with ears for others, too: the words, and where others were said.
 
-        Nobody goes back here: what was said again is something else that was said.
+        The second time nobody goes back: what was said again is something else that was said.
         """
-        return self._listened(sound, words, others=True)
+        narrow = _narrowed(sound)
+        return self._listened(narrow, words)[0], self._listened(narrow, words, others=True)
 
     def _listened(
         self,
-        sound: NDArray[np.float32],
+        narrow: NDArray[np.float32],
         words: Sequence[str],
         starts: Collection[int] = (),
         begin: int = 0,
         others: bool = False,
     ) -> tuple[list[Said], list[Span]]:
-        if not words or not len(sound):
+        if not words or not len(narrow):
             return [], []
-        narrow = soxr.resample(sound, SAMPLE_RATE, RATE, quality="HQ")
-        # As loud as the model's own training: its noise floor is an absolute one.
-        loudest = float(np.percentile(np.abs(narrow), 99.5)) if len(narrow) else 0.0
         with self._lock:
             known = self._decoder.known(words)
             inside = [n for n, word in enumerate(words) if word in known]
             ways = (0, SELDOM_OTHER) if others else (BACK, SELDOM)
             arcs = arcs_of(inside, len(words), starts, *ways)
             self._decoder.begin(words, arcs, begin, others)
-            self._decoder.feed(narrow * (0.25 / loudest if loudest > 1e-5 else 1.0), whole=True)
+            self._decoder.feed(narrow, whole=True)
             self._decoder.end()
             heard = self._decoder.heard()
         said = placed([(word, span) for word, span in heard if word], words, arcs, begin)
         return said, [Span(run[0].start, run[-1].end) for run in _together(heard)]
+
+
+def _narrowed(sound: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A sound at the model's rate, and as loud as its own training: its noise floor is an absolute one."""
+    narrow: NDArray[np.float32] = soxr.resample(sound, SAMPLE_RATE, RATE, quality="HQ")
+    loudest = float(np.percentile(np.abs(narrow), 99.5)) if len(narrow) else 0.0
+    return narrow * np.float32(0.25 / loudest if loudest > 1e-5 else 1.0)
 
 
 def _together(heard: Sequence[tuple[str, Span]]) -> list[list[Span]]:
@@ -90,7 +97,12 @@ def _together(heard: Sequence[tuple[str, Span]]) -> list[list[Span]]:
 
 def spoken_in(heard: Sequence[Said], phrases: Sequence[Span]) -> list[Said]:
     """Without what was heard where nobody speaks: into silence the decoder hears a word now and then."""
-    return [one for one in heard if any(one.span.meets(phrase) for phrase in phrases)]
+    return [one for one in heard if is_spoken(one.span, phrases)]
+
+
+def is_spoken(span: Span, phrases: Sequence[Span]) -> bool:
+    """Whether somebody speaks there."""
+    return any(span.meets(phrase) for phrase in phrases)
 
 
 @cache

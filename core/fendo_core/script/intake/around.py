@@ -14,11 +14,11 @@ from fendo_core.script.intake.marks import (
     LABEL,
     MUSIC,
     NUMBERED,
-    SECTION,
     SPEAKERS,
     is_bite,
     is_bite_in_brackets,
     is_cue,
+    is_heading,
     is_more,
     is_numbered,
 )
@@ -219,7 +219,7 @@ def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     found = _with_times_apart(_with_implied(found))
 
     def goes(each: Paragraph) -> bool:
-        return each.heading or bool(HEADING.match(each.text) or SECTION.fullmatch(each.text.rstrip(" :")))
+        return each.heading or is_heading(each.text)
 
     headings = [each.text for each in found if goes(each)]
     called = any(each.heading for each in found)

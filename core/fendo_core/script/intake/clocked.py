@@ -10,17 +10,16 @@ from fendo_core.script.intake.marks import (
     BARE,
     BRACKETED,
     CUE,
-    HEADING,
     LABEL,
     NAMED_ALONE,
     NUMBERED,
     PICTURE,
     SCENE,
-    SECTION,
     SPAN,
     TIME,
     is_bite,
     is_cue,
+    is_heading,
     is_numbered,
 )
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, at_end, mostly, noted
@@ -110,7 +109,7 @@ def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with the times in front that most of them, or all headings, have at the end."""
     parts = [NAMED_ALONE.match(each.text) for each in found]
     found = [
-        replace(each, text=f"[{part[2]}] {part[1]}", heading=True) if part and _is_title(part[1]) else each
+        replace(each, text=f"[{part[2]}] {part[1]}", heading=True) if part and is_heading(part[1]) else each
         for each, part in zip(found, parts, strict=True)
     ]
     named = [NAMED_ALONE.match(each.text) for each in found]
@@ -127,10 +126,6 @@ def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
         replace(each, text=f"[{end[1]}] {each.text[: end.start()]}") if end and end.start() else each
         for each, end in zip(found, ends, strict=True)
     ]
-
-
-def _is_title(text: str) -> bool:
-    return bool(SECTION.fullmatch(text) or HEADING.match(text))
 
 
 def with_times_above(found: Sequence[Paragraph]) -> list[Paragraph]:

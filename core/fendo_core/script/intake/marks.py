@@ -34,6 +34,13 @@ SECTION = re.compile(
     re.IGNORECASE,
 )
 """What the parts of a short film are called."""
+
+
+def is_heading(text: str) -> bool:
+    """“Slide 3: the bell”, “Intro:”."""
+    return bool(HEADING.match(text) or SECTION.fullmatch(text.rstrip(" :")))
+
+
 NUMBERED = re.compile(
     r"(?:line|zeile|ligne|take|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off|[ck]omm\.?)\s*#?\s*\d{1,4}(?:\s*[\[(]([^()\[\]]{1,60})[\])])?",
     re.IGNORECASE,
@@ -75,9 +82,9 @@ PICTURE = re.compile(
     r"[^\W\d_]+(?:’s|'s)? )?notes?|(?:screen )?directions?|scene|int|ext|"
     r"animations?|interactions?|navigation|developer|(?:title|end|text) cards?|lower thirds?|chyron|captions?|"
     r"supers|regie(?:anweisung)?|anweisung|hinweise?|anmerkung(?:en)?|einblendung|bauchbinde|bildschirmtext|text im bild|"
-    r"consignes?|indications?|texte [àa] l[’']écran|incrustation|synthé|texto en pantalla|r[óo]tulo|acotaci[óo]n|"
-    r"en pantalla|à l[’']écran|auf dem bildschirm|im bild|(?:sullo|a) schermo|na tela|in beeld|на экране|"
-    r"notas?|indicaciones|testo (?:a|sullo) schermo|tekst in beeld|текст на экране|титр)",
+    r"consignes?|indications?|(?:texte )?[àa] l[’']écran|incrustation|synthé|(?:texto )?en pantalla|r[óo]tulo|acotaci[óo]n|"
+    r"auf dem bildschirm|im bild|na tela|"
+    r"notas?|indicaciones|(?:testo )?(?:a|sullo) schermo|(?:tekst )?in beeld|(?:текст )?на экране|титр)",
     re.IGNORECASE,
 )
 """Words for what is seen, or heard beside the voice."""

@@ -132,13 +132,14 @@ def _count_up(numbers: Sequence[int], steps: Sequence[int]) -> bool:
 
 
 _LONE_NUMBER = re.compile(r"(\d{1,4})(?:[.)]|\s?(?:/|of|von|de|di|sur)\s?\d{1,4})?")
+_SOUND_FILE = r"\.(?:wav|mp3|aiff?|flac|m4a|ogg)"
 _NAME_OF_LINE = re.compile(
     # With a letter in it: numbers alone may be years.
     r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}[a-zA-Z]?(?:[._-][^\W\d_]{0,4}\d{1,5})*"
-    r"(?:\.(?:wav|mp3|aiff?))?)|"
+    rf"(?:{_SOUND_FILE})?)|"
     r"(?P<letter>[a-zA-Z])|(?P<roman>[IVX]{1,5}))(?:\s*[.):]\s+|\s+[-–—]\s+)(?=\S)|"
     r"^(?P<code>[A-Z]{1,4}[_-]?\d{1,4})\s+(?=[^\W\d_])|"
-    r"^(?P<file>[\w-]{1,40}\.(?:wav|mp3|aiff?|flac|m4a|ogg))(?:\s*:\s*|\s+[-–—]\s+|\t\s*)(?=\S)|"
+    rf"^(?P<file>[\w-]{{1,40}}{_SOUND_FILE})(?:\s*:\s*|\s+[-–—]\s+|\t\s*)(?=\S)|"
     r"^(?P<section>\d{1,3}(?:\.\d{1,3}){1,3})\s+(?=[^\W\d_])"
 )
 
@@ -147,27 +148,30 @@ def _without_names_of_lines(found: Sequence[Paragraph], inquiry: Inquiry) -> Seq
     """Paragraphs without “S01_L003:”, “VO3”, “vo_003.wav -”, “c)” or “III.” in front, where nearly all have their own."""
     heads = [_NAME_OF_LINE.match(each.text) for each in found]
     told = [head for head in heads if head]
-    names = [next(filter(None, head.groups())) for head in told]
+    names = [_name(head) for head in told]
     if len(told) < 3 or len(told) < 0.8 * len(found) or len(set(names)) < len(names):
         return found
     if any(SPEAKERS.fullmatch(name) for name in names):
         return found
     counted_up = names in [list(row[: len(names)]) for row in (ascii_lowercase, ascii_uppercase, _ROMANS)]
-    if not counted_up and not all(any(head[kind] for kind in ("id", "code", "section", "file")) for head in told):
+    if not counted_up and any(head["letter"] or head["roman"] for head in told):
         return found
     if _are_words(told, inquiry):
         return found
     return [_unnamed(each, head) if head else each for each, head in zip(found, heads, strict=True)]
 
 
+def _name(head: re.Match[str]) -> str:
+    return str(next(filter(None, head.groups())))
+
+
 def _unnamed(each: Paragraph, head: re.Match[str]) -> Paragraph:
     """A paragraph without its name, which is a note where a file is going to be called so."""
-    name = next(filter(None, head.groups()))
+    name = _name(head)
     left = replace(each, text=each.text[head.end() :])
-    return noted(left, [each.notes, name]) if _SOUND_FILE.search(name) else left
+    return noted(left, [each.notes, name]) if re.search(f"{_SOUND_FILE}$", name) else left
 
 
-_SOUND_FILE = re.compile(r"\.(?:wav|mp3|aiff?|flac|m4a|ogg)$")
 _ROMANS = (
     "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X",
     "XI", "XII", "XIII", "XIV", "XV", "XVI", "XVII", "XVIII", "XIX", "XX",
