@@ -108,7 +108,34 @@ ODD = {
     "[ti:Salt]\n[00:12.00]The ferry leaves.\n[00:20.00]Nobody waits.\n[00:24.00]Salt remains for very long.\n": [
         (FERRY, (12, 20), "", ""), (NOBODY, (20, 24), "", ""), ("Salt remains for very long.", (24, 25.8), "", ""),
     ],
+    # Letters, headings and what hangs below names
+    "Hi Mira,\n\nhere it is, at last!\n\n---\n\nThe ferry leaves.\n\nNobody waits.\n\n---\n\nBest,\nJo\n": PLAIN[:2],
+    "Salt\n====\n\nThe quay\n--------\n\nThe ferry leaves.\n\nThe bell\n--------\nNobody waits.\n": [
+        (FERRY, None, "The quay", ""), (NOBODY, None, "The bell", ""),
+    ],
+    "SÉQUENCE 1 – EXT. QUAI – NUIT\n\nThe ferry leaves.\n\nSÉQUENCE 2 – INT. BAR\n\nNobody waits.\n": [
+        (FERRY, None, "SÉQUENCE 1 – EXT. QUAI – NUIT", ""), (NOBODY, None, "SÉQUENCE 2 – INT. BAR", ""),
+    ],
+    "SEQ 1 – QUAY\n\n00:12\nThe ferry leaves.\n\nSEQ 2 – BELL\n\n00:18\nNobody waits.\n\n00:24\nENDS\n": [
+        (FERRY, (12, 18), "SEQ 1 – QUAY", ""), (NOBODY, (18, 24), "SEQ 2 – BELL", ""),
+    ],
+    "TITLE SEQUENCE\n\nThe ferry leaves.\n\nACT ONE\n\nNobody waits.\n\nSalt remains.\n\nEND OF ACT ONE\n": [
+        (FERRY, None, "", ""), (NOBODY, None, "ACT ONE", ""), (SALT, None, "END OF ACT ONE", ""),
+    ],
+    "NARRATOR: The ferry leaves.\n          Nobody waits.\n\nANNA:     Salt remains.\n\nNARRATOR: Nobody waits.\n": [
+        (f"{FERRY} {NOBODY}", None, "", "NARRATOR"), (SALT, None, "", "ANNA"), (NOBODY, None, "", "NARRATOR"),
+    ],
+    "Ep. 4 – Salt\nNarrator: M. Reader\n\n00:12 The ferry leaves.\n00:18 Nobody waits.\n00:24 ENDS\n": [
+        (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""),
+    ],
+    "[001] The ferry leaves.\n[002] Nobody waits.\n[003] Salt remains.\n": PLAIN,
+    "Track 01 | The ferry leaves.\nTrack 02 | Nobody waits.\nTrack 03 | Salt remains.\n": PLAIN,
+    "Slide 1\nOn screen: the quay\nVoice: The ferry leaves.\nSlide 2\nOn screen: a bell\nVoice: Nobody waits.\n": [
+        (FERRY, None, "Slide 1\nthe quay", ""), (NOBODY, None, "Slide 2\na bell", ""),
+    ],
     # Subtitles
+    "1\n00:00:12,000 --> 00:00:18,000\n[NARRATOR]\nThe ferry leaves.\n\n2\n00:00:20,000 --> 00:00:24,000\n"
+    "ANNA: Nobody waits.\n": [(FERRY, (12, 18), "", "NARRATOR"), (NOBODY, (20, 24), "", "ANNA")],
     "1\n00:00:12,000 --> 00:00:18,000\nThe ferry leaves.\n2\n00:00:20,000 --> 00:00:24,000\nNobody waits.\n": TIMED,
     "WEBVTT\n\nNOTE seen\n\n00:12.000 --> 00:18.000 line:0\nThe ferry leaves.\n\n00:20.000 --> 00:24.000\n"
     "Nobody waits.\n": [
@@ -367,7 +394,11 @@ def read(name, data, **choices):
 
 def ending(text):
     """A file's ending, where it is more than a hint."""
-    table = text.count(",") > 2 and text.splitlines()[0].count(",") and not text.startswith(("0:", "[", "{", "1\n", "Grab"))
+    table = (
+        text.count(",") > 2
+        and text.splitlines()[0].count(",")
+        and not text.startswith(("0:", "[", "{", "1\n", "Grab", "Hi "))
+    )
     return ".md" if text.startswith("|") else ".csv" if table else ".txt"
 
 

@@ -100,7 +100,7 @@ def _make_sound(target: Path) -> None:
     bed = target.with_suffix(".wav")
     soundfile.write(bed, np.clip(_with_old_reading(sound), -0.9, 0.9), SAMPLE_RATE, subtype="PCM_16")
     # The quick coder: nobody hears the difference in water and wind, and the first start waits for it.
-    if _run(["-i", str(bed), *"-c:a aac -b:a 160k -aac_coder fast".split(), str(target)]).wait():
+    if _run(["-i", str(bed), "-c:a", "aac", "-b:a", "160k", "-aac_coder", "fast", str(target)]).wait():
         raise RuntimeError("the sound of the demo film could not be encoded")
 
 

@@ -9,11 +9,13 @@ from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, OUT_OR_LINES, Inqui
 from fendo_core.script.intake.marks import (
     ALONE,
     ASIDE,
+    BARE,
     BRACKETED,
     HEADING,
     LABEL,
     MUSIC,
     NUMBERED,
+    RULE,
     SPEAKERS,
     is_bite,
     is_bite_in_brackets,
@@ -74,6 +76,8 @@ _END = re.compile(
     r"^\W{0,12}(?:the end|end|ends|end of (?:script|film|programme|play|episode|recording)|ende|fin|fine|конец)\W*$",
     re.IGNORECASE,
 )
+_CREDIT = re.compile(r"^[^\W\d_][\w .]{1,30}:\s+[^\W\d_][^\s:]{0,30}(?:\s[^\s:.!?]{1,30}){0,4}$")
+"""Above words with times: “Narrator: Mira”."""
 MOST_TITLES, LONGEST_TITLE = 4, 70
 
 
@@ -92,8 +96,9 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     """
     head, titles = 0, 0
     texts = Counter(each.text for each in found)
+    timed = mostly(found[1:], BRACKETED) or mostly(found[1:], BARE)
     for each, below in zip(found, [*found[1:], None], strict=False):
-        told = bool(_TOLD.match(each.text) or _DELIVERY.match(each.text))
+        told = bool(_TOLD.match(each.text) or _DELIVERY.match(each.text) or (timed and _CREDIT.match(each.text)))
         # A name in capitals stands right above its words, or comes again.
         above_words = bool(below and not below.fresh and below.text.endswith(SENTENCE_ENDS) and not LABEL.match(below.text))
         named = each.text.isupper() and len(each.text.split()) < 4 and (texts[each.text] > 1 or above_words)
@@ -103,6 +108,9 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         if each.slot or not (told or (short and titles < MOST_TITLES and not is_more(each.text))):
             break
         head, titles = head + 1, titles + (not told)
+    if head > 1 and found[head - 1].heading and any(each.heading for each in found[head:]):
+        # Under a title the first heading is like the others.
+        head -= 1
     last = len(found) - 1 if len(found) - head > 2 and _END.match(found[-1].text) else len(found)
     more = [each.heading or is_more(each.text) for each in found[head:last]]
     rest = [each.text for each, is_one in zip(found[head:last], more, strict=True) if not is_one]
@@ -322,6 +330,10 @@ _ABOUT = re.compile(
 )
 
 
+_LONGEST_LETTER = 6
+"""Paragraphs."""
+
+
 def without_letter(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without the letter that a script came in: its greeting and what is said of the script, and its closing."""
     if not found or not _GREETING.match(found[0].text):
@@ -333,6 +345,11 @@ def without_letter(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         first += 1
     last = next((n for n in range(len(found) - 1, max(first, len(found) - 5), -1) if _CLOSING.match(found[n].text)), None)
     asked = f"“{found[0].text}” … around the words, is"
+    rules = [n for n, each in enumerate(found) if RULE.match(each.text)]
+    # A rule parts the letter from the script, and the script from the closing.
+    if rules and rules[0] <= _LONGEST_LETTER:
+        first = max(first, rules[0] + 1)
+        last = next((n for n in reversed(rules) if first < n < (last or n + 1)), last)
     if last is None and first == 1:
         return list(found)
     if inquiry.ask("letter", asked, OUT_OR_LINES, "out") == "lines":

@@ -251,6 +251,7 @@ def _at_times(found: Sequence[Paragraph]) -> tuple[list[_Timed], int, int]:
     """Paragraphs in groups, each behind its time; how many times are sure (in brackets, ranges, alone), how many bare."""
     groups: list[tuple[str, list[Paragraph]]] = [("", [])]
     sure = bare = 0
+    held: list[str] = []
     for each in found:
         text = each.text
         alone = ALONE.match(text)
@@ -258,7 +259,11 @@ def _at_times(found: Sequence[Paragraph]) -> tuple[list[_Timed], int, int]:
         if alone:
             sure += 1
             groups.append((alone[1], []))
+            held += filter(None, [each.notes])
             continue
+        if held and not named:
+            # What was noted of a time is noted of the words below it.
+            each, held = noted(each, [*held, each.notes]), []
         if named and not PICTURE.fullmatch(named[1].strip()):
             sure += 1
             groups.append((named[2], []))

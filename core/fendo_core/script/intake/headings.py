@@ -9,7 +9,8 @@ Holds: TypeAlias = Literal["start", "end", "length", "words", "notes", "reader",
 _NAMES: dict[Holds, str] = {
     "start": (
         "start, start time, starts at, begin, begins, beginning, in, in point, cue in, tc in, tcin, tc-in, time in, "
-        "timecode in,timecode start, start timecode, start tc, from, timecode, time code, tc, time, cue, at, "
+        "timecode in,timecode start, start timecode, start tc, tcr in, tcr, smpte in, "
+        "smpte, time code in, in time, in-zeit, from, timecode, time code, tc, time, cue, at, "
         "timestamp,von, anfang, beginn, startzeit, zeit, einstieg, tc ein, tc start, tc von, ab,début, debut, entrée, "
         "entree, tc début, tc debut, temps, de, départ, heure,inicio, entrada, comienzo, desde, tiempo, tc entrada, tc "
         "inicio, código de tiempo,inizio, entrata, da, tempo, tc inizio, início, tc início, van, tijd, aanvang, tc "
@@ -17,7 +18,8 @@ _NAMES: dict[Holds, str] = {
     ),
     "end": (
         "end, end time, ends at, ends, out, out point, cue out, tc out, tcout, tc-out, time out, timecode out, timecode "
-        "end,end timecode, end tc, to, until, stop, finish, bis, ende, endzeit, ausstieg, tc aus, tc ende, tc bis,fin, "
+        "end,end timecode, end tc, tcr out, smpte out, time code out, out time, out-zeit, "
+        "to, until, stop, finish, bis, ende, endzeit, ausstieg, tc aus, tc ende, tc bis,fin, "
         "sortie, tc fin, à, jusqu'à, final, salida, hasta, tc salida, tc fin,fine, uscita, a, tc fine, fim, saída, até, "
         "einde, uit, tot, tc uit, tc tot, конец, выход, окончание, до"
     ),
@@ -128,4 +130,8 @@ def column_names(cell: str) -> list[tuple[Holds, int]]:
             ]  # fmt: skip
             if parts and len(bare.split()) <= 4:
                 found.append((kind, 200 + min(parts)))
+    held = dict(found)
+    if 200 <= held.get("reader", 0) < held.get("words", 0):
+        # “Text Sprecher” is what a speaker says.
+        found = [(kind, held["reader"] - 1 if kind == "words" else rank) for kind, rank in found]
     return sorted(((kind, rank - 500 * newer + 500 * older) for kind, rank in found), key=lambda each: each[1])

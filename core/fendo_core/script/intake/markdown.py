@@ -39,7 +39,7 @@ def _cells(row: str) -> list[str]:
 
 def _paragraphs(rows: list[str]) -> list[Block]:
     found = list(_joined_rows("\n".join(rows)))
-    slanted = [bool(_SLANTED.fullmatch(row)) for row in found]
+    slanted = [bool(_SLANTED.fullmatch(row.lstrip("> "))) for row in found]
     # Where a few paragraphs are slanted as a whole, they say what is seen: like what stands in brackets.
     aside = 2 <= sum(slanted) <= 0.6 * len(found)
     joined = [

@@ -19,17 +19,21 @@ NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’#-]{{0,38}}?)\s*[-–—,@]?\s*[\
 """A name with a time, and nothing else."""
 HEADING = re.compile(
     r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"
-    r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
+    r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|ch(?:ap)?\.|kap\.|cap\.|sc\.|sz\.|se[qk]\.?|segment|block|bloc|bloque|blocco|unit|"
+    r"episode|épisode|folge|episodio|beat|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
     r"stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}\b(?!\.\d)|[ivx]{1,4}\b|(?:one|two|three|four|five|six|seven|eight|nine|ten|eins|zwei|drei|"
-    r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\bp{1,2}\.){0,60}$",
+    r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\b(?:pp?|int|ext)\.){0,60}$",
     re.IGNORECASE,
 )
 """“Slide 3: the bell”."""
+RULE = re.compile(r"^(?:[-*_=~–—•·#+]\s*){3,}$")
+"""A row that only parts others."""
 SECTION = re.compile(
     r"(?:intro(?:duction)?|outro|hook|body|main (?:part|body|section)|opening|closing|conclusion|cta|call[- ]to[- ]action|"
-    r"teaser|cold open|(?:the )?(?:problem|solution)|summary|recap|einleitung|einstieg|hauptteil|schluss|fazit|abspann|"
-    r"vorspann|accroche|développement|apertura|cierre|introducci[óo]n|desarrollo|conclusi[óo]n|introduzione|chiusura|inleiding|"
+    r"teaser|cold open|(?:opening |main )?titles?(?: sequence)?|(?:opening|end|closing) credits|(?:commercial|ad) break|"
+    r"end of (?:act|part|scene) \w{1,9}|(?:the )?(?:problem|solution)|summary|recap|einleitung|einstieg|hauptteil|schluss|"
+    r"fazit|abspann|vorspann|accroche|développement|apertura|cierre|introducci[óo]n|desarrollo|conclusi[óo]n|introduzione|chiusura|inleiding|"
     r"вступление|заключение)(?: #?\d{1,2})?",
     re.IGNORECASE,
 )

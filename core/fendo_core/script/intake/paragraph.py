@@ -44,13 +44,24 @@ def noted(paragraph: Paragraph, notes: Iterable[str]) -> Paragraph:
 
 
 def to_notes(found: Sequence[Paragraph], goes: Callable[[Paragraph], bool]) -> list[Paragraph]:
-    """Paragraphs of which some become notes of the next one, or of the last."""
+    """Paragraphs of which some become notes of the next one, or of the last; right below words, and with an empty row
+    behind, of those."""
     kept: list[Paragraph] = []
     held: list[str] = []
-    for each in found:
+    for each, below in zip(found, [*found[1:], None], strict=False):
         if goes(each):
             bare = each.text.removeprefix("//").strip(" .:")
-            held += filter(None, (bare.strip("()[]{}<>♪♫ .:") if bare[:1] in "([{<♪♫" else bare, each.notes))
+            told = [bare.strip("()[]{}<>♪♫ .:") if bare[:1] in "([{<♪♫" else bare, each.notes]
+            if (
+                kept
+                and not held
+                and not each.fresh
+                and (not below or below.fresh)
+                and kept[-1].text.endswith(SENTENCE_ENDS)
+            ):
+                kept[-1] = noted(kept[-1], [kept[-1].notes, *told])
+            else:
+                held += filter(None, told)
             continue
         kept.append(noted(each, [*held, each.notes]))
         held = []

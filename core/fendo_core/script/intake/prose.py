@@ -32,7 +32,7 @@ from fendo_core.script.intake.clocked import (
 )
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
-from fendo_core.script.intake.marks import HEADING, SPEAKERS, TIME
+from fendo_core.script.intake.marks import HEADING, RULE, SPEAKERS, TIME
 from fendo_core.script.intake.paragraph import Paragraph, noted
 from fendo_core.script.intake.speakers import with_name_colons, with_readers
 from fendo_core.script.intake.tongues import in_one_tongue
@@ -43,7 +43,7 @@ _MARKED = re.compile(r"^(\*\*|__|[*_])(?=\S)([^*_]{2,2000})(?<=\S)\1$")
 """A paragraph in italics or bold, in a text that was Markdown."""
 _RULED = re.compile(r"^[-=*_~#–—]{2,40}\s*([^\W_].{0,80}?)\s*[-=*_~#–—]{2,40}$")
 _NUMBER = re.compile(
-    rf"^(?!\d+\.\d)(?:#\s*|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:[.):]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
+    rf"^(?!\d+\.\d)(?:#\s*|[\[(](?=\d{{1,4}}[\])]\s)|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:[.):\]]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
 
@@ -72,9 +72,12 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     return _drafts(without_directions(found, inquiry))
 
 
+_BRACKETED_SPEAKER = re.compile(rf"^[\[(]\s*({SPEAKERS.pattern})\s*[\])]\s*:?\s*(?=\S)", re.IGNORECASE)
+
+
 def drafts_of_cells(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Draft]:
     """Lines of cells and cues, whose slots are known: names before the words are taken for who reads."""
-    found = without_asides(found, inquiry)
+    found = without_asides([replace(each, text=_BRACKETED_SPEAKER.sub(r"\1: ", each.text)) for each in found], inquiry)
     if not any(each.reader for each in found):
         found = with_readers(found, inquiry, sticky=False)
     return _drafts(without_directions(found, inquiry))
@@ -137,7 +140,7 @@ _NAME_OF_LINE = re.compile(
     # With a letter in it: numbers alone may be years.
     r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}[a-zA-Z]?(?:[._-][^\W\d_]{0,4}\d{1,5})*"
     rf"(?:{_SOUND_FILE})?)|"
-    r"(?P<letter>[a-zA-Z])|(?P<roman>[IVX]{1,5}))(?:\s*[.):]\s+|\s+[-–—]\s+)(?=\S)|"
+    r"(?P<letter>[a-zA-Z])|(?P<roman>[IVX]{1,5}))(?:\s*[.):]\s+|\s+[-–—|]\s+)(?=\S)|"
     r"^(?P<code>[A-Z]{1,4}[_-]?\d{1,4})\s+(?=[^\W\d_])|"
     rf"^(?P<file>[\w-]{{1,40}}{_SOUND_FILE})(?:\s*:\s*|\s+[-–—]\s+|\t\s*)(?=\S)|"
     r"^(?P<section>\d{1,3}(?:\.\d{1,3}){1,3})\s+(?=[^\W\d_])"
@@ -176,11 +179,9 @@ _ROMANS = (
     "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X",
     "XI", "XII", "XIII", "XIV", "XV", "XVI", "XVII", "XVIII", "XIX", "XX",
 )  # fmt: skip
-_RULE = re.compile(r"^(?:[-*_=~–—•·#+]\s*){3,}$")
-"""A row that only parts others."""
 
 
 def _drafts(found: Iterable[Paragraph]) -> list[Draft]:
     return [
-        Draft(each.text, each.slot, each.notes, each.reader) for each in found if each.text and not _RULE.match(each.text)
+        Draft(each.text, each.slot, each.notes, each.reader) for each in found if each.text and not RULE.match(each.text)
     ]

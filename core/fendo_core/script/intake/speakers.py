@@ -25,6 +25,8 @@ _SHOT = re.compile(
     r"(?:shot|scene|visual|video|picture|bild|szene|einstellung|plan|imagen|plano)\s*#?\s*\d{1,4}", re.IGNORECASE
 )
 _NUMBERED_VOICE = re.compile(rf"{VOICE.pattern}\s*#?\s*\d{{1,2}}", re.IGNORECASE)
+_ANY_VOICE = re.compile(r"voice|stimme|voix|voz|voce|stem|голос", re.IGNORECASE)
+"""Where nobody else is named it says that the words are read, and not who reads."""
 _NO_NAME = re.compile(r"(?:tc|in|out|time|timecode|start|end|dur|duration|notes?)\b.*", re.IGNORECASE)
 
 
@@ -106,7 +108,9 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
     shots = {each for each in labels if _SHOT.fullmatch(each)}
     if any(VOICE.fullmatch(each) for each in labels):
         pictures |= shots
-    voices = {each for each in labels if is_voice(each) and each not in names | pictures}
+    if len(names) == 1 and _ANY_VOICE.fullmatch(min(names)):
+        names = set()
+    voices = {each for each in labels if (is_voice(each) or _ANY_VOICE.fullmatch(each)) and each not in names | pictures}
     seen = sum(label in pictures for label in labels)
     if not names and not voices and not (sticky and seen >= 2 and 0.25 * len(found) <= seen < len(found)):
         return list(found)

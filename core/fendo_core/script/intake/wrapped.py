@@ -1,10 +1,10 @@
 """Rows of running text as paragraphs: those that were wrapped by hand are joined."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from fendo_core.script.intake.inquiry import Inquiry, enough
-from fendo_core.script.intake.marks import names_somebody, stands_alone
+from fendo_core.script.intake.marks import BARE, BRACKETED, LABEL, names_somebody, stands_alone
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
 from fendo_core.script.lines import ROW_END, paragraphs
 
@@ -33,11 +33,11 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
         inquiry: asked whether rows are joined, where they look wrapped.
         from_pages: whether it comes from printed pages, whose rows are never paragraphs.
     """
-    blocks = rows_of(text)
+    blocks = [_unhung(block) for block in rows_of(text)]
     # Wrapped rows become fewer, never so many fewer.
     enough(sum(map(len, blocks)) // MOST_ROWS_A_LINE)
     blocks = [[" ".join(paragraphs(_NAME_AND_TAB.sub(r"\1: ", row))) for row in block] for block in blocks]
-    blocks = [[row for row in block if row] for block in blocks]
+    blocks = [_underlined(row for row in block if row) for block in blocks]
     unnumbered = _without_row_numbers(blocks)
     width = _wrapped_at(unnumbered or blocks, from_pages or unnumbered is not None)
     blocks = unnumbered or blocks
@@ -46,6 +46,27 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
         if inquiry.ask("rows", f"rows wrapped at {width} letters are", options, "joined") == "joined":
             blocks = [_joined(block, width) for block in blocks]
     return [_of_row(row, place == 0) for block in blocks for place, row in enumerate(block)]
+
+
+_HUNG = 4
+"""Columns by which what goes on is set further to the right than where it began."""
+
+
+def _unhung(block: Sequence[str]) -> list[str]:
+    """The rows of a block; what hangs below the words behind a name or a time goes on from them."""
+    made: list[str] = []
+    edge = 0
+    for row in block:
+        indent = len(wide := row.expandtabs(8)) - len(wide.lstrip())
+        if made and indent >= edge + _HUNG and not LABEL.match(row.strip()) and not stands_alone(row.strip()):
+            made[-1] = with_row(made[-1].rstrip(), row.strip())
+            continue
+        bare = row.strip()
+        label = LABEL.match(bare)
+        begins = (label and bare[label.end() :]) or BRACKETED.match(bare) or BARE.match(bare)
+        edge = indent if begins else 1 << 20
+        made.append(row)
+    return made
 
 
 _ROW_NUMBER = re.compile(r"^(\d{1,4})[.:]? (?=\S)")
@@ -68,6 +89,21 @@ def _without_row_numbers(blocks: Sequence[Sequence[str]]) -> list[list[str]] | N
     return [[_ROW_NUMBER.sub("", row) for row in block] for block in blocks]
 
 
+_UNDERLINE = re.compile(r"([-=~])\1{2,}")
+
+
+def _underlined(rows: Iterable[str]) -> list[str]:
+    """The rows of a block, a heading that was underlined as `# The bell`."""
+    found = list(rows)
+    if len(found) < 2 or found[0].endswith(SENTENCE_ENDS) or not _UNDERLINE.fullmatch(found[1]):
+        return found
+    length = len(found[0])
+    if length > _LONGEST_HEADING or abs(length - len(found[1])) > max(3, 0.3 * length):
+        return found
+    return [f"# {found[0]}", *found[2:]]
+
+
+_LONGEST_HEADING = 60
 _HASHED = re.compile(r"^#{1,6}\s+(?=[^\W\d_])")
 
 
