@@ -115,10 +115,10 @@ class Eve:
         self.place = f"/api/productions/{self.reader.production}/"
         self.samples = [KINDS[kind](seed) for kind in KINDS]
 
-    def send(self, what: str, path: str, data: bytes, kind: str = "application/octet-stream") -> bytes:
+    def send(self, what: str, path: str, data: bytes, kind: str = "application/octet-stream", method: str = "POST") -> bytes:
         """What was answered; what nobody foresaw ends it."""
         try:
-            answer = self.reader.door.ask("POST", path, data, kind)
+            answer = self.reader.door.ask(method, path, data, kind)
         except urllib.error.HTTPError as error:
             told = error.read()
             self.answers[error.code] += 1
@@ -149,7 +149,8 @@ class Eve:
         answer = self.send(name, f"{self.place}arrivals/", told, "application/json")
         key = json.loads(plain(answer) or b"{}").get("id")
         if key:
-            self.reader.door.ask("PUT", f"/api/arrivals/{key}/?at=0", data, "application/octet-stream")
+            # What its first bytes give away is refused here.
+            self.send(name, f"/api/arrivals/{key}/?at=0", data, method="PUT")
             self.send(name, f"/api/arrivals/{key}/finish/", b"{}", "application/json")
 
     def edit(self, kinds: dict[str, list[str]]) -> None:
@@ -202,8 +203,10 @@ def run(world: World, files: int, edits: int, seed: int) -> None:
 def _many(what: str, number: int, do: Callable[[], None], eve: Eve) -> None:
     eve.answers.clear()
     started = time.monotonic()
-    for _ in range(number):
+    for done in range(1, number + 1):
         do()
+        if not done % 1_000:
+            print(f"  {done:,} in {time.monotonic() - started:.0f} s", flush=True)
     told = ", ".join(f"{count:,} × {code}" for code, count in sorted(eve.answers.items()))
     print(f"{number:,} spoilt {what} in {time.monotonic() - started:.0f} s: {told}", flush=True)
 

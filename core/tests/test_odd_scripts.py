@@ -128,6 +128,9 @@ ODD = {
     "Ep. 4 – Salt\nNarrator: M. Reader\n\n00:12 The ferry leaves.\n00:18 Nobody waits.\n00:24 ENDS\n": [
         (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""),
     ],
+    "Ep. 4 – Salt\nNarrator: M. Reader\n\n00:12\nANNA: The ferry leaves.\n\n00:18\nANNA: Nobody waits.\n\n00:24\nENDS\n": [
+        (FERRY, (12, 18), "", "ANNA"), (NOBODY, (18, 24), "", "ANNA"),
+    ],
     "[001] The ferry leaves.\n[002] Nobody waits.\n[003] Salt remains.\n": PLAIN,
     "Track 01 | The ferry leaves.\nTrack 02 | Nobody waits.\nTrack 03 | Salt remains.\n": PLAIN,
     "Slide 1\nOn screen: the quay\nVoice: The ferry leaves.\nSlide 2\nOn screen: a bell\nVoice: Nobody waits.\n": [

@@ -96,7 +96,8 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     """
     head, titles = 0, 0
     texts = Counter(each.text for each in found)
-    timed = mostly(found[1:], BRACKETED) or mostly(found[1:], BARE)
+    times = sum(bool(BRACKETED.match(each.text) or BARE.match(each.text) or ALONE.match(each.text)) for each in found)
+    timed = times >= max(2, 0.3 * len(found))
     for each, below in zip(found, [*found[1:], None], strict=False):
         told = bool(_TOLD.match(each.text) or _DELIVERY.match(each.text) or (timed and _CREDIT.match(each.text)))
         # A name in capitals stands right above its words, or comes again.

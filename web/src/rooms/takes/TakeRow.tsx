@@ -177,6 +177,16 @@ function Note({ take, noting, onNote }: Pick<RowProps, 'take' | 'noting' | 'onNo
 }
 
 const LETTER = 5.9
+const APART = 5
+let pen: CanvasRenderingContext2D | null = null
+
+/** How wide a word is, in points, in the face of `.take-words`. */
+function widthOf(word: string): number {
+  pen ??= document.createElement('canvas').getContext('2d')
+  if (!pen) return word.length * LETTER
+  pen.font = `11.5px ${getComputedStyle(document.documentElement).getPropertyValue('--serif')}`
+  return pen.measureText(word).width
+}
 
 type WordsProps = Pick<RowProps, 'take' | 'span' | 'onWords'> & {
   chosen: RowProps['words']
@@ -196,7 +206,7 @@ function ReadWords({ take, span, chosen, onHear, onWords }: WordsProps) {
     const x = ((said[0]! - from) / (to - from)) * width
     const row = ends.findIndex((end) => x >= end)
     if (row < 0 || x > width) continue
-    ends[row] = x + text.length * LETTER + 4
+    ends[row] = x + widthOf(text) + APART
     shown.push(
       <button
         key={n}
