@@ -115,7 +115,9 @@ class Eve:
         self.place = f"/api/productions/{self.reader.production}/"
         self.samples = [KINDS[kind](seed) for kind in KINDS]
 
-    def send(self, what: str, path: str, data: bytes, kind: str = "application/octet-stream", method: str = "POST") -> bytes:
+    def send(
+        self, what: str, path: str, data: bytes, kind: str = "application/octet-stream", method: str = "POST"
+    ) -> bytes:
         """What was answered; what nobody foresaw ends it."""
         try:
             answer = self.reader.door.ask(method, path, data, kind)
