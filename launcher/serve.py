@@ -43,9 +43,13 @@ def environment(database_url: str, data: Path = DATA, port: int | None = None) -
     }
 
 
+CONFINED = (str(PYTHON), str(ROOT / "launcher" / "confined.py"))
+"""What opens files from anywhere is kept from all that is not Fendo's."""
+
+
 def web_command(port: int) -> list[str]:
     """The web server."""
-    return [str(PYTHON), "-m", "fendo_server.serving", str(port)]
+    return [*CONFINED, str(PYTHON), "-m", "fendo_server.serving", str(port)]
 
 
 def worker_command() -> list[str]:
@@ -55,7 +59,7 @@ def worker_command() -> list[str]:
     It gives way to what runs beside it: on the same machine somebody may be recording while a film is made playable.
     """
     worker = [str(PYTHON), str(ROOT / "server" / "manage.py"), "procrastinate", "worker", "--concurrency", "4"]
-    return ["nice", "-n", "10", *worker]
+    return [*CONFINED, "nice", "-n", "10", *worker]
 
 
 def manage(*arguments: str, env: dict[str, str]) -> str:

@@ -17,7 +17,7 @@ import pytest
 
 from fendo_demo import scenario
 from harness import alive, until
-from launcher import install, serve
+from launcher import confined, install, serve
 from launcher.postgres import Cluster, free_port
 from launcher.steps import ROOT, Refused, Stamp, fingerprint
 
@@ -66,6 +66,38 @@ def fendo():
     shutil.rmtree(data, ignore_errors=True)
 
 
+def test_what_breaks_in_the_server_reaches_neither_homes_nor_other_files(tmp_path):
+    """A library that was taken over by a hostile file: what it could do, tried out."""
+    if not confined.version():
+        pytest.skip("this kernel has no Landlock")
+    data, elsewhere = tmp_path / "data", tmp_path / "elsewhere"
+    for folder in (data, elsewhere):
+        folder.mkdir()
+        (folder / "kept").write_text("kept")
+    tries = {
+        "read elsewhere": f"open({str(elsewhere / 'kept')!r}).read()",
+        "write elsewhere": f"open({str(elsewhere / 'new')!r}, 'w')",
+        "change elsewhere": f"open({str(elsewhere / 'kept')!r}, 'a')",
+        "delete elsewhere": f"os.remove({str(elsewhere / 'kept')!r})",
+        "change the program": f"open({str(ROOT / 'fendo')!r}, 'a')",
+        "look into homes": f"os.listdir({str(Path.home())!r})",
+        "read passwords": "open('/etc/shadow').read()",
+        "become another": "os.setuid(1)",
+        "read the program": f"open({str(ROOT / 'fendo')!r}).read()",
+        "write in the data": f"os.rename({str(data / 'kept')!r}, {str(data / 'moved')!r})",
+        "start a program": "subprocess.run(['ffmpeg', '-version'], check=True, stdout=subprocess.DEVNULL)",
+    }
+    script = "import os, subprocess\n" + "".join(
+        f"try:\n    {line}\n    print({name!r})\nexcept OSError:\n    pass\n" for name, line in tries.items()
+    )
+    env = {**os.environ, "FENDO_DATA": str(data), "TMPDIR": str(data)}
+    done = subprocess.run(
+        [*serve.CONFINED, serve.PYTHON, "-c", script], env=env, capture_output=True, text=True, check=True, cwd="/"
+    )
+    assert done.stdout.splitlines() == ["read the program", "write in the data", "start a program"], done.stderr
+    assert (elsewhere / "kept").read_text() == "kept"
+
+
 def gone(pid: int) -> bool:
     with contextlib.suppress(ProcessLookupError):
         os.kill(pid, 0)
@@ -77,6 +109,10 @@ def test_started_killed_started_again_and_stopped(fendo):
     first, said = fendo.start()
     link = next(word for word in said.split() if word.startswith(fendo.address))
     assert urllib.request.urlopen(link).status == 200
+    for name in ("web", "worker"):
+        status = dict(row.split(":\t", 1) for row in Path(f"/proc/{fendo.pid(name)}/status").read_text().splitlines())
+        assert int(status["CapEff"], 16) == 0, f"the {name} has powers of root"
+        assert status["NoNewPrivs"] == "1"
     with pytest.raises(urllib.error.HTTPError, match="410"):
         urllib.request.urlopen(link)
     code, again = fendo.run("start")

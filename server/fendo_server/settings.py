@@ -1,7 +1,7 @@
 """Settings. Everything that differs between machines comes from the environment, which ./fendo sets.
 
 FENDO_DATA: the one folder with all data. DATABASE_URL: PostgreSQL. FENDO_SECRET: signing key. FENDO_HOSTS: host names.
-FENDO_MOST_GB, FENDO_MOST_TAKES_AN_HOUR: what each account may have (productions/quotas.py).
+FENDO_MOST_GB, FENDO_MOST_TAKES_AN_HOUR, FENDO_MOST_HOURS: what each account may have (productions/quotas.py).
 """
 
 from pathlib import Path
@@ -21,6 +21,7 @@ ALLOWED_HOSTS = env.list("FENDO_HOSTS", default=["127.0.0.1", "localhost", "test
 # What each account may have; 0: no limit.
 MOST_BYTES = int(env.float("FENDO_MOST_GB", default=0.0) * 1e9)
 MOST_TAKES_AN_HOUR = env.int("FENDO_MOST_TAKES_AN_HOUR", default=0)
+MOST_HOURS = env.float("FENDO_MOST_HOURS", default=0.0)
 USE_TZ = True
 TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en"

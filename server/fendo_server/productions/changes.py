@@ -9,7 +9,7 @@ from fendo_core.production import edits
 from fendo_core.production.following import carrying, is_of_reel
 from fendo_core.production.state import Difference, State, conflicts, difference
 from fendo_server.problems import Problem
-from fendo_server.productions import state
+from fendo_server.productions import quotas, state
 from fendo_server.productions.models import Change, Production
 
 
@@ -38,6 +38,7 @@ def performed(production: Production, author: Any, revision: int, edit: edits.Ed
     production = _locked(production)
     before = state.load(production)
     after, label = edits.perform(before, edit, lambda: str(uuid.uuid4()))
+    quotas.check_length(before.length, after.length)
     made = state.of_readers(production, difference(before, after))
     if not made.touched:
         return None, after

@@ -1,4 +1,5 @@
-"""What the owner of the machine lets each account have: so much on the disk, so many takes an hour. Both are off at first.
+"""What the owner of the machine lets each account have: so much on the disk, so many takes an hour, programmes of so many
+hours. All are off at first.
 
 A take that goes on is never ended by them, and nothing is deleted: what would go beyond them doesn't begin.
 """
@@ -14,6 +15,8 @@ from typing import Any
 from django.conf import settings
 from django.utils import timezone
 
+from fendo_core.production.refusal import EditRefused
+from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.problems import Problem
 from fendo_server.productions.models import Production
 
@@ -89,6 +92,23 @@ def check_takes(account: Any) -> None:
             "Too many takes",
             f"{most} takes were begun within an hour, and no more are allowed. What was read is safe; the next one can "
             f"begin in about {minutes} minute{'s' if minutes != 1 else ''}.",
+        )
+
+
+def check_length(before: int, after: int) -> None:
+    """Refuse to make a programme longer than it may be.
+
+    Args:
+        before: samples that it lasts; `after`: that it would last. One that is too long already may get shorter.
+
+    Raises:
+        EditRefused: in words.
+    """
+    most = settings.MOST_HOURS
+    if most and after > max(before, most * 3600 * SAMPLE_RATE):
+        raise EditRefused(
+            f"The programme would last {after / SAMPLE_RATE / 3600:.1f} h; {most:g} h are allowed here. "
+            "Nothing was changed. Make two productions of it, or ask whoever runs this Fendo for more."
         )
 
 

@@ -49,6 +49,26 @@ def test_what_goes_beyond_the_disk_of_an_account_does_not_begin_and_nothing_that
     quotas.check_disk(stranger)
 
 
+def test_a_programme_gets_no_longer_than_it_may_be_and_one_that_is_longer_may_get_shorter(client, production, settings):
+    line = production.lines.first()
+
+    def slot(start, end):
+        revision = client.get(f"/api/productions/{production.id}/now/").json()["revision"]
+        edit = {"kind": "set_slot", "revision": revision, "line": str(line.id), "slot": [start, end]}
+        return send(client, "POST", f"/api/productions/{production.id}/edits/", edit)
+
+    hour = 3600 * 48_000
+    settings.MOST_HOURS = 2.0
+    assert slot(0, 2 * hour).status_code == 200
+    refused = slot(hour, 3 * hour)
+    assert refused.status_code == 422
+    assert refused.json()["detail"].startswith("The programme would last 3.0 h; 2 h are allowed here. Nothing was changed.")
+    settings.MOST_HOURS = 1.0
+    assert slot(0, 2 * hour - 48_000).status_code == 200
+    settings.MOST_HOURS = 0.0
+    assert slot(hour, 3 * hour).status_code == 200
+
+
 def test_takes_an_hour_are_counted_and_it_is_said_when_the_next_may_begin(client, production, settings):
     for seed in range(9):
         record(production.lines.first(), voice(1.0, seed))
