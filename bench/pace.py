@@ -1,7 +1,8 @@
 """How well the length of a reading is told: after so many takes, on readings that were not learned from, for several voices
 and speeds; beside the plain counts of words and of letters, learned in the same way.
 
-    .venv/bin/python -m bench.pace
+    .venv/bin/python -m bench.pace                        six made voices
+    .venv/bin/python -m bench.pace FOLDER [LANGUAGE]      one person
 """
 
 import argparse
@@ -13,10 +14,12 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+import soxr
 
 sys.path[:0] = [str(Path(__file__).parents[1] / part) for part in ("core", "demo")]
 
-from fendo_core.script.pace import Pace, expected_length, learned  # noqa: E402
+from fendo_core.audio.speech import hear  # noqa: E402
+from fendo_core.script.pace import STYLES, Pace, expected_length, learned  # noqa: E402
 from fendo_core.timebase import SAMPLE_RATE  # noqa: E402
 from fendo_demo import scenario  # noqa: E402
 
@@ -74,36 +77,75 @@ def plain(count, texts: list[str], lengths: list[int], at: np.ndarray, out: np.n
     return [abs(count(texts[n]) * scale / lengths[n] - 1) for n in out]
 
 
+def read_by_a_person(folder: Path) -> tuple[list[str], list[int]]:
+    """Texts, and samples of speech, of the WAV files in a folder that have a text beside them."""
+    texts, lengths = [], []
+    for path in sorted(folder.glob("*.wav")):
+        text = path.with_suffix(".txt")
+        if not text.exists():
+            continue
+        sound, rate = soundfile.read(path, dtype="float32", always_2d=True)
+        # What was cut at the first sound has no room around it to tell it from.
+        room = np.random.default_rng(1).standard_normal(rate).astype(np.float32) * 3e-4
+        phrases = hear(soxr.resample(np.concatenate([room, sound[:, 0], room]), rate, SAMPLE_RATE)).phrases
+        if phrases:
+            texts.append(text.read_text().strip())
+            lengths.append(phrases[-1].end - phrases[0].start)
+    return texts, lengths
+
+
+def row_of(
+    texts: list[str], lengths: list[int], start: Pace, draws: int, rng: np.random.Generator
+) -> dict[str, list[float]]:
+    """Errors on texts that were not learned from, by how many takes were."""
+    row: dict[str, list[float]] = {}
+    for _ in range(draws):
+        order = rng.permutation(len(texts))
+        for count in (0, 1, 3, 10, 20):
+            pace = learned([(texts[n], lengths[n]) for n in order[:count]], start)
+            off = [abs(expected_length(texts[n], pace) / lengths[n] - 1) for n in order[20:]]
+            row.setdefault(str(count), []).extend(off)
+        at, out = order[:10], order[20:]
+        row.setdefault("words", []).extend(plain(lambda t: len(t.split()), texts, lengths, at, out))
+        row.setdefault("letters", []).extend(plain(lambda t: sum(map(str.isalnum, t)), texts, lengths, at, out))
+    return row
+
+
+def told(name: str, row: dict[str, list[float]]) -> float:
+    """Print a row; its median after ten takes."""
+    cells = [f"{100 * np.median(off):.1f}/{100 * np.percentile(off, 90):.0f}" for off in row.values()]
+    print(f"{name:26}" + "".join(f"{cell:>{10 if n < 5 else 12}}" for n, cell in enumerate(cells)))
+    return float(np.median(row["10"]))
+
+
 def main() -> None:
     """Run all voices, print a table."""
-    parser = argparse.ArgumentParser(description=__doc__)
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument(
+        "folder", nargs="?", type=Path, help="readings of one person: WAV files, each with a .txt beside it"
+    )
+    parser.add_argument("language", nargs="?", default="en-us", help="in which they are")
     parser.add_argument("--draws", type=int, default=40, help="random choices of the takes to learn from")
-    draws = parser.parse_args().draws
+    asked = parser.parse_args()
+    rng = np.random.default_rng(7)
+    print("median and 90th percentile of the error in %, on texts not learned from")
+    print(f"{'voice':26}{'none':>10}{'1 take':>10}{'3':>10}{'10':>10}{'20':>10}{'words, 10':>12}{'letters, 10':>13}")
+    if asked.folder:
+        texts, lengths = read_by_a_person(asked.folder)
+        for style, pace in STYLES.items():
+            row = row_of(texts, lengths, Pace.starting(pace, asked.language), asked.draws, rng)
+            told(f"{len(texts)} texts, {style}", row)
+        return
     texts = [line.text for line in (*scenario.LINES, *scenario.SPOT.lines)] + MORE
     texts = [text for text in texts if len(text.split()) > 2]
-    rng = np.random.default_rng(7)
-    print(f"{len(texts)} texts; median and 90th percentile of the error in %, on texts not learned from")
-    print(f"{'voice':26}{'none':>10}{'1 take':>10}{'3':>10}{'10':>10}{'20':>10}{'words, 10':>12}{'letters, 10':>13}")
     worst = 0.0
     for name, command in VOICES:
         if not shutil.which(command[0]):
             print(f"{name:26} not installed")
             continue
         lengths = [length_of(command, text) for text in texts]
-        row: dict[str, list[float]] = {}
-        for _ in range(draws):
-            order = rng.permutation(len(texts))
-            for count in (0, 1, 3, 10, 20):
-                pace = learned([(texts[n], lengths[n]) for n in order[:count]], Pace.starting())
-                off = [abs(expected_length(texts[n], pace) / lengths[n] - 1) for n in order[20:]]
-                row.setdefault(str(count), []).extend(off)
-            at, out = order[:10], order[20:]
-            row.setdefault("words", []).extend(plain(lambda t: len(t.split()), texts, lengths, at, out))
-            row.setdefault("letters", []).extend(plain(lambda t: sum(map(str.isalnum, t)), texts, lengths, at, out))
-        cells = [f"{100 * np.median(off):.1f}/{100 * np.percentile(off, 90):.0f}" for off in row.values()]
-        print(f"{name:26}" + "".join(f"{cell:>{10 if n < 5 else 12}}" for n, cell in enumerate(cells)))
-        worst = max(worst, float(np.median(row["10"])))
-    print(f"the worst median after ten takes: {100 * worst:.1f} %")
+        worst = max(worst, told(name, row_of(texts, lengths, Pace.starting(), asked.draws, rng)))
+    print(f"{len(texts)} texts; the worst median after ten takes: {100 * worst:.1f} %")
 
 
 if __name__ == "__main__":

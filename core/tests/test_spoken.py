@@ -1,5 +1,6 @@
 """Numbers and abbreviations in words, syllables by phonemes, and a reader's pace learned."""
 
+import math
 from unittest import mock
 
 import numpy as np
@@ -152,9 +153,11 @@ def test_readings_at_a_pace_teach_that_pace(pace, count):
     reader = Pace.starting(pace)
     takes = [(text, expected_length(text, reader)) for text in LINES[:count]]
     found = learned(takes, Pace.starting())
-    if count >= 3:
-        assert found.syllables_a_second == pytest.approx(pace, rel=0.02)
-    between = sorted([pace, Pace.starting().syllables_a_second])
+    start = Pace.starting().syllables_a_second
+    # What is little off, in few takes, may be chance: it is not learned at once.
+    if count >= 10 or (count >= 3 and abs(math.log(pace / start)) > 0.2):
+        assert found.syllables_a_second == pytest.approx(pace, rel=0.03)
+    between = sorted([pace, start])
     assert between[0] * 0.97 <= found.syllables_a_second <= between[1] * 1.03
 
 

@@ -6,28 +6,29 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from fendo_core.script.syllables import DEFAULT_LANGUAGE, speech_of
+from fendo_core.script.syllables import DEFAULT_LANGUAGE, Speech, speech_of
 from fendo_core.timebase import SAMPLE_RATE
 
 STYLES: dict[str, float] = {"calm": 4.3, "neutral": 4.9, "lively": 5.6}
 """Syllables a second while speaking, from which a reader starts until takes tell better."""
 DEFAULT_PACE = STYLES["calm"]
 
-_SOUNDS_A_SYLLABLE = 2.45
-_SHARE_OF_SYLLABLES = 0.2
-"""Of the time of speaking; the rest goes with the speech sounds, as a syllable of five takes longer than one of two."""
-_LONG_PAUSE, _SHORT_PAUSE = 0.45, 0.25
+_SOUNDS_A_SYLLABLE, _SYLLABLES_A_WORD = 2.45, 1.6
+_SHARE_OF_SYLLABLES, _SHARE_OF_WORDS = 0.15, 0.2
+"""Of the time of speaking; the rest goes with the speech sounds, as a syllable of five takes longer than one of two, and
+words begin and end more slowly than they go on."""
+_LONG_PAUSE, _SHORT_PAUSE = 0.3, 0.25
 """Seconds at `DEFAULT_PACE`."""
-_ENOUGH = 3
-"""Takes from which on they tell themselves how much readings of one reader differ."""
-_USUAL_NOISE = 0.12
-"""Natural logarithm of the ratio by which a reading differs from what its text asks for, usually."""
+_KNOWN = 6
+"""Takes that what is usual counts for, beside those that tell how much readings of one reader differ."""
+_USUAL_NOISE = 0.1
+"""Natural logarithm of the ratio by which a reading differs from what its text asks for, usually (standard deviation)."""
 _SHORTEST_READING = SAMPLE_RATE // 2
 
 
 @dataclass(frozen=True, slots=True)
 class Pace:
-    """Samples for a syllable, for a speech sound in it, for a pause at the end of a sentence, and at a comma.
+    """Samples for a syllable, for a speech sound in it, for a pause at a sentence's end and at a comma, and for a word.
 
     Attributes:
         takes: how many takes it was learned from; 0 for a starting value.
@@ -39,6 +40,7 @@ class Pace:
     short_pause: int
     language: str = DEFAULT_LANGUAGE
     takes: int = 0
+    word: int = 0
 
     @classmethod
     def starting(cls, syllables_a_second: float = DEFAULT_PACE, language: str = DEFAULT_LANGUAGE) -> "Pace":
@@ -53,16 +55,17 @@ class Pace:
         slower = DEFAULT_PACE / syllables_a_second * SAMPLE_RATE
         return cls(
             round(syllable * _SHARE_OF_SYLLABLES),
-            round(syllable * (1 - _SHARE_OF_SYLLABLES) / _SOUNDS_A_SYLLABLE),
+            round(syllable * (1 - _SHARE_OF_SYLLABLES - _SHARE_OF_WORDS) / _SOUNDS_A_SYLLABLE),
             round(slower * _LONG_PAUSE),
             round(slower * _SHORT_PAUSE),
             language,
+            word=round(syllable * _SHARE_OF_WORDS * _SYLLABLES_A_WORD),
         )
 
     @property
     def syllables_a_second(self) -> float:
         """What the pace comes to in syllables of common length."""
-        return SAMPLE_RATE / max(1.0, self.syllable + self.sound * _SOUNDS_A_SYLLABLE)
+        return SAMPLE_RATE / max(1.0, self.syllable + self.sound * _SOUNDS_A_SYLLABLE + self.word / _SYLLABLES_A_WORD)
 
 
 def expected_length(text: str, pace: Pace) -> int:
@@ -73,40 +76,57 @@ def expected_length(text: str, pace: Pace) -> int:
         + speech.sounds * pace.sound
         + speech.long_pauses * pace.long_pause
         + speech.short_pauses * pace.short_pause
+        + speech.words * pace.word
     )
 
 
 def learned(readings: Sequence[tuple[str, int]], start: Pace) -> Pace:
     """The pace of a reader, from what was read and how many samples of speech it took.
 
-    A ridge regression of the relative error on syllables, sounds and pauses around the starting pace, scaled first by the
-    readings' median; readings that fit badly (a stumble, words left out) lose their weight step by step (Huber's weights,
-    Robust Statistics, 1981). Readings too short to tell anything are left out. Without any, the start is given back.
+    A ridge regression of the relative error on syllables, sounds, words and pauses around the starting pace, scaled first
+    by the readings' middle; readings that fit badly (a stumble, words left out) lose their weight step by step (Huber's
+    weights, Robust Statistics, 1981). Readings too short to tell anything are left out. Without any, the start is given
+    back.
     """
     told = [(speech_of(text, start.language), length) for text, length in readings if length >= _SHORTEST_READING]
     told = [(speech, length) for speech, length in told if speech.sounds > 3]
     if not told:
         return start
     lengths = np.array([length for _, length in told], dtype=np.float64)
-    asked = np.array([[s.syllables, s.sounds, s.long_pauses, s.short_pauses] for s, _ in told], dtype=np.float64)
-    begin = np.array([start.syllable, start.sound, start.long_pause, start.short_pause], dtype=np.float64)
+    asked = np.array([_counts(speech) for speech, _ in told], dtype=np.float64)
+    begin = np.array([start.syllable, start.sound, start.long_pause, start.short_pause, start.word], dtype=np.float64)
     ratios = np.log(np.clip(lengths / (asked @ begin), 0.3, 3.0))
-    off = float(np.median(ratios))
     count = len(told)
+    noise, off = _spread_and_middle(ratios)
     # What may as well be chance in so few takes moves nothing: a good start is not made worse (James and Stein, Estimation
-    # with quadratic loss, 1961, the positive part).
-    noise = _USUAL_NOISE if count < _ENOUGH else float(np.clip(1.48 * np.median(np.abs(ratios - off)), 1e-3, _USUAL_NOISE))
-    begin = begin * np.exp(off * max(0.0, 1.0 - noise**2 / max(count * off**2, 1e-12)))
+    # with quadratic loss, 1961, the positive part); the first take, which may be anything, moves half as much.
+    begin = begin * np.exp(off * max(0.0, 1.0 - noise**2 * (1 + 1 / count) / max(count * off**2, 1e-12)))
     # In units of the starting values each coefficient is 1, and the prior says how firmly.
     rows = asked * begin / lengths[:, None]
-    prior = np.diag([1.5, 1.5, 0.5, 0.5]) * (noise / _USUAL_NOISE)
+    prior = np.diag([30, 30, 8, 8, 30]) * (noise / _USUAL_NOISE)
     weights = np.ones(count, dtype=np.float64)
-    found: NDArray[np.floating] = np.ones(4)
+    found: NDArray[np.floating] = np.ones(5)
     for _ in range(10):
         weighted = rows * weights[:, None]
-        found = np.linalg.solve(weighted.T @ rows + prior, weighted.T @ np.ones(count) + prior @ np.ones(4))
+        found = np.linalg.solve(weighted.T @ rows + prior, weighted.T @ np.ones(count) + prior @ np.ones(5))
         off = np.abs(rows @ found - 1)
         weights = np.minimum(1.0, max(0.03, 1.5 * float(np.median(off))) / np.maximum(off, 1e-9))
     values = np.clip(found, 0.1, 4.0) * begin
-    syllable, sound, long_pause, short_pause = (max(1, round(float(value))) for value in values)
-    return Pace(syllable, sound, long_pause, short_pause, start.language, count)
+    syllable, sound, long_pause, short_pause, word = (max(1, round(float(value))) for value in values)
+    return Pace(syllable, sound, long_pause, short_pause, start.language, count, word)
+
+
+def _spread_and_middle(ratios: NDArray[np.float64]) -> tuple[float, float]:
+    """By how much readings differ, weighed with what is usual, and Huber's mean of them."""
+    count = len(ratios)
+    middle = float(np.median(ratios))
+    seen = 1.48 * float(np.median(np.abs(ratios - middle)))
+    noise = float(np.sqrt((_KNOWN * _USUAL_NOISE**2 + count * seen**2) / (_KNOWN + count)))
+    for _ in range(10):
+        weights = np.minimum(1.0, 1.5 * noise / np.maximum(np.abs(ratios - middle), 1e-9))
+        middle = float(np.average(ratios, weights=weights))
+    return noise, middle
+
+
+def _counts(speech: Speech) -> tuple[float, ...]:
+    return speech.syllables, speech.sounds, speech.long_pauses, speech.short_pauses, speech.words

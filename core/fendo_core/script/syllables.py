@@ -41,6 +41,8 @@ _VOWEL = re.compile(r"[aeiouyɐɑɒæɔəɘɚɛɜɝɞɤɨɪɯɵøœɶʉʊʌʏᵻ
 _SYLLABIC = "\u0329"
 _LONG_PAUSE = re.compile(r"(?<!\d)[.!?…]+[\"”’)»]*\s|\s[–—]\s|—")
 _SHORT_PAUSE = re.compile(r"[,;:]\s|\s-\s")
+_SPELLED = re.compile(r"(?<!\w)[^\W\d_a-zß-ÿ](?: [^\W\d_a-zß-ÿ]){2,40}(?!\w)")
+"""Letters with white between them: each is said by itself."""
 _WORD = re.compile(r"[^\W\d_]+(?:['’][^\W\d_]+)?", re.UNICODE)
 _VOWELS = re.compile(r"[aeiouyàáâäæãåèéêëìíîïòóôöœõøùúûüýÿ]+")
 _SILENT_END = re.compile(r"(?:[^aeiouyl]e|[^aeiouytd]ed|[^aeiouyscxz]es)$")
@@ -64,6 +66,7 @@ class Speech:
     sounds: float
     long_pauses: int
     short_pauses: int
+    words: int = 0
 
 
 def syllables(text: str) -> int:
@@ -105,7 +108,11 @@ def speech_of_all(texts: Sequence[str], language: str = DEFAULT_LANGUAGE) -> lis
         for text, words, (sounds, vowels) in zip(new, said, _phonemes(_heard(new, language, said), language), strict=True):
             inside = words.strip()
             _memory[text, language] = Speech(
-                vowels, sounds, len(_LONG_PAUSE.findall(inside)), len(_SHORT_PAUSE.findall(inside))
+                vowels,
+                sounds,
+                len(_LONG_PAUSE.findall(inside)),
+                len(_SHORT_PAUSE.findall(inside)) + sum(run.count(" ") for run in _SPELLED.findall(inside)),
+                sum(map(_speakable, inside.split())),
             )
     return [_memory.get((text, language)) or speech_of(text, language) for text in texts]
 
