@@ -178,6 +178,7 @@ function Note({ take, noting, onNote }: Pick<RowProps, 'take' | 'noting' | 'onNo
 
 const LETTER = 5.9
 const APART = 5
+const MOST_ASIDE = 18
 let pen: CanvasRenderingContext2D | null = null
 
 /** How wide a word is, in points, in the face of `.take-words`. */
@@ -199,13 +200,15 @@ function ReadWords({ take, span, chosen, onHear, onWords }: WordsProps) {
   const { ref, width } = useElementSize<HTMLDivElement>()
   const [from, to] = span
   const shown = []
-  // Words that would lie over the one before them go into the second row.
+  // Words that would lie over the one before them go into the second row, or a little to the right.
   const ends = [Number.NEGATIVE_INFINITY, Number.NEGATIVE_INFINITY]
   for (const [n, { ordinal, text, mark, span: said }] of (take.read?.words ?? []).toSorted(bySpan).entries()) {
     if (!said) continue
-    const x = ((said[0]! - from) / (to - from)) * width
-    const row = ends.findIndex((end) => x >= end)
-    if (row < 0 || x > width) continue
+    const begins = ((said[0]! - from) / (to - from)) * width
+    const free = ends.findIndex((end) => begins >= end)
+    const row = free < 0 ? ends.indexOf(Math.min(...ends)) : free
+    const x = Math.max(begins, ends[row]!)
+    if (x - begins > MOST_ASIDE || x > width) continue
     ends[row] = x + widthOf(text) + APART
     shown.push(
       <button
