@@ -108,6 +108,24 @@ ODD = {
     "[ti:Salt]\n[00:12.00]The ferry leaves.\n[00:20.00]Nobody waits.\n[00:24.00]Salt remains for very long.\n": [
         (FERRY, (12, 20), "", ""), (NOBODY, (20, 24), "", ""), ("Salt remains for very long.", (24, 25.8), "", ""),
     ],
+    # Cells
+    "Time,Narrator,Expert\n00:12,The ferry leaves.,\n00:18,,Nobody waits.\n00:24,Salt remains for very long.,\n": [
+        (FERRY, (12, 18), "", "Narrator"), (NOBODY, (18, 24), "", "Expert"),
+        ("Salt remains for very long.", (24, 25.8), "", "Narrator"),
+    ],
+    "1 / 00:12 / The ferry leaves.\n2 / 00:18 / Nobody waits.\n3 / 00:24 / Salt remains for very long.\n": [
+        (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""), ("Salt remains for very long.", (24, 25.8), "", ""),
+    ],
+    "Shot 1 | Quay | The ferry leaves.\nShot 2 | Bell | Nobody waits.\nShot 3 | Sea | Now salt remains.\n": [
+        *PLAIN[:2], ("Now salt remains.", None, "", ""),
+    ],
+    "One / two / three and go.\nFour / five / six and go.\nSeven / eight / nine and go.\n": [
+        ("One / two / three and go.", None, "", ""), ("Four / five / six and go.", None, "", ""),
+        ("Seven / eight / nine and go.", None, "", ""),
+    ],
+    "SALT\nClient: Museum | Length: 90 sec\n\nPARAGRAPH 1\nThe ferry leaves.\n\nPARAGRAPH 2\nNobody waits.\n": [
+        (FERRY, None, "PARAGRAPH 1", ""), (NOBODY, None, "PARAGRAPH 2", ""),
+    ],
     # Letters, headings and what hangs below names
     "Hi Mira,\n\nhere it is, at last!\n\n---\n\nThe ferry leaves.\n\nNobody waits.\n\n---\n\nBest,\nJo\n": PLAIN[:2],
     "Salt\n====\n\nThe quay\n--------\n\nThe ferry leaves.\n\nThe bell\n--------\nNobody waits.\n": [

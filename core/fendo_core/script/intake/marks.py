@@ -20,6 +20,7 @@ NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’#-]{{0,38}}?)\s*[-–—,@]?\s*[\
 HEADING = re.compile(
     r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"
     r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|ch(?:ap)?\.|kap\.|cap\.|sc\.|sz\.|se[qk]\.?|segment|block|bloc|bloque|blocco|unit|"
+    r"paragraph|absatz|paragraphe|p[áa]rrafo|paragrafo|"
     r"episode|épisode|folge|episodio|beat|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
     r"stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}\b(?!\.\d)|[ivx]{1,4}\b|(?:one|two|three|four|five|six|seven|eight|nine|ten|eins|zwei|drei|"

@@ -160,16 +160,27 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
         return "table", encoding, reading.table(sheets.separated(body, inquiry))
     if ending in (".md", ".markdown"):
         return "Markdown", encoding, _of_blocks(markdown.blocks(body), reading)
-    parted = _DROPPED.sub(":", body)
+    celled = _SLASHED.sub("|", body) if _is_slashed(body) else body
+    parted = _DROPPED.sub(":", celled)
     mark = sheets.separator(parted) if "\t" in parted or ";" in parted or "|" in parted else None
     # Commas part clauses more often than cells.
-    if mark and mark != "," and tables.looks_like_a_script(sheets.parted(body, mark)):
-        return "table", encoding, reading.table(sheets.separated(body, inquiry))
+    if mark and mark != "," and tables.looks_like_a_script(sheets.parted(celled, mark)):
+        return "table", encoding, reading.table(sheets.separated(celled, inquiry))
     body = _undressed(body)
     apart = _WIDE.sub("\t", body)
     if apart.count("\t") >= 3 and tables.looks_like_a_script(sheets.parted(apart, "\t")):
         return "table", encoding, reading.table(sheets.parted(apart, "\t"))
     return "plain text", encoding, reading.rows(body)
+
+
+_NUMBERED_CELL = re.compile(r"[^/\d]{0,20}\d[^/]{0,20} //? ")
+_SLASHED = re.compile(r" (?:/|//) ")
+
+
+def _is_slashed(text: str) -> bool:
+    """Whether every row has cells that slashes part, the first with a number in it: “1 / 00:04 / words”."""
+    rows = [row for row in text.splitlines() if row.strip()]
+    return len(rows) > 2 and all(_NUMBERED_CELL.match(row) and 2 <= len(_SLASHED.findall(row)) <= 6 for row in rows)
 
 
 def _undressed(text: str) -> str:

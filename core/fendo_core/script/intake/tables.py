@@ -113,6 +113,13 @@ def looks_like_a_script(rows: Rows) -> bool:
     timed = any(_share(even, n, _is_time) > 0.6 for n in columns)
     wordy = [_filled(even, n) >= 2 and _share(even, n, _is_wordy) > 0.5 for n in columns]
     named = any(_filled(even, n) == len(even) and _share(even, n, _is_identifier) > 0.8 for n in columns)
+    if len(rows) >= 3 and len(columns) >= 3 and all(len(row) == len(columns) for row in rows):
+        # One column of sentences, and beside it scraps.
+        whole = [_share(even, n, lambda cell: " " in cell and cell.endswith(SENTENCE_ENDS)) for n in columns]
+        long = [_share(even, n, lambda cell: len(cell.split()) > 5) >= 0.2 for n in columns]
+        said = [n for n in columns if whole[n] > 0.8]
+        if len(said) == 1 and not any(long[n] for n in columns if n not in said):
+            return True
     return ((timed or named) and any(wordy)) or (len(rows) >= 3 and len(columns) == 2 and all(wordy))
 
 
@@ -177,7 +184,7 @@ def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, 
     rows = [row for row in rows if any(map(str.strip, row))]
     if not rows:
         return Table([], (), Columns())
-    rows = _even(rows)
+    rows = _with_one_column_of_words(_even(rows), inquiry)
     width = len(rows[0])
     found = _header_row(rows)
     top = found[0] + 1 if found else 0
@@ -196,6 +203,41 @@ def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, 
     drafts = _drafts(body, chosen, header, top + 1, rate, start_frame, inquiry)
     _say_left_out(body, header, chosen, found[1] if found else None, inquiry)
     return Table(drafts, header, chosen)
+
+
+def _with_one_column_of_words(rows: list[list[str]], inquiry: Inquiry) -> list[list[str]]:
+    """Rows of a table that has a column of words for each reader, as one with a column of words and one of readers."""
+    found = _header_row(rows)
+    if not found:
+        return rows
+    names, body = rows[found[0]], rows[found[0] + 1 :]
+    kinds = [each[0][0] if each else None for each in found[1]]
+    theirs = [n for n, kind in enumerate(kinds) if kind in (None, "reader") and _is_of_one_reader(names[n], body, n)]
+    spoken = [sum(bool(row[n].strip()) for n in theirs) for row in body]
+    if len(theirs) < 2 or max(spoken, default=0) < 1 or sum(count > 1 for count in spoken) > 0.1 * len(body):
+        return rows
+    listed = " and ".join(f"“{names[n].strip()}”" for n in theirs)
+    options = (("readers", "who reads"), ("columns", "columns"))
+    if inquiry.ask("readers", f"{listed}, above columns of words, are", options, "readers") == "columns":
+        return rows
+    others = [n for n in range(len(names)) if n not in theirs]
+    made = [[*[""] * len(others), "", ""] for _ in rows[: found[0]]]
+    for row, above in zip(made, rows, strict=False):
+        row[: len(others)] = [above[n] for n in others]
+    made.append([*(names[n] for n in others), "Words", "Reader"])
+    for row in body:
+        said = [(row[n], names[n].strip()) for n in theirs if row[n].strip()] or [("", "")]
+        beside = [row[n] for n in others]
+        # Who speaks second has no time of their own.
+        made += [[*(beside if not place else [""] * len(beside)), *each] for place, each in enumerate(said)]
+    return made
+
+
+def _is_of_one_reader(name: str, body: Rows, column: int) -> bool:
+    """Whether a column is named like somebody, and holds what they say."""
+    bare = name.strip()
+    called = 1 <= len(bare.split()) <= 3 and len(bare) <= 40 and bare[0].isalpha() and bare[0].isupper()
+    return called and _share(body, column, lambda cell: _is_wordy(cell) or cell.endswith(SENTENCE_ENDS)) > 0.6
 
 
 def _share(body: Rows, column: int, holds: Callable[[str], bool]) -> float:
