@@ -33,9 +33,10 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
         inquiry: asked whether rows are joined, where they look wrapped.
         from_pages: whether it comes from printed pages, whose rows are never paragraphs.
     """
-    blocks = [_unhung(block) for block in rows_of(text)]
+    blocks = rows_of(text)
     # Wrapped rows become fewer, never so many fewer.
     enough(sum(map(len, blocks)) // MOST_ROWS_A_LINE)
+    blocks = [_unhung(block) for block in blocks]
     blocks = [[" ".join(paragraphs(_NAME_AND_TAB.sub(r"\1: ", row))) for row in block] for block in blocks]
     blocks = [_underlined(row for row in block if row) for block in blocks]
     unnumbered = _without_row_numbers(blocks)
@@ -54,6 +55,8 @@ _HUNG = 4
 
 def _unhung(block: Sequence[str]) -> list[str]:
     """The rows of a block; what hangs below the words behind a name or a time goes on from them."""
+    if not any(row[0].isspace() for row in block[1:]):
+        return list(block)
     made: list[str] = []
     edge = 0
     for row in block:
