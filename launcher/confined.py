@@ -54,7 +54,9 @@ def reachable(data: Path) -> Iterator[tuple[Path, int]]:
     for own in {Path(__file__).resolve().parent.parent, Path(sys.prefix), Path(sys.base_prefix)}:
         yield own, READ
     yield Path("/dev"), OF_FILES
-    for place in (data, Path(tempfile.gettempdir()), Path("/dev/shm"), Path("/var/tmp")):
+    # A folder of the data may lie on another disk.
+    linked = [path.resolve() for path in (*data.glob("*"), *data.glob("media/*")) if path.is_symlink()]
+    for place in (data, *linked, Path(tempfile.gettempdir()), Path("/dev/shm"), Path("/var/tmp")):
         yield place, everything
 
 
