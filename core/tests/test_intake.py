@@ -408,7 +408,7 @@ def test_hidden_words_comments_and_what_stands_around_a_table_come_back_when_ask
     ("name", "data", "said"),
     [
         ("a.doc", b"\xd0\xcf\x11\xe0" + bytes(600), "Word document of the old kind"),
-        ("a.html", b"<!DOCTYPE html><p>Words", "web page"),
+        ("a.html", b"<html>" + b"<p>Words. " * 700_000, "6 MB large; one may have 4 MB"),
         ("a.xml", b"<?xml version='1.0'?><tt/>", "XML"),
         ("a.rtf", b"{\\rtf1 " + b"{" * 50, "no words|damaged"),
         ("a.pdf", b"%PDF-1.7 nothing", "damaged or locked"),

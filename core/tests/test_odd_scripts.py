@@ -108,6 +108,17 @@ ODD = {
     "[ti:Salt]\n[00:12.00]The ferry leaves.\n[00:20.00]Nobody waits.\n[00:24.00]Salt remains for very long.\n": [
         (FERRY, (12, 20), "", ""), (NOBODY, (20, 24), "", ""), ("Salt remains for very long.", (24, 25.8), "", ""),
     ],
+    # Web pages
+    "<!DOCTYPE html>\n<html><head><title>Salt</title><style>p {}</style></head>\n<body>\n<h1>Salt</h1>\n<h2>Quay</h2>\n"
+    "<p>The ferry\n leaves.</p>\n<h2>Bell</h2><p>Nobody waits. <del>Gone.</del></p><script>'<p>x'</script></body></html>": [
+        (FERRY, None, "Quay", ""), (NOBODY, None, "Bell", ""),
+    ],
+    "<html><body><div style='display: none'>Nobody sees it.</div><table>\n<tr>\n<th>TC</th> <th>Picture</th> <th>Narration"
+    "</th></tr>\n<tr><td>00:12</td> <td>quay</td> <td><p>The ferry leaves.</p></td></tr><tr><td>00:18<td>bell"
+    "<td>Nobody waits.<tr><td colspan=2>00:24</td><td>ENDS</td></tr></table></body></html>": [
+        (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""), ("ENDS", (24, 24.8), "", ""),
+    ],
+    "<html><p><b>NARRATOR:</b> The ferry leaves.<p><b>NARRATOR:</b> Nobody waits.": NAMED,
     # Cells
     "Time,Narrator,Expert\n00:12,The ferry leaves.,\n00:18,,Nobody waits.\n00:24,Salt remains for very long.,\n": [
         (FERRY, (12, 18), "", "Narrator"), (NOBODY, (18, 24), "", "Expert"),

@@ -158,7 +158,6 @@ def refuse_by_name(data: bytes, name: str) -> None:
         what = "an Excel workbook of the old kind" if ending == "xls" else "a Word document of the old kind (.doc)"
         raise ScriptRefused(f"This is {what}. Open it, save it as .docx, .xlsx or plain text, and bring that in.")
     for mark, what, instead in (
-        ((b"<!doctype html", b"<html"), "a web page", "Copy its words, or save it as plain text"),
         ((b"<?xml", b"<tt "), "an XML file", "Save the script as .docx, .srt, .csv or plain text"),
         ((b"%!ps",), "a PostScript file", "Save it as PDF or plain text"),
         ((b"\x89png", b"\xff\xd8\xff", b"gif8"), "a picture", "Type the words, or bring in the text it was made from"),

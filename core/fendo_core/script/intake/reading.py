@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import PurePath
 
-from fendo_core.script.intake import around, markdown, pages, prose, sheets, structured, subtitles, tables, wrapped
+from fendo_core.script.intake import around, markdown, pages, prose, sheets, structured, subtitles, tables, webpage, wrapped
 from fendo_core.script.intake.documents import Block, document
 from fendo_core.script.intake.inquiry import Inquiry, Question, ScriptRefused, enough
 from fendo_core.script.intake.letters import decode, is_text, refuse_by_name
@@ -141,10 +141,14 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
     if structured.is_timed_text(data[:4096].decode("latin-1")):
         cues = structured.cues_of_timed_text(data)
         return "Timed Text subtitles", "", subtitles.placed(cues, reading.rate, reading.start_frame, inquiry)
+    if webpage.is_page(data):
+        encoding, blocks = webpage.blocks(data, inquiry)
+        return "web page", encoding, _of_blocks(blocks, reading)
     refuse_by_name(data, name)
     if not is_text(data):
         raise ScriptRefused(
-            "This is no text. Fendo reads text, Markdown, Word, OpenDocument, rich text, PDF, tables and subtitles."
+            "This is no text. Fendo reads text, Markdown, Word, OpenDocument, rich text, PDF, web pages, tables and "
+            "subtitles."
         )
     text, encoding = decode(data, inquiry)
     body = subtitles.with_arrows(text.lstrip("\ufeff"))

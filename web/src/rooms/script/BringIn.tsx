@@ -7,7 +7,8 @@ import { sayProblem } from '../../app/messages'
 import { timecodeAt } from '../../app/room'
 import { LONGEST } from './LongLines'
 
-const ENDINGS = '.txt,.md,.markdown,.docx,.odt,.rtf,.pdf,.csv,.tsv,.tab,.xlsx,.xls,.ods,.srt,.vtt,.ass,.ttml,.sbv,.json'
+const ENDINGS =
+  '.txt,.md,.markdown,.docx,.odt,.rtf,.pdf,.html,.htm,.csv,.tsv,.tab,.xlsx,.xls,.ods,.srt,.vtt,.ass,.ttml,.sbv,.json'
 /** Lines of a preview that are drawn; a long script is looked at by its beginning. */
 const SHOWN = 200
 const PARTS = ['start', 'end', 'length', 'words', 'notes', 'reader'] as const
