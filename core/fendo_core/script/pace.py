@@ -99,18 +99,18 @@ def learned(readings: Sequence[tuple[str, int]], start: Pace) -> Pace:
     count = len(told)
     noise, off = _spread_and_middle(ratios)
     # What may as well be chance in so few takes moves nothing: a good start is not made worse (James and Stein, Estimation
-    # with quadratic loss, 1961, the positive part); the first take, which may be anything, moves half as much.
+    # with quadratic loss, 1961, the positive part), least of all by the first take, which may be anything.
     begin = begin * np.exp(off * max(0.0, 1.0 - noise**2 * (1 + 1 / count) / max(count * off**2, 1e-12)))
     # In units of the starting values each coefficient is 1, and the prior says how firmly.
     rows = asked * begin / lengths[:, None]
     prior = np.diag([30, 30, 8, 8, 30]) * (noise / _USUAL_NOISE)
-    weights = np.ones(count, dtype=np.float64)
+    weights: NDArray[np.float64] = np.ones(count, dtype=np.float64)
     found: NDArray[np.floating] = np.ones(5)
     for _ in range(10):
         weighted = rows * weights[:, None]
         found = np.linalg.solve(weighted.T @ rows + prior, weighted.T @ np.ones(count) + prior @ np.ones(5))
         off = np.abs(rows @ found - 1)
-        weights = np.minimum(1.0, max(0.03, 1.5 * float(np.median(off))) / np.maximum(off, 1e-9))
+        weights = _weights(off, max(0.03, 1.5 * float(np.median(off))))
     values = np.clip(found, 0.1, 4.0) * begin
     syllable, sound, long_pause, short_pause, word = (max(1, round(float(value))) for value in values)
     return Pace(syllable, sound, long_pause, short_pause, start.language, count, word)
@@ -123,9 +123,13 @@ def _spread_and_middle(ratios: NDArray[np.float64]) -> tuple[float, float]:
     seen = 1.48 * float(np.median(np.abs(ratios - middle)))
     noise = float(np.sqrt((_KNOWN * _USUAL_NOISE**2 + count * seen**2) / (_KNOWN + count)))
     for _ in range(10):
-        weights = np.minimum(1.0, 1.5 * noise / np.maximum(np.abs(ratios - middle), 1e-9))
-        middle = float(np.average(ratios, weights=weights))
+        middle = float(np.average(ratios, weights=_weights(np.abs(ratios - middle), 1.5 * noise)))
     return noise, middle
+
+
+def _weights(off: NDArray[np.floating], bend: float) -> NDArray[np.float64]:
+    """Huber's weights: what is further off than `bend` counts less, the further the less."""
+    return np.asarray(np.minimum(1.0, bend / np.maximum(off, 1e-9)), dtype=np.float64)
 
 
 def _counts(speech: Speech) -> tuple[float, ...]:

@@ -66,7 +66,7 @@ class Speech:
     sounds: float
     long_pauses: int
     short_pauses: int
-    words: int = 0
+    words: int
 
 
 def syllables(text: str) -> int:

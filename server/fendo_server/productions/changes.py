@@ -38,7 +38,7 @@ def performed(production: Production, author: Any, revision: int, edit: edits.Ed
     production = _locked(production)
     before = state.load(production)
     after, label = edits.perform(before, edit, lambda: str(uuid.uuid4()))
-    quotas.check_length(before.length, after.length)
+    quotas.check_length(before, after)
     made = state.of_readers(production, difference(before, after))
     if not made.touched:
         return None, after

@@ -16,6 +16,7 @@ from django.conf import settings
 from django.utils import timezone
 
 from fendo_core.production.refusal import EditRefused
+from fendo_core.production.state import State
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.problems import Problem
 from fendo_server.productions.models import Production
@@ -95,19 +96,16 @@ def check_takes(account: Any) -> None:
         )
 
 
-def check_length(before: int, after: int) -> None:
-    """Refuse to make a programme longer than it may be.
-
-    Args:
-        before: samples that it lasts; `after`: that it would last. One that is too long already may get shorter.
+def check_length(before: State, after: State) -> None:
+    """Refuse to make a programme longer than it may be; one that is too long already may get shorter.
 
     Raises:
         EditRefused: in words.
     """
     most = settings.MOST_HOURS
-    if most and after > max(before, most * 3600 * SAMPLE_RATE):
+    if most and after.length > max(before.length, most * 3600 * SAMPLE_RATE):
         raise EditRefused(
-            f"The programme would last {after / SAMPLE_RATE / 3600:.1f} h; {most:g} h are allowed here. "
+            f"The programme would last {after.length / SAMPLE_RATE / 3600:.1f} h; {most:g} h are allowed here. "
             "Nothing was changed. Make two productions of it, or ask whoever runs this Fendo for more."
         )
 

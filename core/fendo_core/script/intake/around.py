@@ -9,7 +9,6 @@ from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, OUT_OR_LINES, Inqui
 from fendo_core.script.intake.marks import (
     ALONE,
     ASIDE,
-    BARE,
     BRACKETED,
     HEADING,
     LABEL,
@@ -17,6 +16,7 @@ from fendo_core.script.intake.marks import (
     NUMBERED,
     RULE,
     SPEAKERS,
+    begins_with_time,
     is_bite,
     is_bite_in_brackets,
     is_cue,
@@ -96,8 +96,7 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     """
     head, titles = 0, 0
     texts = Counter(each.text for each in found)
-    times = sum(bool(BRACKETED.match(each.text) or BARE.match(each.text) or ALONE.match(each.text)) for each in found)
-    timed = times >= max(2, 0.3 * len(found))
+    timed = sum(begins_with_time(each.text) for each in found) >= max(2, 0.3 * len(found))
     for each, below in zip(found, [*found[1:], None], strict=False):
         told = bool(_TOLD.match(each.text) or _DELIVERY.match(each.text) or (timed and _CREDIT.match(each.text)))
         # A name in capitals stands right above its words, or comes again.

@@ -50,11 +50,16 @@ def parts_of(archive: zipfile.ZipFile, wanted: Iterable[str]) -> dict[str, Eleme
 
 
 @dataclass(slots=True)
-class _Left:
+class Left:
     """What was left out of a document."""
 
     hidden: int = 0
     struck: int = 0
+
+    def is_wanted(self, inquiry: Inquiry) -> bool:
+        """Whether it is read all the same: asked, where there is any."""
+        any_of_it = self.hidden or self.struck
+        return bool(any_of_it) and inquiry.ask("struck", "what is hidden or struck out is", OUT_OR_READ, "out") == "in"
 
 
 def _paragraphs(text: str, noted: Sequence[str], heading: bool = False) -> Iterator[Paragraph]:
@@ -72,7 +77,7 @@ def _cell(blocks: Iterable[Block]) -> str:
 class _Reader(Protocol):
     """A document being read."""
 
-    left: _Left
+    left: Left
 
     def blocks(self, root: Element) -> Iterator[Block]: ...
 
@@ -90,11 +95,10 @@ def _read(begin: Callable[[bool], R], body: Element, inquiry: Inquiry) -> tuple[
     """
     reader = begin(False)
     blocks = list(reader.blocks(body))
-    left = reader.left.hidden or reader.left.struck
-    if left and inquiry.ask("struck", "what is hidden or struck out is", OUT_OR_READ, "out") == "in":
+    if reader.left.is_wanted(inquiry):
         reader = begin(True)
         blocks = list(reader.blocks(body))
-    _said_left_out(reader.left, inquiry)
+    said_left_out(reader.left, inquiry)
     count = sum(len(block.notes.split("\n")) for block in blocks if isinstance(block, Paragraph) and block.notes)
     options = (("notes", "notes for the reader"), ("out", "left out"))
     if count and inquiry.ask("comments", counted(count, "comment is", "comments are"), options, "notes") == "out":
@@ -143,7 +147,8 @@ def document(data: bytes, inquiry: Inquiry) -> tuple[str, list[Block]]:
     raise ScriptRefused("This is an archive but no document. Save the script as .docx, .odt or plain text.")
 
 
-def _said_left_out(left: _Left, inquiry: Inquiry) -> None:
+def said_left_out(left: Left, inquiry: Inquiry) -> None:
+    """Say how much was left out."""
     gone = [
         counted(number, f"{what} passage", f"{what} passages")
         for number, what in ((left.hidden, "hidden"), (left.struck, "struck-out"))
@@ -162,7 +167,7 @@ _FALLBACK = "{http://schemas.openxmlformats.org/markup-compatibility/2006}Fallba
 @dataclass(slots=True)
 class _Word:
     keeps: bool
-    left: _Left
+    left: Left
     comments: dict[str, str]
     headings: frozenset[str]
     """Styles of titles and headings."""
@@ -288,7 +293,7 @@ def _word(parts: dict[str, Element], inquiry: Inquiry) -> list[Block]:
             said = " ".join(t.text or "" for t in comment.iter(f"{_W}t"))
             comments[comment.get(f"{_W}id", "")] = " ".join(said.split())
     headings = _headings(parts.get("word/styles.xml"))
-    reader, blocks = _read(lambda keeps: _Word(keeps, _Left(), comments, headings), body, inquiry)
+    reader, blocks = _read(lambda keeps: _Word(keeps, Left(), comments, headings), body, inquiry)
     for name in ("word/footnotes.xml", "word/endnotes.xml"):
         if name in parts:
             blocks += _at_the_foot(list(reader.blocks(parts[name])), inquiry)
@@ -304,7 +309,7 @@ _TEXT, _TABLE, _OFFICE, _STYLE = (f"{{{_NS}{name}:1.0}}" for name in ("text", "t
 @dataclass(slots=True)
 class _OpenText:
     keeps: bool
-    left: _Left
+    left: Left
     gone: dict[str, str]
     """Names of styles whose words are not shown, and why."""
     foot: list[Block] = field(default_factory=list)
@@ -379,5 +384,5 @@ def _open_document(root: Element, inquiry: Inquiry) -> list[Block]:
             or says.get(f"{_STYLE}text-line-through-type", "none") != "none"
         ):
             gone[style.get(f"{_STYLE}name", "")] = "struck"
-    reader, blocks = _read(lambda keeps: _OpenText(keeps, _Left(), gone), body, inquiry)
+    reader, blocks = _read(lambda keeps: _OpenText(keeps, Left(), gone), body, inquiry)
     return [*blocks, *_at_the_foot(reader.foot, inquiry)]

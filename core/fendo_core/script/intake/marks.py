@@ -134,10 +134,21 @@ def is_speaker(text: str) -> bool:
     return bool(SPEAKERS.fullmatch(text.strip(" :")))
 
 
+def begins_with_time(text: str) -> bool:
+    """A time before the words, or alone."""
+    return bool(BRACKETED.match(text) or BARE.match(text) or ALONE.match(text))
+
+
 def is_more(text: str) -> bool:
     """A time, a name, a direction or a heading: no title."""
-    head = BRACKETED.match(text) or BARE.match(text) or ALONE.match(text) or NAMED_ALONE.match(text)
-    begun = head or ASIDE.match(text) or HEADING.match(text) or SCENE.match(text) or is_bite(text)
+    begun = (
+        begins_with_time(text)
+        or NAMED_ALONE.match(text)
+        or ASIDE.match(text)
+        or HEADING.match(text)
+        or SCENE.match(text)
+        or is_bite(text)
+    )
     return bool(begun or names_somebody(text) or is_cue(text) or is_numbered(text))
 
 

@@ -34,7 +34,7 @@ from fendo_core.script.intake.explained import without_footnotes, without_saying
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
 from fendo_core.script.intake.marks import HEADING, RULE, SPEAKERS, TIME
 from fendo_core.script.intake.paragraph import Paragraph, noted
-from fendo_core.script.intake.speakers import with_name_colons, with_readers
+from fendo_core.script.intake.speakers import with_brackets_as_names, with_name_colons, with_readers
 from fendo_core.script.intake.tongues import in_one_tongue
 from fendo_core.script.lines import Draft
 from fendo_core.timebase import FrameRate
@@ -72,12 +72,9 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     return _drafts(without_directions(found, inquiry))
 
 
-_BRACKETED_SPEAKER = re.compile(rf"^[\[(]\s*({SPEAKERS.pattern})\s*[\])]\s*:?\s*(?=\S)", re.IGNORECASE)
-
-
 def drafts_of_cells(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Draft]:
     """Lines of cells and cues, whose slots are known: names before the words are taken for who reads."""
-    found = without_asides([replace(each, text=_BRACKETED_SPEAKER.sub(r"\1: ", each.text)) for each in found], inquiry)
+    found = without_asides(with_brackets_as_names(found), inquiry)
     if not any(each.reader for each in found):
         found = with_readers(found, inquiry, sticky=False)
     return _drafts(without_directions(found, inquiry))

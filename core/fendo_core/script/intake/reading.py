@@ -178,7 +178,7 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
 
 
 _NUMBERED_CELL = re.compile(r"[^/\d]{0,20}\d[^/]{0,20} //? ")
-_SLASHED = re.compile(r" (?:/|//) ")
+_SLASHED = re.compile(r" //? ")
 
 
 def _is_slashed(text: str) -> bool:

@@ -90,6 +90,14 @@ def with_name_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     ]
 
 
+_IN_BRACKETS = re.compile(rf"^[\[(]\s*({SPEAKERS.pattern})\s*[\])]\s*:?\s*(?=\S)", re.IGNORECASE)
+
+
+def with_brackets_as_names(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with `Narrator:` in front where they have `[Narrator]`: cues are too few to tell by what comes again."""
+    return [replace(each, text=_IN_BRACKETS.sub(r"\1: ", each.text)) for each in found]
+
+
 def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = True) -> list[Paragraph]:
     """Paragraphs with the readers that are named before them; directions and pictures become notes of the next line.
 

@@ -214,16 +214,14 @@ def _with_one_column_of_words(rows: list[list[str]], inquiry: Inquiry) -> list[l
     kinds = [each[0][0] if each else None for each in found[1]]
     theirs = [n for n, kind in enumerate(kinds) if kind in (None, "reader") and _is_of_one_reader(names[n], body, n)]
     spoken = [sum(bool(row[n].strip()) for n in theirs) for row in body]
-    if len(theirs) < 2 or max(spoken, default=0) < 1 or sum(count > 1 for count in spoken) > 0.1 * len(body):
+    if len(theirs) < 2 or sum(count > 1 for count in spoken) > 0.1 * len(body):
         return rows
     listed = " and ".join(f"“{names[n].strip()}”" for n in theirs)
     options = (("readers", "who reads"), ("columns", "columns"))
     if inquiry.ask("readers", f"{listed}, above columns of words, are", options, "readers") == "columns":
         return rows
     others = [n for n in range(len(names)) if n not in theirs]
-    made = [[*[""] * len(others), "", ""] for _ in rows[: found[0]]]
-    for row, above in zip(made, rows, strict=False):
-        row[: len(others)] = [above[n] for n in others]
+    made = [[*(above[n] for n in others), "", ""] for above in rows[: found[0]]]
     made.append([*(names[n] for n in others), "Words", "Reader"])
     for row in body:
         said = [(row[n], names[n].strip()) for n in theirs if row[n].strip()] or [("", "")]

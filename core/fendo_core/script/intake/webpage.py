@@ -3,8 +3,8 @@
 import re
 from html.parser import HTMLParser
 
-from fendo_core.script.intake.documents import Block
-from fendo_core.script.intake.inquiry import OUT_OR_READ, Inquiry, ScriptRefused
+from fendo_core.script.intake.documents import Block, Left, said_left_out
+from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused
 from fendo_core.script.intake.letters import decode
 from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.intake.tables import MOST_COLUMNS
@@ -49,15 +49,10 @@ def blocks(data: bytes, inquiry: Inquiry) -> tuple[str, list[Block]]:
             "Copy its words, or save it as plain text."
         )
     text, encoding = _decoded(data, inquiry)
-    page = _Page(whole=False)
-    page.feed(text)
-    page.close()
-    if page.left_out and inquiry.ask("struck", "what is hidden or struck out is", OUT_OR_READ, "out") == "in":
-        page = _Page(whole=True)
-        page.feed(text)
-        page.close()
-    elif page.left_out:
-        inquiry.doubt("words that are hidden or struck out were left out")
+    page = _Page.of(text, whole=False)
+    if page.left.is_wanted(inquiry):
+        page = _Page.of(text, whole=True)
+    said_left_out(page.left, inquiry)
     return encoding, page.blocks
 
 
@@ -79,10 +74,18 @@ class _Page(HTMLParser):
         whole: hidden and struck words are kept.
     """
 
+    @classmethod
+    def of(cls, text: str, whole: bool) -> "_Page":
+        """A page that was read."""
+        page = cls(whole)
+        page.feed(text)
+        page.close()
+        return page
+
     def __init__(self, whole: bool) -> None:
         super().__init__(convert_charrefs=True)
         self.blocks: list[Block] = []
-        self.left_out = False
+        self.left = Left()
         self._whole = whole
         self._words: list[str] = []
         self._heading = False
@@ -102,9 +105,12 @@ class _Page(HTMLParser):
             return
         told = {name: value or "" for name, value in attrs}
         style = told.get("style", "")
-        hidden = tag in _STRUCK or "hidden" in told or _HIDDEN.search(style) or _THROUGH.search(style)
-        if tag not in _VOID and (tag in _UNREAD or (hidden and not self._whole)):
-            self.left_out |= tag not in _UNREAD
+        struck = tag in _STRUCK or bool(_THROUGH.search(style))
+        hidden = not struck and ("hidden" in told or bool(_HIDDEN.search(style)))
+        if tag not in _VOID and (tag in _UNREAD or ((struck or hidden) and not self._whole)):
+            if tag not in _UNREAD:
+                self.left.struck += struck
+                self.left.hidden += hidden
             self._muted, self._deep = tag, 1
         elif tag == "br":
             self._words.append("\n")

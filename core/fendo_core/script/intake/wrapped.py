@@ -60,12 +60,11 @@ def _unhung(block: Sequence[str]) -> list[str]:
     made: list[str] = []
     edge = 0
     for row in block:
-        indent = len(wide := row.expandtabs(8)) - len(wide.lstrip())
-        if made and indent >= edge + _HUNG and not LABEL.match(row.strip()) and not stands_alone(row.strip()):
-            made[-1] = with_row(made[-1].rstrip(), row.strip())
-            continue
-        bare = row.strip()
+        indent, bare = len(wide := row.expandtabs(8)) - len(wide.lstrip()), row.strip()
         label = LABEL.match(bare)
+        if made and indent >= edge + _HUNG and not label and not stands_alone(bare):
+            made[-1] = with_row(made[-1].rstrip(), bare)
+            continue
         begins = (label and bare[label.end() :]) or BRACKETED.match(bare) or BARE.match(bare)
         edge = indent if begins else 1 << 20
         made.append(row)

@@ -183,9 +183,11 @@ let pen: CanvasRenderingContext2D | null = null
 
 /** How wide a word is, in points, in the face of `.take-words`. */
 function widthOf(word: string): number {
-  pen ??= document.createElement('canvas').getContext('2d')
-  if (!pen) return word.length * LETTER
-  pen.font = `11.5px ${getComputedStyle(document.documentElement).getPropertyValue('--serif')}`
+  if (!pen) {
+    pen = document.createElement('canvas').getContext('2d')
+    if (!pen) return word.length * LETTER
+    pen.font = `11.5px ${getComputedStyle(document.documentElement).getPropertyValue('--serif')}`
+  }
   return pen.measureText(word).width
 }
 
