@@ -98,7 +98,7 @@ def run(folder: Path) -> None:
     ada = User.objects.create_user("ada")
     long = services.make_production(ada, "Long")
     seconds = LINES * SECONDS_A_LINE
-    edit(long, edits.AddPieces((edits.Shown(words="A card", length=seconds * SAMPLE_RATE),)))
+    edit(long, edits.AddClips((edits.Shown(words="A card", length=seconds * SAMPLE_RATE),)))
     edit(long, edits.AddLines("\n".join(f"This is line {n}." for n in range(LINES))))
     for n, line in enumerate(long.lines.all()):
         record(line, readings[n % 20], start=n * SECONDS_A_LINE * SAMPLE_RATE)

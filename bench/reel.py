@@ -1,4 +1,4 @@
-"""The Picture room with a reel of 12 pieces and with a two-hour one of 240: opening, the strip, an edit, a seek, a step.
+"""The Picture room with a reel of 12 clips and with a two-hour one of 240: opening, the strip, an edit, a seek, a step.
 
 .venv/bin/python -m bench.reel
 """
@@ -19,7 +19,7 @@ from bench.script import median  # noqa: E402
 from fendo_core.timebase import FRAME_RATES, format_timecode  # noqa: E402
 from launcher.checks import _test_cluster  # noqa: E402
 
-PIECES = (12, 240)
+CLIPS = (12, 240)
 LASTS = 30 * 25
 FILM = 4 * 60 * 25
 STEPS = 60
@@ -54,10 +54,10 @@ CHANGED = """(kind) => {
 }"""
 
 
-def edl(pieces: int) -> bytes:
+def edl(clips: int) -> bytes:
     """A timeline of stretches of one film in a random order."""
     dice, rows = random.Random(7), ["TITLE: BENCH"]
-    for n in range(pieces):
+    for n in range(clips):
         first = dice.randrange(0, FILM - LASTS)
         code = [format_timecode(at, PAL) for at in (first, first + LASTS, n * LASTS, (n + 1) * LASTS)]
         rows += [f"{n + 1:03}  AX  V  C  {' '.join(code)}", "* FROM CLIP NAME: bench.mp4"]
@@ -84,29 +84,29 @@ def main() -> None:
                 browser = play.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 page.goto(world.link("bench"))
-                for pieces in PIECES:
-                    rows[pieces] = measured(page, world.address, film, pieces)
+                for clips in CLIPS:
+                    rows[clips] = measured(page, world.address, film, clips)
                 browser.close()
         finally:
             world.close()
-    first = rows[PIECES[0]]
-    for pieces, row in rows.items():
-        print(f"{pieces} pieces, {pieces * LASTS // 25 // 60} minutes")
+    first = rows[CLIPS[0]]
+    for clips, row in rows.items():
+        print(f"{clips} clips, {clips * LASTS // 25 // 60} minutes")
         for what, value in row.items():
             print(f"  {what:44}{value:9.1f} ms   ratio {value / max(0.05, first[what]):6.2f}")
 
 
-def measured(page, base: str, film: Path, pieces: int) -> dict[str, float]:
+def measured(page, base: str, film: Path, clips: int) -> dict[str, float]:
     """Everything of one reel, ms."""
     import numbered
     from harness import until
     from probe import api, send_file
 
-    made = api(page, "POST", "/api/productions/", {"name": f"Reel of {pieces}"})["id"]
+    made = api(page, "POST", "/api/productions/", {"name": f"Reel of {clips}"})["id"]
     address = f"/api/productions/{made}/"
     send_file(page, made, film)
     until(lambda: api(page, "GET", address)["picture"]["sources"][0]["state"] == "ready", 300)
-    whole = api(page, "POST", f"{address}timeline/", data=edl(pieces))["patch"]
+    whole = api(page, "POST", f"{address}timeline/", data=edl(clips))["patch"]
     changed = CHANGED.replace("READ", numbered.READ)
 
     def opened() -> float:
@@ -120,8 +120,8 @@ def measured(page, base: str, film: Path, pieces: int) -> dict[str, float]:
 
     def edited() -> float:
         now = api(page, "GET", address)
-        piece = now["picture"]["pieces"][pieces // 2]
-        body = {"kind": "trim_piece", "piece": piece["id"], "edge": "end", "at": piece["span"][1] - 1920 * next(count)}
+        clip = now["picture"]["clips"][clips // 2]
+        body = {"kind": "trim_clip", "clip": clip["id"], "edge": "end", "at": clip["span"][1] - 1920 * next(count)}
         begun = time.perf_counter()
         api(page, "POST", f"{address}edits/", {**body, "revision": now["revision"]})
         return time.perf_counter() - begun
@@ -132,7 +132,7 @@ def measured(page, base: str, film: Path, pieces: int) -> dict[str, float]:
         return page.evaluate("window.changed")
 
     row = {
-        "opening, pieces listed and picture drawn": median(opened),
+        "opening, clips listed and picture drawn": median(opened),
         "an edit in the middle, answer of the API": median(edited),
     }
     opened()
@@ -149,9 +149,7 @@ def measured(page, base: str, film: Path, pieces: int) -> dict[str, float]:
 
     seeks = sorted(shown("pointerdown", elsewhere) for _ in range(STEPS // 2))
     row |= {"a seek, median": statistics.median(seeks), "a seek, 95th percentile": seeks[int(len(seeks) * 0.95)]}
-    print(
-        f"{pieces} pieces: {len(whole['picture']['shots'])} shots, {len(json.dumps(whole)) / 1000:.0f} kB an edit's answer"
-    )
+    print(f"{clips} clips: {len(whole['picture']['shots'])} shots, {len(json.dumps(whole)) / 1000:.0f} kB an edit's answer")
     return row
 
 

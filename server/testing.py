@@ -11,7 +11,7 @@ from fendo_core.handover.order import Order
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.booth import capture
 from fendo_server.handover.models import Handover
-from fendo_server.picture.models import LaidSound, Piece
+from fendo_server.picture.models import Clip, LaidSound
 from fendo_server.productions import changes
 from fendo_server.productions.models import Production
 from fendo_server.takes.models import Pick, Take
@@ -63,7 +63,7 @@ def forget_everything():
     Comp.objects.all().delete()
     Take.objects.all().delete()
     Recording.objects.all().delete()
-    Piece.objects.all().delete()
+    Clip.objects.all().delete()
     LaidSound.objects.all().delete()
     Production.objects.all().delete()
 

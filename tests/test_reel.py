@@ -24,9 +24,9 @@ PAL = S // 25
 
 
 @pytest.fixture(scope="module")
-def clips(tmp_path_factory) -> list[Path]:
-    """Four clips that say where they come from: of one rate, of another, in another codec, and long enough to be cut."""
-    folder = tmp_path_factory.mktemp("clips")
+def footage(tmp_path_factory) -> list[Path]:
+    """Four films that say where they come from: of one rate, of another, in another codec, and long enough to be cut."""
+    folder = tmp_path_factory.mktemp("footage")
     return [
         numbered.make(folder / "1 creek.mp4", 1000, 60),
         numbered.make(folder / "2 bridge.mp4", 2000, 75, rate="30"),
@@ -39,8 +39,8 @@ def production(page: Page) -> dict:
     return api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/")
 
 
-def pieces(page: Page) -> list[dict]:
-    return production(page)["picture"]["pieces"]
+def clips(page: Page) -> list[dict]:
+    return production(page)["picture"]["clips"]
 
 
 CLIPS = {
@@ -55,13 +55,13 @@ CLIPS = {
 def expected(whole: dict) -> list[int]:
     """By a second account, what each frame of the programme must show; 0 on a card."""
     names, found = {source["id"]: source["name"] for source in whole["picture"]["sources"]}, []
-    for piece in whole["picture"]["pieces"]:
-        for frame in range(piece["span"][0] // PAL, piece["span"][1] // PAL):
-            if piece["source"] is None:
+    for clip in whole["picture"]["clips"]:
+        for frame in range(clip["span"][0] // PAL, clip["span"][1] // PAL):
+            if clip["source"] is None:
                 found.append(0)
                 continue
-            first, count, rate = CLIPS[names[piece["source"]]]
-            into = frame - piece["span"][0] // PAL + piece["first"] // PAL
+            first, count, rate = CLIPS[names[clip["source"]]]
+            into = frame - clip["span"][0] // PAL + clip["first"] // PAL
             # The last one is held where the programme asks for half a frame more than there is.
             found.append(first + min(count - 1, math.floor((into + Fraction(1, 2)) * rate / 25)))
     return found
@@ -88,14 +88,14 @@ def to_frame(page: Page, frame: int) -> None:
 
 
 def test_clips_are_ordered_trimmed_split_closed_up_read_against_and_handed_over(
-    desk: Page, clips, tmp_path, world, complaints
+    desk: Page, footage, tmp_path, world, complaints
 ):
     page = desk
     new_production(page, "Four clips")
-    bring_in(page, *clips)
-    rows = page.get_by_role("list", name="pieces").locator(".picture-row")
+    bring_in(page, *footage)
+    rows = page.get_by_role("list", name="clips").locator(".picture-row")
     expect(rows).to_have_count(4)
-    assert [piece["span"][0] // PAL for piece in pieces(page)] == [0, 60, 123, 173]
+    assert [clip["span"][0] // PAL for clip in clips(page)] == [0, 60, 123, 173]
     look_at(page, "Files")
     expect(page.get_by_test_id("prepare-job")).to_have_count(0, timeout=60_000)
     look_at(page, "Reel")
@@ -107,12 +107,12 @@ def test_clips_are_ordered_trimmed_split_closed_up_read_against_and_handed_over(
     expect(rows.nth(1)).to_contain_text("4 mill.webm")
     to_frame(page, 60 + 20)
     page.keyboard.press("[")
-    until(lambda: pieces(page)[1]["span"] == [60 * PAL, 120 * PAL])
+    until(lambda: clips(page)[1]["span"] == [60 * PAL, 120 * PAL])
     to_frame(page, 100)
     page.keyboard.press("]")
-    until(lambda: pieces(page)[1]["span"] == [60 * PAL, 100 * PAL])
+    until(lambda: clips(page)[1]["span"] == [60 * PAL, 100 * PAL])
     rows.nth(3).click()
-    gate = pieces(page)[3]["span"][0] // PAL
+    gate = clips(page)[3]["span"][0] // PAL
     to_frame(page, gate + 10)
     page.keyboard.press("s")
     expect(rows).to_have_count(5)
@@ -131,7 +131,7 @@ def test_clips_are_ordered_trimmed_split_closed_up_read_against_and_handed_over(
 
     whole = production(page)
     due = expected(whole)
-    cuts = [piece["span"][0] // PAL for piece in whole["picture"]["pieces"]]
+    cuts = [clip["span"][0] // PAL for clip in whole["picture"]["clips"]]
     assert len(due) == whole["picture"]["length"] // PAL
     for cut in cuts[1:]:
         for frame in (cut - 1, cut):
@@ -175,11 +175,11 @@ def test_clips_are_ordered_trimmed_split_closed_up_read_against_and_handed_over(
     assert complaints == []
 
 
-def test_a_hole_is_left_and_filled_later_and_words_go_with_their_picture(desk: Page, clips):
+def test_a_hole_is_left_and_filled_later_and_words_go_with_their_picture(desk: Page, footage):
     page = desk
     new_production(page, "A hole")
-    bring_in(page, clips[0], clips[3])
-    rows = page.get_by_role("list", name="pieces").locator(".picture-row")
+    bring_in(page, footage[0], footage[3])
+    rows = page.get_by_role("list", name="clips").locator(".picture-row")
     expect(rows).to_have_count(2)
     type_script(page, "One.\nTwo.")
     page.get_by_test_id("page").locator("[data-line='2']").click()
@@ -200,8 +200,8 @@ def test_a_hole_is_left_and_filled_later_and_words_go_with_their_picture(desk: P
     rows.nth(1).click()
     look_at(page, "Files")
     page.get_by_label("what to do with 1 creek.mp4").click()
-    page.get_by_role("menuitem", name="in the place of the chosen piece").click()
-    until(lambda: [piece["span"][1] // PAL for piece in pieces(page)] == [60, 120, 135, 215])
+    page.get_by_role("menuitem", name="in the place of the chosen clip").click()
+    until(lambda: [clip["span"][1] // PAL for clip in clips(page)] == [60, 120, 135, 215])
     look_at(page, "Reel")
     page.locator("body").click(position={"x": 640, "y": 20})
     to_frame(page, 119)
@@ -222,11 +222,11 @@ def test_a_hole_is_left_and_filled_later_and_words_go_with_their_picture(desk: P
     until(lambda: slot()[0] == 75 * PAL)
 
 
-def test_pieces_are_trimmed_and_moved_by_hand_on_the_strip(desk: Page, clips):
+def test_clips_are_trimmed_and_moved_by_hand_on_the_strip(desk: Page, footage):
     page = desk
     new_production(page, "By hand")
-    bring_in(page, clips[0], clips[3])
-    until(lambda: len(pieces(page)) == 2)
+    bring_in(page, footage[0], footage[3])
+    until(lambda: len(clips(page)) == 2)
     box = page.get_by_test_id("strip").bounding_box()
     y = box["y"] + 36
 
@@ -244,14 +244,14 @@ def test_pieces_are_trimmed_and_moved_by_hand_on_the_strip(desk: Page, clips):
         page.mouse.up()
 
     drag(x(60) - 1, x(40))
-    until(lambda: abs(pieces(page)[0]["span"][1] // PAL - 40) <= 2)
-    cut = pieces(page)[0]["span"][1] // PAL
-    assert pieces(page)[1]["span"][0] // PAL == cut
+    until(lambda: abs(clips(page)[0]["span"][1] // PAL - 40) <= 2)
+    cut = clips(page)[0]["span"][1] // PAL
+    assert clips(page)[1]["span"][0] // PAL == cut
     page.mouse.click(x(20), y)
     drag(x(20), x(cut + 70))
-    until(lambda: pieces(page)[0]["first"] == 0 and pieces(page)[0]["span"][1] == 80 * PAL)
+    until(lambda: clips(page)[0]["first"] == 0 and clips(page)[0]["span"][1] == 80 * PAL)
     page.keyboard.press("Control+z")
-    until(lambda: pieces(page)[0]["span"][1] // PAL == cut)
+    until(lambda: clips(page)[0]["span"][1] // PAL == cut)
 
 
 def test_a_file_goes_on_where_the_connection_was_cut(desk: Page, world, tmp_path):
@@ -274,8 +274,8 @@ def test_a_file_goes_on_where_the_connection_was_cut(desk: Page, world, tmp_path
         kept = arrived()
         wire.cut, wire.carried = False, 0
         expect(sent).to_have_count(0, timeout=60_000)
-        expect(page.get_by_role("list", name="pieces").locator(".picture-row")).to_have_count(1)
-        # Nothing that had arrived is sent again: at most the piece that was on its way, and what requests need.
+        expect(page.get_by_role("list", name="clips").locator(".picture-row")).to_have_count(1)
+        # Nothing that had arrived is sent again: at most the clip that was on its way, and what requests need.
         assert wire.carried < film.stat().st_size - kept + (1 << 20)
         settled(page, 100)
     finally:
@@ -304,14 +304,14 @@ def test_the_notes_of_slides_become_lines_in_the_time_of_their_slides(desk: Page
     page = desk
     new_production(page, "A lesson")
     bring_in(page, lesson(tmp_path / "knots.pdf"))
-    rows = page.get_by_role("list", name="pieces").locator(".picture-row")
+    rows = page.get_by_role("list", name="clips").locator(".picture-row")
     expect(rows).to_have_count(3)
     look_at(page, "Files")
     expect(page.get_by_test_id("prepare-job")).to_have_count(0, timeout=60_000)
     page.get_by_label("what to do with made knots.pdf").click()
     page.get_by_role("menuitem", name="Make a line of each page’s notes").click()
     lines = until(lambda: production(page)["lines"])
-    found = pieces(page)
+    found = clips(page)
     assert [line["text"] for line in lines] == ["The bowline holds and never jams.", "Pull the long end, and it is made."]
     for line, n in zip(lines, (0, 2), strict=True):
         start, end = found[n]["span"]
@@ -342,7 +342,7 @@ def test_an_original_is_listened_to_alone_and_one_of_its_channels_is_taken(desk:
     look_at(page, "Sound")
     until(lambda: production(page)["picture"]["laid"])
     (laid,) = production(page)["picture"]["laid"]
-    assert (laid["original"], laid["heard"], laid["span"]) == (True, "kept", [0, 8 * S])
+    assert (laid["original"], laid["bed"], laid["span"]) == (True, "full", [0, 8 * S])
     page.get_by_role("combobox", name="channel").click()
     page.get_by_role("option", name="left alone").click()
     until(lambda: production(page)["picture"]["laid"][0]["channel"] == "left")

@@ -83,8 +83,8 @@ def test_takes_lie_where_the_sound_was_heard(page: Page, world, films):
     assert len(sound) > LATE_SLOT[1] - LATE_SLOT[0] + 4 * RATE, "the film ended, the recording did not"
 
 
-def test_a_take_lies_right_in_a_reel_of_pieces(page: Page, world, films):
-    """The film parted after eight seconds, its end put first: what is heard of each piece lies where that piece lies."""
+def test_a_take_lies_right_in_a_reel_of_clips(page: Page, world, films):
+    """The film parted after eight seconds, its end put first: what is heard of each clip lies where that clip lies."""
     rate = "25"
     production = probe.prepare(page, world, films(rate), rate, True, "probe-reel")
     moved = tuple(round(second + (7 if second < 8 else -8), 2) for second in probe.SHORT.at)
@@ -97,8 +97,8 @@ def test_a_take_lies_right_in_a_reel_of_pieces(page: Page, world, films):
     def whole() -> dict:
         return probe.api(page, "GET", f"/api/productions/{production}/")
 
-    first, second = edit("split_piece", at=8 * RATE)["picture"]["pieces"]
-    edit("move_piece", piece=second["id"], before=first["id"], follow=False)
+    first, second = edit("split_clip", at=8 * RATE)["picture"]["clips"]
+    edit("move_clip", clip=second["id"], before=first["id"], follow=False)
     edit("set_slot", line=whole()["lines"][0]["id"], slot=reel.slots[0])
     page.reload()
     state(page, "Ready")

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from fendo_core.booth.clocklog import PAIRS, ClockLog, read_lines, readings
+from fendo_core.booth.clocklog import PAIRS, ClockLog, pairs, read_lines
 from fendo_core.booth.clockmap import OTHER_CONTEXT, TRUSTED, UNMEASURED, ClockMap, make_map
 from fendo_core.timebase import FRAME_RATES, SAMPLE_RATE, FrameRate
 
@@ -51,14 +51,14 @@ class World:
             if number != last:
                 drawn.append((number, round(t * 1e6)))
                 last = number
-        return readings(drawn)
+        return pairs(drawn)
 
     def log(self, position=5 * SAMPLE_RATE, **more):
         more = {"source": "measured", "fresh": True} | more
         return ClockLog(
             capture=((0, self.start),),
             transport=((self.start - 4800, position - 4800),),
-            output=readings(self.output()),
+            output=pairs(self.output()),
             **more,
         )
 
@@ -113,7 +113,7 @@ def test_one_wrong_reading_is_no_break_and_thin_readings_are_said():
     log = world.log()
     wrong = list(log.output)
     wrong[150] = (wrong[150][0] + 9000, wrong[150][1])
-    assert make_map(replace(log, output=readings(wrong)), world.length, RATE).trusted
+    assert make_map(replace(log, output=pairs(wrong)), world.length, RATE).trusted
     at = (log.output[:, 0] - world.start) / SAMPLE_RATE
     thin = log.output[(at < 1.0) | (at > 4.5)]
     made = make_map(replace(log, output=thin), world.length, RATE)
@@ -155,7 +155,7 @@ def test_a_picture_that_stood_still_is_said_with_its_place():
     seen = world.seen(RATE, stall=(2.0, 2.6))
     # After a stall the frames that were due meanwhile are drawn late, all at once.
     due = [(RATE.frame_at(int((2.0 + k / 25) * SAMPLE_RATE)), round(12.6e6)) for k in range(1, 14)]
-    made = make_map(world.log(position=0, guide="eye", seen=readings([*seen.tolist(), *due])), world.length, RATE)
+    made = make_map(world.log(position=0, guide="eye", seen=pairs([*seen.tolist(), *due])), world.length, RATE)
     assert [words for _, words in made.doubts] == ["the picture stood still"]
     assert abs(made.doubts[0][0] - 2.6 * SAMPLE_RATE) < 0.1 * SAMPLE_RATE
     assert not made.trusted

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fendo_core.picture.laid import LaidSound, parted
-from fendo_core.picture.reel import Piece, Source
+from fendo_core.picture.reel import Clip, Source
 from fendo_core.picture.shots import Shot
 from fendo_core.production import edits
 from fendo_core.production.refusal import EditRefused
@@ -38,7 +38,7 @@ START = State(
     ),
     picks={"a": "t1"},
     aside=frozenset({"t3"}),
-    pieces=(Piece("p", 300, "film", 100), Piece("q", 50), Piece("r", 75, "still", name="gate")),
+    clips=(Clip("p", 300, "film", 100), Clip("q", 50), Clip("r", 75, "still", name="gate")),
     laid=(LaidSound("m", "film", Span(48_000, 96_000), 5_000),),
     sources={
         "film": Source(
@@ -62,7 +62,7 @@ START = State(
     lengths={"r1": 20_000, "r2": 20_000},
     readers={"r1": "Anne"},
 )
-pieces = st.sampled_from(["p", "q", "r", "gone"])
+clips = st.sampled_from(["p", "q", "r", "gone"])
 line_ids = st.sampled_from(["a", "b", "c", "gone"])
 takes = st.sampled_from(["t1", "t2", "t3"])
 voices = st.sampled_from(["t1", "t2", "t3", "k1", "gone"])
@@ -97,13 +97,13 @@ any_edit = st.one_of(
     st.builds(edits.TakeApart, voices),
     st.builds(edits.SetAside, takes, st.booleans()),
     st.builds(edits.NoteTake, takes, st.none() | st.sampled_from([*MARKS, "fine"]), st.none() | st.text(max_size=20)),
-    st.builds(edits.AddPieces, st.tuples(shown), st.none() | positions, st.booleans()),
-    st.builds(edits.SplitPiece, positions),
-    st.builds(edits.TrimPiece, pieces, st.sampled_from(["start", "end"]), positions, st.booleans(), st.booleans()),
-    st.builds(edits.DropPiece, pieces, st.booleans(), st.booleans()),
-    st.builds(edits.MovePiece, pieces, st.none() | pieces, st.booleans()),
-    st.builds(edits.FillPiece, pieces, shown, st.integers(0, 960_000)),
-    st.builds(edits.SetPiece, pieces, st.none() | st.text(max_size=9), st.none() | st.just("sea"), st.just("kept")),
+    st.builds(edits.AddClips, st.tuples(shown), st.none() | positions, st.booleans()),
+    st.builds(edits.SplitClip, positions),
+    st.builds(edits.TrimClip, clips, st.sampled_from(["start", "end"]), positions, st.booleans(), st.booleans()),
+    st.builds(edits.DropClip, clips, st.booleans(), st.booleans()),
+    st.builds(edits.MoveClip, clips, st.none() | clips, st.booleans()),
+    st.builds(edits.FillClip, clips, shown, st.integers(0, 960_000)),
+    st.builds(edits.SetClip, clips, st.none() | st.text(max_size=9), st.none() | st.just("sea"), st.just("full")),
     st.builds(edits.LaySound, st.sampled_from(["film", "still"]), positions, st.booleans()),
     st.builds(edits.SetSound, st.just("m"), st.none() | st.just(Span(50_000, 96_000)), st.just("left"), st.floats(-9, 30)),
     st.builds(edits.DropSound, st.just("m")),

@@ -30,7 +30,7 @@ from fendo_core.handover.slides import slides_of
 from fendo_core.handover.timelines import VoiceClip, edl, otio, tracks
 from fendo_core.picture import codec, timeline
 from fendo_core.picture.laid import CUT_FADE
-from fendo_core.picture.reel import Piece, Source
+from fendo_core.picture.reel import Clip, Source
 from fendo_core.script.lines import Line
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span, format_timecode, parse_timecode
 from fendo_core.voice.tone import Lasting
@@ -215,7 +215,7 @@ def test_list_sheet_and_subtitles_tell_what_leaves_and_hold_no_formula_and_no_ma
 @pytest.mark.parametrize("rate", [PAL, DROP, FrameRate(Fraction(24000, 1001))], ids=["25", "29.97 drop", "23.976"])
 def test_timelines_come_back_where_they_were_read_by_others(rate):
     start = parse_timecode("10:00:00;00" if rate.drop else "10:00:00:00", rate)
-    reel = (Piece("p", 100, "film", first=30), Piece("q", 50, None, name="a card"), Piece("r", 70, "film", first=0))
+    reel = (Clip("p", 100, "film", first=30), Clip("q", 50, None, name="a card"), Clip("r", 70, "film", first=0))
     sources = {"film": Source("film", "mill walk.mp4", frames=400)}
     clips = [
         VoiceClip("1 one", "Lines/1.wav", -4_000, 60_000, "One."),
@@ -374,7 +374,7 @@ def test_one_room_becomes_the_next_in_the_middle_of_a_pause_at_one_level():
 
 
 def test_slides_are_numbered_by_their_place_in_the_reel():
-    reel = (Piece("a", 50, "film"), Piece("b", 25, "deck", page=1), Piece("c", 25), Piece("d", 75, None, name="The end?"))
+    reel = (Clip("a", 50, "film"), Clip("b", 25, "deck", page=1), Clip("c", 25), Clip("d", 75, None, name="The end?"))
     sources = {"film": Source("film", "walk.mp4", frames=99), "deck": Source("deck", "Knots.pdf", kind="slides")}
     found = slides_of(reel, sources, PAL, ".mp4")
     assert [(one.number, one.name) for one in found] == [(2, "02 Knots.mp4"), (4, "04 The end.mp4")]

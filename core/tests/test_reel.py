@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from fendo_core.picture import laid, reel
 from fendo_core.picture.laid import LaidSound
-from fendo_core.picture.reel import Piece, Source
+from fendo_core.picture.reel import Clip, Source
 from fendo_core.picture.shots import Shot
 from fendo_core.production import edits
 from fendo_core.production.following import carrying, consequence
@@ -33,17 +33,17 @@ def ids(prefix="n"):
     return lambda: f"{prefix}{next(count)}"
 
 
-def shown(pieces):
+def shown(clips):
     """What each frame of a reel shows: (source, its frame), (still, page), or a card."""
     seen = []
-    for piece in pieces:
-        film = piece.source and SOURCES[piece.source].kind == "film"
-        seen += [(piece.source, piece.first + n if film else piece.page) for n in range(piece.length)]
+    for clip in clips:
+        film = clip.source and SOURCES[clip.source].kind == "film"
+        seen += [(clip.source, clip.first + n if film else clip.page) for n in range(clip.length)]
     return seen
 
 
-REEL = (Piece("p", 50, "a", 5), Piece("h", 20), Piece("q", 30, "b", 10), Piece("t", 25, "s"))
-names = st.sampled_from([piece.id for piece in REEL])
+REEL = (Clip("p", 50, "a", 5), Clip("h", 20), Clip("q", 30, "b", 10), Clip("t", 25, "s"))
+names = st.sampled_from([clip.id for clip in REEL])
 frames = st.integers(-10, 160)
 
 
@@ -58,7 +58,7 @@ def test_a_trim_shows_the_same_frames_but_for_what_it_takes_or_gives(name, edge,
     old, new = shown(REEL), shown(after)
     if not close:
         assert len(new) == (max(len(old), frame) if edge == "end" and name == "t" else len(old))
-        # What is outside of both the old and the new piece stays where it was.
+        # What is outside of both the old and the new clip stays where it was.
         low, high = (min(end, frame), max(end, frame)) if edge == "end" else (min(begin, frame), max(begin, frame))
         assert new[:low] == old[:low]
         assert new[high:] == old[high:]
@@ -85,7 +85,7 @@ def test_a_split_shows_what_was_shown(frame):
 
 
 @given(names, st.booleans())
-def test_a_dropped_piece_is_closed_up_or_leaves_a_hole_of_its_length(name, close):
+def test_a_dropped_clip_is_closed_up_or_leaves_a_hole_of_its_length(name, close):
     index = reel.find(REEL, name)
     begin, end = reel.starts(REEL)[index], reel.starts(REEL)[index + 1]
     old, new = shown(REEL), shown(reel.drop(REEL, name, close, ids()))
@@ -93,7 +93,7 @@ def test_a_dropped_piece_is_closed_up_or_leaves_a_hole_of_its_length(name, close
 
 
 @given(names, st.none() | names)
-def test_moving_a_piece_loses_no_frame(name, before):
+def test_moving_a_clip_loses_no_frame(name, before):
     after = reel.move(REEL, name, before)
     assert sorted(map(str, shown(after))) == sorted(map(str, shown(REEL)))
     assert before in (None, name) or reel.find(after, before) == reel.find(after, name) + 1
@@ -101,7 +101,7 @@ def test_moving_a_piece_loses_no_frame(name, before):
 
 @pytest.mark.parametrize(("first", "filled"), [(0, 20), (45, 15), (59, 1)])
 def test_a_hole_is_filled_keeping_its_length(first, filled):
-    new = Piece("x", 1, "a", first)
+    new = Clip("x", 1, "a", first)
     after = reel.fill(REEL, "h", new, SOURCES, ids())
     assert shown(after)[50:70] == [("a", first + n) for n in range(filled)] + [(None, 0)] * (20 - filled)
     assert shown(after)[:50] + shown(after)[70:] == shown(REEL)[:50] + shown(REEL)[70:]
@@ -114,7 +114,7 @@ def test_a_hole_is_filled_keeping_its_length(first, filled):
         (lambda: reel.trim(REEL, "p", "start", -6, True, ids(), SOURCES), "no picture before its first frame: 1 frames"),
         (lambda: reel.trim(REEL, "p", "end", 0, True, ids(), SOURCES), "At least one frame"),
         (lambda: reel.trim(REEL, "t", "start", 99, False, ids(), SOURCES), "no hole before"),
-        (lambda: reel.fill(REEL, "h", Piece("x", 1, "a", 60), SOURCES, ids()), "no picture there"),
+        (lambda: reel.fill(REEL, "h", Clip("x", 1, "a", 60), SOURCES, ids()), "no picture there"),
         (lambda: reel.split((), 0, ids()), "no picture yet"),
         (lambda: reel.find(REEL, "gone"), "no longer in the reel"),
         (lambda: reel.whole(Source("m", "m.wav", "sound"), "x"), "sound only"),
@@ -127,7 +127,7 @@ def test_what_can_not_be_done_says_why(act, said):
 
 WORLD = State(
     lines=tuple(Line(f"l{n}", str(n), "words", Span(n * 9 * 1920, n * 9 * 1920 + 5_000)) for n in range(14)),
-    pieces=REEL,
+    clips=REEL,
     sources=SOURCES,
     takes={f"l{n}": (TakeRef(f"t{n}", f"r{n}", "", 1, n * 9 * 1920),) for n in range(0, 14, 2)},
     sync_points={n * 7 * 1920: f"point {n}" for n in range(18)},
@@ -135,11 +135,11 @@ WORLD = State(
 )
 positions = st.integers(0, 130 * 1920)
 reel_edit = st.one_of(
-    st.builds(edits.TrimPiece, names, st.sampled_from(["start", "end"]), positions, st.booleans()),
-    st.builds(edits.DropPiece, names, st.booleans()),
-    st.builds(edits.MovePiece, names, st.none() | names),
-    st.builds(edits.SplitPiece, positions),
-    st.builds(edits.AddPieces, st.just((edits.Shown("b"),)), st.none() | positions),
+    st.builds(edits.TrimClip, names, st.sampled_from(["start", "end"]), positions, st.booleans()),
+    st.builds(edits.DropClip, names, st.booleans()),
+    st.builds(edits.MoveClip, names, st.none() | names),
+    st.builds(edits.SplitClip, positions),
+    st.builds(edits.AddClips, st.just((edits.Shown("b"),)), st.none() | positions),
 )
 
 
@@ -151,7 +151,7 @@ def test_words_and_takes_go_with_their_picture_or_stay_as_they_are(edit):
     except EditRefused:
         return
     told = consequence(WORLD, after)
-    old, new = shown(WORLD.pieces), shown(after.pieces)
+    old, new = shown(WORLD.clips), shown(after.clips)
     for line, was in zip(after.lines, WORLD.lines, strict=True):
         by = line.slot.start - was.slot.start
         assert line.slot.length == was.slot.length
@@ -177,7 +177,7 @@ def test_words_and_takes_go_with_their_picture_or_stay_as_they_are(edit):
 @settings(max_examples=50)
 @given(reel_edit)
 def test_words_stay_where_they_are_if_they_are_to(edit):
-    if not isinstance(edit, edits.SplitPiece):
+    if not isinstance(edit, edits.SplitClip):
         edit = replace(edit, follow=False)
     try:
         after, _ = edits.perform(WORLD, edit, ids())
@@ -257,39 +257,39 @@ def test_a_word_is_put_to_the_nearest_sync_point_and_each_is_set_named_moved_and
 
 def test_takes_of_a_line_that_comes_or_goes_with_an_edit_of_the_reel_stay_where_they_are():
     slides = Source("k", "k.pdf", "slides", pages=1, notes=("Tie it.",))
-    world = State(pieces=(Piece("k1", 125, "k"),), sources={"k": slides})
+    world = State(clips=(Clip("k1", 125, "k"),), sources={"k": slides})
     after, _ = edits.perform(world, edits.LinesFromNotes("k", True), ids())
     (line,) = after.lines
     recorded = replace(after, takes={line.id: (TakeRef("t", "r", ""),)})
     made = difference(world, after)
-    assert any(key.startswith("piece:") for key in made.touched)
+    assert any(key.startswith("clip:") for key in made.touched)
     assert "take:t" not in carrying(made.reversed, recorded).touched | carrying(made, recorded).touched
 
 
 def test_a_preview_says_in_words_what_moves():
-    after, _ = edits.perform(WORLD, edits.TrimPiece("h", "end", 60 * 1920), ids())
+    after, _ = edits.perform(WORLD, edits.TrimClip("h", "end", 60 * 1920), ids())
     said = consequence(WORLD, after).text
     assert "The programme gets 0.40 s shorter." in said
     assert "6 lines (8 to 13) and 3 takes go 0.40 s earlier with the picture." in said
     assert "Line 7 lies over other picture then" in said
-    nothing, _ = edits.perform(WORLD, edits.SplitPiece(4_800), ids())
+    nothing, _ = edits.perform(WORLD, edits.SplitClip(4_800), ids())
     assert consequence(WORLD, nothing).text == "Nothing else moves."
 
 
 @given(st.sampled_from(FRAME_RATES), st.lists(names, min_size=1, max_size=6))
 def test_shots_cover_the_reel_without_a_hole_at_every_rate(rate, order):
-    pieces = tuple(replace(REEL[reel.find(REEL, name)], id=f"x{n}") for n, name in enumerate(order))
-    found = reel.reel_shots(pieces, SOURCES, rate)
+    clips = tuple(replace(REEL[reel.find(REEL, name)], id=f"x{n}") for n, name in enumerate(order))
+    found = reel.reel_shots(clips, SOURCES, rate)
     assert found[0].span.start == 0
-    assert found[-1].span.end == reel.length(pieces, rate)
+    assert found[-1].span.end == reel.length(clips, rate)
     for one, two in zip(found, found[1:], strict=False):
         assert one.span.end == two.span.start
         assert rate.snap(two.span.start) == two.span.start
 
 
-def test_cuts_of_a_film_are_shots_where_its_piece_lies():
+def test_cuts_of_a_film_are_shots_where_its_clip_lies():
     found = reel.reel_shots(REEL, SOURCES, PAL)
-    # The gate begins at frame 20 of the film, which the first piece shows at 15.
+    # The gate begins at frame 20 of the film, which the first clip shows at 15.
     assert [(shot.span.start // 1920, shot.name) for shot in found] == [
         (0, "mud"),
         (15, "gate"),
@@ -299,18 +299,18 @@ def test_cuts_of_a_film_are_shots_where_its_piece_lies():
     ]
 
 
-def test_shots_are_parted_joined_and_named_through_the_pieces():
+def test_shots_are_parted_joined_and_named_through_the_clips():
     def do(state, edit):
         return edits.perform(state, edit, ids())[0]
 
     parted = do(WORLD, edits.PartShot(80 * 1920))
     assert parted.sources["b"].shots[1].span.start == 20 * 1920
     joined = do(parted, edits.JoinShots(75 * 1920))
-    assert not joined.pieces[2].opens
+    assert not joined.clips[2].opens
     assert [shot.span.start // 1920 for shot in joined.reel_shots] == [0, 15, 50, 80, 100]
-    assert do(joined, edits.PartShot(70 * 1920)).pieces[2].opens
+    assert do(joined, edits.PartShot(70 * 1920)).clips[2].opens
     assert do(joined, edits.NameShot(81 * 1920, "wheel")).sources["b"].shots[1].name == "wheel"
-    assert do(WORLD, edits.NameShot(101 * 1920, "the keeper")).pieces[3].name == "the keeper"
+    assert do(WORLD, edits.NameShot(101 * 1920, "the keeper")).clips[3].name == "the keeper"
     with pytest.raises(EditRefused, match="Only a film has shots"):
         do(WORLD, edits.PartShot(60 * 1920))
 

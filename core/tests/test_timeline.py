@@ -30,7 +30,7 @@ FCM: NON-DROP FRAME
 """
 
 
-def test_an_edl_gives_pieces_holes_and_the_start():
+def test_an_edl_gives_clips_holes_and_the_start():
     found = timeline.read(EDL, PAL)
     assert found.start == 10 * 3600 * 25
     assert found.events == (
@@ -45,7 +45,7 @@ def test_media_are_known_by_name_counted_from_their_hour_and_left_as_cards_when_
     state = State(sources={"c": Source("c", "Creek.MP4", frames=90), "x": Source("x", "other.mp4", frames=9)}, rate=PAL)
     count = iter(range(100))
     after, said = edits.perform(state, edits.LayTimeline(timeline.read(EDL, PAL).events), lambda: f"n{next(count)}")
-    told = [(piece.source, piece.first, piece.length, piece.name) for piece in after.pieces]
+    told = [(clip.source, clip.first, clip.length, clip.name) for clip in after.clips]
     # Of the creek there are two seconds less a little: the rest is a card with its name.
     assert told == [
         ("c", 50, 40, ""),
@@ -241,8 +241,8 @@ def test_media_know_their_own_timecode_and_what_is_guessed_is_said():
         edl = b"001  A001 V C 14:03:10:00 14:03:12:00 10:00:00:00 10:00:02:00\n"
         events = timeline.read(edl, PAL).events
         count = iter(range(9))
-        pieces = timeline.pieces_of(events, sources, PAL, lambda: f"n{next(count)}")
-        return [(p.source, p.first, p.length) for p in pieces], timeline.read_from(events, sources, PAL)
+        clips = timeline.clips_of(events, sources, PAL, lambda: f"n{next(count)}")
+        return [(p.source, p.first, p.length) for p in clips], timeline.read_from(events, sources, PAL)
 
     begins = (14 * 3600 + 3 * 60 + 5) * 25
     assert lay(begins=begins) == ([("a", 125, 50)], [])

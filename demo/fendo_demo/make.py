@@ -74,7 +74,7 @@ def _forget(production) -> None:
     from fendo_server.takes.models import Pick, Take
 
     Pick.objects.filter(line__production=production).delete()
-    production.pieces.all().delete()
+    production.clips.all().delete()
     production.laid.all().delete()
     production.comps.all().delete()
     Take.objects.filter(line__production=production).delete()
@@ -190,7 +190,7 @@ def make_talk_production(user, quick: bool = False) -> dict:
         changes.perform(production, user, production.revision, what)
 
     sound = production.laid.get()
-    edit(edits.SetSound(str(sound.id), channel="left", level=-3.0, heard="lowered"))
+    edit(edits.SetSound(str(sound.id), channel="left", level=-3.0, bed="ducked"))
     edit(edits.AddLines("\n".join(sentence.reading for sentence in scenario.SENTENCES)))
     truth = {}
     for number, (line, span) in enumerate(zip(production.lines.all(), spans, strict=True), start=1):

@@ -152,7 +152,7 @@ SPECTACULAR_SETTINGS = {
         "FindingKindEnum": "fendo_core.handover.checks.FINDING_KINDS",
         "FormEnum": "fendo_core.handover.forms.FORM_KEYS",
         "BoothStateEnum": "fendo_server.booth.screen.STATES",
-        "HeardEnum": "fendo_core.picture.reel.HEARD",
+        "BedModeEnum": "fendo_core.picture.reel.BED_MODES",
     },
 }
 

@@ -96,7 +96,7 @@ def test_ids_of_another_production_do_not_slip_in_through_the_body(ids, stranger
     for body in (
         {"kind": "pick", "line": str(ids["line_id"]), "voice": str(ids["take_id"])},
         {"kind": "move_voice", "voice": str(ids["take_id"]), "by": 480},
-        {"kind": "add_pieces", "pieces": [{"source": str(ids["source_id"])}]},
+        {"kind": "add_clips", "clips": [{"source": str(ids["source_id"])}]},
         {"kind": "lay_sound", "source": str(ids["source_id"]), "at": 0},
         {"kind": "set_words", "line": str(ids["line_id"]), "text": "x"},
         {"kind": "set_aside", "take": str(ids["take_id"]), "aside": True},

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 Source: TypeAlias = Literal["none", "browser", "measured", "file"]
 Guide: TypeAlias = Literal["ear", "eye"]
 Pair: TypeAlias = tuple[int, int]
-Readings: TypeAlias = NDArray[np.int64]
+Pairs: TypeAlias = NDArray[np.int64]
 """Many pairs, one a row: two hours of them are half a million."""
 
 PAIRS = ("capture", "transport", "output", "seen", "gaps", "repeats", "marks")
@@ -23,15 +23,15 @@ LARGEST = 2**53
 """No frame, sample or microsecond is larger: JSON carries no larger whole number for sure."""
 
 
-def readings(pairs: Any) -> Readings:
+def pairs(found: Any) -> Pairs:
     """Pairs (a list of them, or an array) in order, each once.
 
     Raises:
         ValueError: when one is no pair of numbers.
     """
-    if any(len(pair) != 2 for pair in pairs):
+    if any(len(pair) != 2 for pair in found):
         raise ValueError("pairs are wanted")
-    flat = np.array(list(chain.from_iterable(pairs)) or np.empty(0, np.int64))
+    flat = np.array(list(chain.from_iterable(found)) or np.empty(0, np.int64))
     if flat.ndim != 1 or flat.dtype.kind not in "if" or not np.all(np.abs(flat) <= LARGEST):
         raise ValueError("whole numbers are wanted")
     rows = flat.astype(np.int64).reshape(-1, 2)
@@ -61,8 +61,8 @@ class ClockLog:
 
     capture: tuple[Pair, ...]
     transport: tuple[Pair, ...]
-    output: Readings = field(default_factory=lambda: readings(()))
-    seen: Readings = field(default_factory=lambda: readings(()))
+    output: Pairs = field(default_factory=lambda: pairs(()))
+    seen: Pairs = field(default_factory=lambda: pairs(()))
     gaps: tuple[Pair, ...] = ()
     repeats: tuple[Pair, ...] = ()
     marks: tuple[Pair, ...] = ()
@@ -101,7 +101,7 @@ class ClockLog:
         notes: set[tuple[int, str]] = set()
         said: dict[str, Any] = {}
         try:
-            found = {name: readings([pair for part in parts for pair in part.get(name, ())]) for name in PAIRS}
+            found = {name: pairs([pair for part in parts for pair in part.get(name, ())]) for name in PAIRS}
             few = {name: tuple((int(a), int(b)) for a, b in found[name]) for name in PAIRS if name not in MANY}
             for part in parts:
                 notes.update((int(at), str(text)[:LONGEST_NOTE]) for at, text in part.get("notes", ()))

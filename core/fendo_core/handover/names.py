@@ -17,7 +17,7 @@ class LineParts:
     Attributes:
         take: numbers of the takes that sound, as text.
         shot: the name of the shot that it begins in, or its number.
-        slide: the number of the piece of the reel that it begins in; 0 without picture.
+        slide: the number of the clip of the reel that it begins in; 0 without picture.
     """
 
     take: str

@@ -42,7 +42,7 @@ def tracks(clips: Sequence[VoiceClip]) -> list[list[VoiceClip]]:
     return made
 
 
-def edl(title: str, clips: Sequence[VoiceClip], reel: Reel, sources: Sources, rate: FrameRate, start: int) -> str:
+def edl(title: str, voices: Sequence[VoiceClip], reel: Reel, sources: Sources, rate: FrameRate, start: int) -> str:
     """An EDL: the picture's events, then the voices on A, A2 and so on. It counts frames: a voice that begins between two
     is told with the nearest. The time of a voice's source is the time code that its file says it begins at.
 
@@ -60,16 +60,16 @@ def edl(title: str, clips: Sequence[VoiceClip], reel: Reel, sources: Sources, ra
         rows.append(f"{number:03}  {source:<8} {track:<5} C        {told}")
         rows.extend(f"* {note}" for note in notes)
 
-    for piece, first in zip(reel, starts(reel), strict=False):
-        source = sources.get(piece.source or "")
+    for clip, first in zip(reel, starts(reel), strict=False):
+        source = sources.get(clip.source or "")
         if source is None:
-            event("BL", "V", 0, start + first, piece.length, [f"COMMENT: {_told(piece.name or 'a card')}"])
+            event("BL", "V", 0, start + first, clip.length, [f"COMMENT: {_told(clip.name or 'a card')}"])
         else:
-            event("AX", "V", piece.first, start + first, piece.length, [f"FROM CLIP NAME: {_told(source.name)}"])
-    for lane, track in enumerate(tracks(clips), start=1):
-        for clip in track:
-            first, last = (rate.nearest_frame(max(0, at)) for at in (clip.start, clip.start + clip.length))
-            notes = [f"FROM CLIP NAME: {_told(clip.file.rpartition('/')[2])}", f"COMMENT: {_told(clip.name)}"]
+            event("AX", "V", clip.first, start + first, clip.length, [f"FROM CLIP NAME: {_told(source.name)}"])
+    for lane, track in enumerate(tracks(voices), start=1):
+        for voice in track:
+            first, last = (rate.nearest_frame(max(0, at)) for at in (voice.start, voice.start + voice.length))
+            notes = [f"FROM CLIP NAME: {_told(voice.file.rpartition('/')[2])}", f"COMMENT: {_told(voice.name)}"]
             event("AX", "A" if lane == 1 else f"A{lane}", start + first, start + first, max(1, last - first), notes)
     return "\r\n".join((*rows, ""))
 
@@ -79,7 +79,7 @@ def _told(text: str) -> str:
     return re.sub(r"\s+", " ", text).strip().encode("ascii", "replace").decode()
 
 
-def otio(title: str, clips: Sequence[VoiceClip], reel: Reel, sources: Sources, rate: FrameRate, start: int) -> str:
+def otio(title: str, voices: Sequence[VoiceClip], reel: Reel, sources: Sources, rate: FrameRate, start: int) -> str:
     """An OpenTimelineIO file: one track of pictures, and tracks of voices placed to the sample, each with its words as
     a marker.
 
@@ -93,30 +93,30 @@ def otio(title: str, clips: Sequence[VoiceClip], reel: Reel, sources: Sources, r
     whole = schema.Timeline(name=title, global_start_time=time(start, fps))
     if reel:
         pictures = schema.Track(name="Picture", kind=schema.TrackKind.Video)
-        for piece in reel:
-            source, shown = sources.get(piece.source or ""), span(time(piece.first, fps), time(piece.length, fps))
+        for clip in reel:
+            source, shown = sources.get(clip.source or ""), span(time(clip.first, fps), time(clip.length, fps))
             if source is None:
-                pictures.append(schema.Gap(name=piece.name, source_range=span(time(0, fps), time(piece.length, fps))))
+                pictures.append(schema.Gap(name=clip.name, source_range=span(time(0, fps), time(clip.length, fps))))
                 continue
             there = span(time(0, fps), time(source.frames, fps)) if source.frames else None
             medium = schema.ExternalReference(target_url=source.name, available_range=there)
             pictures.append(schema.Clip(name=source.name, media_reference=medium, source_range=shown))
         whole.tracks.append(pictures)
-    for lane, track in enumerate(tracks(clips), start=1):
-        voices, at = schema.Track(name=f"Voice {lane}", kind=schema.TrackKind.Audio), 0
-        for clip in track:
-            cut = max(0, -clip.start)
-            first, length = clip.start + cut, clip.length - cut
+    for lane, track in enumerate(tracks(voices), start=1):
+        row, at = schema.Track(name=f"Voice {lane}", kind=schema.TrackKind.Audio), 0
+        for voice in track:
+            cut = max(0, -voice.start)
+            first, length = voice.start + cut, voice.length - cut
             if first > at:
-                voices.append(schema.Gap(source_range=_samples(span, time, 0, first - at)))
-            medium = schema.ExternalReference(target_url=clip.file, available_range=_samples(span, time, 0, clip.length))
+                row.append(schema.Gap(source_range=_samples(span, time, 0, first - at)))
+            medium = schema.ExternalReference(target_url=voice.file, available_range=_samples(span, time, 0, voice.length))
             shown = _samples(span, time, cut, length)
-            made = schema.Clip(name=clip.name, media_reference=medium, source_range=shown)
-            if clip.words:
-                made.markers.append(schema.Marker(name=clip.words, marked_range=_samples(span, time, cut, 0)))
-            voices.append(made)
+            made = schema.Clip(name=voice.name, media_reference=medium, source_range=shown)
+            if voice.words:
+                made.markers.append(schema.Marker(name=voice.words, marked_range=_samples(span, time, cut, 0)))
+            row.append(made)
             at = first + length
-        whole.tracks.append(voices)
+        whole.tracks.append(row)
     written: str = library.adapters.write_to_string(whole, "otio_json")
     return written
 

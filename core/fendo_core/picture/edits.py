@@ -1,4 +1,4 @@
-"""What is done in Picture, as edits: pieces of the reel, sounds laid under them, shots, and lines that slides give."""
+"""What is done in Picture, as edits: clips of the reel, sounds laid under them, shots, and lines that slides give."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from fendo_core.picture import laid, reel, shots, timeline
 from fendo_core.picture.laid import Channel, LaidSound
 from fendo_core.picture.layers import Event
-from fendo_core.picture.reel import Edge, Heard, NewId, Piece
+from fendo_core.picture.reel import BedMode, Clip, Edge, NewId
 from fendo_core.production.edit import Done
 from fendo_core.production.following import follow
 from fendo_core.production.refusal import EditRefused
@@ -33,35 +33,35 @@ class Shown:
 
 
 @dataclass(frozen=True, slots=True)
-class AddPieces:
-    """New pieces in the reel before the frame at sample `at` (None: at its end)."""
+class AddClips:
+    """New clips in the reel before the frame at sample `at` (None: at its end)."""
 
-    pieces: tuple[Shown, ...]
+    clips: tuple[Shown, ...]
     at: int | None = None
     follow: bool = True
 
     def on_state(self, state: State, new_id: NewId) -> Done:
-        made = [piece for each in self.pieces for piece in _made_pieces(state, each, new_id)]
+        made = [clip for each in self.clips for clip in _made_clips(state, each, new_id)]
         place = None if self.at is None else state.rate.frame_at(self.at)
-        name = f"{len(made)} pieces put in" if len(made) != 1 else "a card left" if not made[0].source else "picture"
-        return _reeled(state, reel.insert(state.pieces, made, place, new_id), self.follow), name
+        name = f"{len(made)} clips put in" if len(made) != 1 else "a card left" if not made[0].source else "picture"
+        return _reeled(state, reel.insert(state.clips, made, place, new_id), self.follow), name
 
 
 @dataclass(frozen=True, slots=True)
-class SplitPiece:
-    """The piece at sample `at` parted there."""
+class SplitClip:
+    """The clip at sample `at` parted there."""
 
     at: int
 
     def on_state(self, state: State, new_id: NewId) -> Done:
-        return _reeled(state, reel.split(state.pieces, state.rate.frame_at(self.at), new_id), False), "piece split"
+        return _reeled(state, reel.split(state.clips, state.rate.frame_at(self.at), new_id), False), "clip split"
 
 
 @dataclass(frozen=True, slots=True)
-class TrimPiece:
-    """One end of a piece moved to the frame at sample `at`; what follows closes up, or a hole is left."""
+class TrimClip:
+    """One end of a clip moved to the frame at sample `at`; what follows closes up, or a hole is left."""
 
-    piece: str
+    clip: str
     edge: Edge
     at: int
     close: bool = True
@@ -69,71 +69,71 @@ class TrimPiece:
 
     def on_state(self, state: State, new_id: NewId) -> Done:
         frame = state.rate.frame_at(self.at)
-        new = reel.trim(state.pieces, self.piece, self.edge, frame, self.close, new_id, state.sources)
-        return _reeled(state, new, self.follow), f"{self.edge} of a piece"
+        new = reel.trim(state.clips, self.clip, self.edge, frame, self.close, new_id, state.sources)
+        return _reeled(state, new, self.follow), f"{self.edge} of a clip"
 
 
 @dataclass(frozen=True, slots=True)
-class DropPiece:
-    """A piece out of the reel; what follows closes up, or a hole is left."""
+class DropClip:
+    """A clip out of the reel; what follows closes up, or a hole is left."""
 
-    piece: str
+    clip: str
     close: bool = True
     follow: bool = True
 
     def on_state(self, state: State, new_id: NewId) -> Done:
-        return _reeled(state, reel.drop(state.pieces, self.piece, self.close, new_id), self.follow), "piece dropped"
+        return _reeled(state, reel.drop(state.clips, self.clip, self.close, new_id), self.follow), "clip dropped"
 
 
 @dataclass(frozen=True, slots=True)
-class MovePiece:
-    """A piece put before another (None: at the end)."""
+class MoveClip:
+    """A clip put before another (None: at the end)."""
 
-    piece: str
+    clip: str
     before: str | None = None
     follow: bool = True
 
     def on_state(self, state: State, new_id: NewId) -> Done:
-        return _reeled(state, reel.move(state.pieces, self.piece, self.before), self.follow), "piece moved"
+        return _reeled(state, reel.move(state.clips, self.clip, self.before), self.follow), "clip moved"
 
 
 @dataclass(frozen=True, slots=True)
-class FillPiece:
-    """A shot in the place of a piece, keeping its length; the shot begins at sample `first` of its source."""
+class FillClip:
+    """A shot in the place of a clip, keeping its length; the shot begins at sample `first` of its source."""
 
-    piece: str
+    clip: str
     shown: Shown
     first: int = 0
 
     def on_state(self, state: State, new_id: NewId) -> Done:
         if self.shown.source is None:
-            raise EditRefused("Choose a film, a still or a page to put in the place of this piece.")
-        made = _made_pieces(state, self.shown, new_id)[0]
+            raise EditRefused("Choose a film, a still or a page to put in the place of this clip.")
+        made = _made_clips(state, self.shown, new_id)[0]
         if state.sources[self.shown.source].kind == "film":
             made = replace(made, first=state.rate.frame_at(self.first))
-        return _reeled(state, reel.fill(state.pieces, self.piece, made, state.sources, new_id), False), "place filled"
+        return _reeled(state, reel.fill(state.clips, self.clip, made, state.sources, new_id), False), "place filled"
 
 
 @dataclass(frozen=True, slots=True)
-class SetPiece:
-    """What a piece is called or says, its ground, and how its own sound is heard; None stays."""
+class SetClip:
+    """What a clip is called or says, its ground, and how its own sound is heard; None stays."""
 
-    piece: str
+    clip: str
     name: str | None = None
     colour: str | None = None
-    heard: Heard | None = None
+    bed: BedMode | None = None
     level: float | None = None
 
     def on_state(self, state: State, new_id: NewId) -> Done:
-        old = state.pieces[reel.find(state.pieces, self.piece)]
+        old = state.clips[reel.find(state.clips, self.clip)]
         changed = replace(
             old,
             name=old.name if self.name is None else _words(self.name),
             colour=_ground(self.colour or old.colour),
-            heard=self.heard or old.heard,
+            bed=self.bed or old.bed,
             level=old.level if self.level is None else laid.checked_level(self.level),
         )
-        return _with_piece(state, changed), "piece"
+        return _with_clip(state, changed), "clip"
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +143,7 @@ class LayTimeline:
     events: tuple[Event, ...]
 
     def on_state(self, state: State, new_id: NewId) -> Done:
-        return _reeled(state, timeline.pieces_of(self.events, state.sources, state.rate, new_id), False), "timeline"
+        return _reeled(state, timeline.clips_of(self.events, state.sources, state.rate, new_id), False), "timeline"
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,7 +159,7 @@ class LaySound:
         if not length:
             raise EditRefused("This file has no sound to be laid. Choose one that has.")
         span = Span(max(0, self.at), max(0, self.at) + length)
-        sound = LaidSound(new_id(), self.source, span, original=self.original, heard="kept" if self.original else "lowered")
+        sound = LaidSound(new_id(), self.source, span, original=self.original, bed="full" if self.original else "ducked")
         others = tuple(replace(each, original=each.original and not self.original) for each in state.laid)
         return replace(state, laid=(*others, sound)), "sound laid"
 
@@ -172,12 +172,12 @@ class SetSound:
     span: Span | None = None
     channel: Channel | None = None
     level: float | None = None
-    heard: Heard | None = None
+    bed: BedMode | None = None
     original: bool | None = None
 
     def on_state(self, state: State, new_id: NewId) -> Done:
         new = laid.change(
-            state.laid, self.sound, state.sounds, self.span, self.channel, self.level, self.heard, self.original
+            state.laid, self.sound, state.sounds, self.span, self.channel, self.level, self.bed, self.original
         )
         return replace(state, laid=new), "laid sound"
 
@@ -240,68 +240,68 @@ class NameShot:
         return _name_shot(state, self.at, self.called), f"name of shot {_shot_here(state, self.at)[0] + 1}"
 
 
-def _shot_here(state: State, at: int) -> tuple[int, reel.ReelShot, Piece, int]:
-    """The shot at a sample: its index, itself, the piece shown there, and the sample of its source."""
+def _shot_here(state: State, at: int) -> tuple[int, reel.ReelShot, Clip, int]:
+    """The shot at a sample: its index, itself, the clip shown there, and the sample of its source."""
     frame = state.rate.frame_at(at)
-    index = reel.piece_at(state.pieces, frame)
-    piece = state.pieces[index]
-    first = reel.starts(state.pieces)[index]
+    index = reel.clip_at(state.clips, frame)
+    clip = state.clips[index]
+    first = reel.starts(state.clips)[index]
     found = state.reel_shots
     number = next((n for n, shot in enumerate(found) if at < shot.span.end), len(found) - 1)
-    return number, found[number], piece, state.rate.first_sample(frame - first + piece.first)
+    return number, found[number], clip, state.rate.first_sample(frame - first + clip.first)
 
 
-def _with_shots(state: State, piece: Piece, change: Callable[[tuple[shots.Shot, ...]], tuple[shots.Shot, ...]]) -> State:
-    """The state with the shots of a piece's film changed."""
-    source = state.sources.get(piece.source or "")
+def _with_shots(state: State, clip: Clip, change: Callable[[tuple[shots.Shot, ...]], tuple[shots.Shot, ...]]) -> State:
+    """The state with the shots of a clip's film changed."""
+    source = state.sources.get(clip.source or "")
     if source is None or not source.shots:
         raise EditRefused("Only a film has shots of its own. A still, a page and a card are one shot each.")
     return replace(state, sources={**state.sources, source.id: replace(source, shots=change(source.shots))})
 
 
-def _with_piece(state: State, piece: Piece) -> State:
-    return replace(state, pieces=tuple(piece if each.id == piece.id else each for each in state.pieces))
+def _with_clip(state: State, clip: Clip) -> State:
+    return replace(state, clips=tuple(clip if each.id == clip.id else each for each in state.clips))
 
 
 def _part_shot(state: State, at: int) -> State:
-    number, shot, piece, inside = _shot_here(state, at)
-    first = state.rate.first_sample(reel.starts(state.pieces)[reel.find(state.pieces, piece.id)])
+    number, shot, clip, inside = _shot_here(state, at)
+    first = state.rate.first_sample(reel.starts(state.clips)[reel.find(state.clips, clip.id)])
     here = state.rate.snap(at)
-    if here == first and not piece.opens:
-        return _with_piece(state, replace(piece, opens=True))
+    if here == first and not clip.opens:
+        return _with_clip(state, replace(clip, opens=True))
     if here == shot.span.start:
         raise EditRefused(f"Shot {number + 1} begins here already. Move to the frame on which the new one begins.")
-    return _with_shots(state, piece, lambda cut: shots.part(cut, inside, state.rate))
+    return _with_shots(state, clip, lambda cut: shots.part(cut, inside, state.rate))
 
 
 def _join_shots(state: State, at: int) -> State:
     number, shot, _, _ = _shot_here(state, at)
     if number == 0:
         raise EditRefused("This is the first shot: there is none before it to join it with.")
-    _, _, piece, inside = _shot_here(state, shot.span.start)
-    first = state.rate.first_sample(reel.starts(state.pieces)[reel.find(state.pieces, piece.id)])
+    _, _, clip, inside = _shot_here(state, shot.span.start)
+    first = state.rate.first_sample(reel.starts(state.clips)[reel.find(state.clips, clip.id)])
     if shot.span.start == first:
-        return _with_piece(state, replace(piece, opens=False))
-    return _with_shots(state, piece, lambda cut: shots.join(cut, inside))
+        return _with_clip(state, replace(clip, opens=False))
+    return _with_shots(state, clip, lambda cut: shots.join(cut, inside))
 
 
 def _name_shot(state: State, at: int, text: str) -> State:
     _, shot, _, _ = _shot_here(state, at)
-    _, _, piece, inside = _shot_here(state, shot.span.start)
-    source = state.sources.get(piece.source or "")
+    _, _, clip, inside = _shot_here(state, shot.span.start)
+    source = state.sources.get(clip.source or "")
     if source is None or not source.shots:
-        return _with_piece(state, replace(piece, name=shots.checked_name(text)))
-    return _with_shots(state, piece, lambda cut: shots.name(cut, inside, text))
+        return _with_clip(state, replace(clip, name=shots.checked_name(text)))
+    return _with_shots(state, clip, lambda cut: shots.name(cut, inside, text))
 
 
-def _made_pieces(state: State, shown: Shown, new_id: NewId) -> list[Piece]:
-    """The pieces of what is to be shown: one, or all pages of slides."""
+def _made_clips(state: State, shown: Shown, new_id: NewId) -> list[Clip]:
+    """The clips of what is to be shown: one, or all pages of slides."""
     if shown.length > reel.LONGEST_SECONDS * SAMPLE_RATE:
-        raise EditRefused("A piece lasts a day at most.")
+        raise EditRefused("A clip lasts a day at most.")
     usual = (reel.STILL_SECONDS if shown.source else reel.CARD_SECONDS) * SAMPLE_RATE
     frames = max(1, round((shown.length or usual) * state.rate.fps / SAMPLE_RATE))
     if shown.source is None:
-        return [Piece(new_id(), frames, name=_words(shown.words), colour=_ground(shown.colour))]
+        return [Clip(new_id(), frames, name=_words(shown.words), colour=_ground(shown.colour))]
     source = state.sources.get(shown.source)
     if source is None:
         raise EditRefused("This file is not one of the production's. Bring it in first.")
@@ -327,31 +327,31 @@ def _lines_from_notes(state: State, source: str, fit: bool, new_id: NewId) -> tu
     if found is None or not any(found.notes):
         raise EditRefused("There are no notes and no words on these pages.")
     noted: dict[str, int] = {}
-    for piece in state.pieces:
-        if piece.source == source and piece.page < len(found.notes) and piece.page not in noted.values():
-            noted[piece.id] = piece.page
+    for clip in state.clips:
+        if clip.source == source and clip.page < len(found.notes) and clip.page not in noted.values():
+            noted[clip.id] = clip.page
     texts = {key: " ".join(lines.paragraphs(found.notes[page])) for key, page in noted.items()}
     texts = {key: text for key, text in texts.items() if text}
     if not texts:
         raise EditRefused("None of the pages that say something is in the reel. Put them in first.")
-    rate, pieces = state.rate, state.pieces
+    rate, clips = state.rate, state.clips
     if fit:
         wanted = {key: state.expected(text) + 2 * PAGE_LEAD for key, text in texts.items()}
-        pieces = tuple(
-            replace(piece, length=rate.frame_at(wanted[piece.id]) + 1) if piece.id in wanted else piece for piece in pieces
+        clips = tuple(
+            replace(clip, length=rate.frame_at(wanted[clip.id]) + 1) if clip.id in wanted else clip for clip in clips
         )
-    after = _reeled(state, pieces, True)
+    after = _reeled(state, clips, True)
     drafts = []
-    for piece, span in zip(pieces, reel.spans(pieces, rate), strict=True):
-        if piece.id in texts:
+    for clip, span in zip(clips, reel.spans(clips, rate), strict=True):
+        if clip.id in texts:
             lead = min(PAGE_LEAD, span.length // 4)
-            drafts.append(Draft(texts[piece.id], Span(rate.snap(span.start + lead), rate.snap(span.end - lead))))
+            drafts.append(Draft(texts[clip.id], Span(rate.snap(span.start + lead), rate.snap(span.end - lead))))
     last = next((line.id for line in reversed(after.lines) if not line.dropped), None)
     new = lines.add_drafts(after.lines, last, drafts, rate, {}, new_id, after.recorded)
     return replace(after, lines=new), len(drafts)
 
 
-def _reeled(state: State, pieces: reel.Reel, follows: bool) -> State:
+def _reeled(state: State, clips: reel.Reel, follows: bool) -> State:
     """The state with another reel; lines and their takes go with their picture if they are to."""
-    after = replace(state, pieces=pieces)
+    after = replace(state, clips=clips)
     return follow(state, after) if follows else after

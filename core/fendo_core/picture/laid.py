@@ -7,7 +7,7 @@ from typing import Literal, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from fendo_core.picture.reel import HEARD, Heard, Reel, Sources, spans
+from fendo_core.picture.reel import BED_MODES, BedMode, Reel, Sources, spans
 from fendo_core.production.refusal import EditRefused
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span, uncovered
 
@@ -27,7 +27,7 @@ class LaidSound:
         first: sample of the source that lies at the start of `span`.
         channel: both channels as they are, one of them on both sides, or both mixed on both sides.
         level: dB that it is louder.
-        heard: whether it gives way to the voice.
+        bed: whether it gives way to the voice.
         original: it is what is listened to while reading, such as the speaker who is interpreted.
     """
 
@@ -37,7 +37,7 @@ class LaidSound:
     first: int = 0
     channel: Channel = "both"
     level: float = 0.0
-    heard: Heard = "lowered"
+    bed: BedMode = "ducked"
     original: bool = False
 
 
@@ -71,7 +71,7 @@ def change(
     span: Span | None = None,
     channel: Channel | None = None,
     level: float | None = None,
-    heard: Heard | None = None,
+    bed: BedMode | None = None,
     original: bool | None = None,
 ) -> tuple[LaidSound, ...]:
     """A laid sound moved, made longer or shorter, or heard another way; what is None stays.
@@ -98,21 +98,21 @@ def change(
         sound,
         channel=channel or sound.channel,
         level=sound.level if level is None else checked_level(level),
-        heard=heard or sound.heard,
+        bed=bed or sound.bed,
         original=sound.original if original is None else original,
     )
-    if sound.heard not in HEARD or sound.channel not in CHANNELS:
-        raise EditRefused("A sound is lowered, kept or silent, and has both channels, left, right or a mix.")
+    if sound.bed not in BED_MODES or sound.channel not in CHANNELS:
+        raise EditRefused("A sound is ducked, full or muted, and has both channels, left, right or a mix.")
     others = (replace(each, original=False) if sound.original else each for each in laid)
     return tuple(sound if each.id == sound_id else each for each in others)
 
 
-def own_sounds(pieces: Reel, sources: Sources, rate: FrameRate) -> tuple[LaidSound, ...]:
-    """The own sounds of the pieces that show a film, where they lie; each has the identity of its piece."""
+def own_sounds(clips: Reel, sources: Sources, rate: FrameRate) -> tuple[LaidSound, ...]:
+    """The own sounds of the clips that show a film, where they lie; each has the identity of its clip."""
     return tuple(
-        LaidSound(piece.id, piece.source, span, rate.first_sample(piece.first), "both", piece.level, piece.heard)
-        for piece, span in zip(pieces, spans(pieces, rate), strict=True)
-        if piece.source and sources[piece.source].kind == "film"
+        LaidSound(clip.id, clip.source, span, rate.first_sample(clip.first), "both", clip.level, clip.bed)
+        for clip, span in zip(clips, spans(clips, rate), strict=True)
+        if clip.source and sources[clip.source].kind == "film"
     )
 
 

@@ -1,4 +1,4 @@
-"""Timelines from other programs: an EDL (CMX3600) or an OTIO file as pieces, in order, with in and out.
+"""Timelines from other programs: an EDL (CMX3600) or an OTIO file as clips, in order, with in and out.
 
 `FROM CLIP NAME`, the file or the reel names the medium. Record times without an event between them are holes. Where several
 tracks of pictures lie above one another the upper one is seen. What a reel can't show as it was is said, event by event.
@@ -10,7 +10,7 @@ from pathlib import PurePosixPath
 
 from fendo_core.picture import edl, otio_json
 from fendo_core.picture.layers import MOST_EVENTS, Event, Timeline, TimelineRefused
-from fendo_core.picture.reel import LONGEST_NAME, NewId, Piece, Reel, Source, Sources
+from fendo_core.picture.reel import LONGEST_NAME, Clip, NewId, Reel, Source, Sources
 from fendo_core.timebase import FrameRate, TimecodeError, parse_timecode
 
 LARGEST_FILE = 8 << 20
@@ -20,10 +20,10 @@ __all__ = [
     "Timeline",
     "TimelineRefused",
     "begins_at",
+    "clips_of",
     "decoded",
     "known_media",
     "match",
-    "pieces_of",
     "read",
     "read_from",
 ]
@@ -142,7 +142,7 @@ def read_from(events: Sequence[Event], sources: Sources, rate: FrameRate) -> lis
     return said
 
 
-def pieces_of(events: Sequence[Event], sources: Sources, rate: FrameRate, new_id: NewId) -> Reel:
+def clips_of(events: Sequence[Event], sources: Sources, rate: FrameRate, new_id: NewId) -> Reel:
     """The reel of a timeline. What a medium lacks, or a medium that is missing, becomes a card with its name."""
     known, offsets = known_media(events, sources), dict[str, int]()
     of_media: dict[str, list[Event]] = {}
@@ -152,7 +152,7 @@ def pieces_of(events: Sequence[Event], sources: Sources, rate: FrameRate, new_id
     for medium, of_it in of_media.items():
         offsets[medium] = _counted_from(of_it, known[medium], rate)[0]
     day = round(24 * 3600 * rate.fps)
-    made = list[Piece]()
+    made = list[Clip]()
     for event in events:
         source, shown = known.get(event.medium), 0
         if source:
@@ -162,12 +162,12 @@ def pieces_of(events: Sequence[Event], sources: Sources, rate: FrameRate, new_id
                 first += day if first < 0 and first + day < source.frames else 0
             before = min(event.length, max(0, -first)) if is_film else 0
             if before:
-                made.append(Piece(new_id(), before, name=event.medium[:LONGEST_NAME]))
+                made.append(Clip(new_id(), before, name=event.medium[:LONGEST_NAME]))
             rest, first = event.length - before, max(0, first)
             shown = max(0, min(rest, source.frames - first)) if is_film else rest
             if shown:
-                made.append(Piece(new_id(), shown, source.id, first if is_film else 0))
+                made.append(Clip(new_id(), shown, source.id, first if is_film else 0))
             shown += before
         if event.length > shown:
-            made.append(Piece(new_id(), event.length - shown, name=event.medium[:LONGEST_NAME]))
+            made.append(Clip(new_id(), event.length - shown, name=event.medium[:LONGEST_NAME]))
     return tuple(made)

@@ -17,7 +17,7 @@ class Edit(Protocol):
 
         Args:
             state: before it; it is not changed.
-            new_id: makes the identity of what is new: a line, a piece, a comp.
+            new_id: makes the identity of what is new: a line, a clip, a comp.
 
         Raises:
             EditRefused: with a text for the person who asked; nothing is changed then.

@@ -15,7 +15,7 @@ def follow(before: State, after: State) -> State:
     A line whose picture is gone stays where it was, and so does a sync point. Takes are moved whole: no change of picture
     ever cuts one.
     """
-    where, rate = follower(before.pieces, after.pieces), after.rate
+    where, rate = follower(before.clips, after.clips), after.rate
     lines, places, moved = [], dict(after.places), dict[str, int]()
     for line in after.lines:
         frame = rate.frame_at(line.slot.start) if line.slot else 0
@@ -52,7 +52,7 @@ def _sync_points(after: State, where: Callable[[int], int | None]) -> dict[int, 
 
 def is_of_reel(change: Difference) -> bool:
     """Whether a change is one of the reel: only such a one moves takes with their line, and moves slots in no other way."""
-    return any(key == "reel" or key.startswith("piece:") for key in change.touched)
+    return any(key == "reel" or key.startswith("clip:") for key in change.touched)
 
 
 def carrying(change: Difference, present: State) -> Difference:
@@ -114,7 +114,7 @@ class Consequence:
 def consequence(before: State, after: State) -> Consequence:
     """What the difference between two states means for lines and takes."""
     old = {line.id: line for line in before.lines}
-    where, rate = follower(before.pieces, after.pieces), after.rate
+    where, rate = follower(before.clips, after.clips), after.rate
     moved, left, ways = [], [], set[int]()
     for line in after.lines:
         was = old.get(line.id)

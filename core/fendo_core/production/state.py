@@ -11,7 +11,7 @@ from typing import Any, NamedTuple, TypeAlias
 
 from fendo_core.picture import reel
 from fendo_core.picture.laid import LaidSound
-from fendo_core.picture.reel import Piece, Source
+from fendo_core.picture.reel import Clip, Source
 from fendo_core.script.lines import Line, find
 from fendo_core.script.pace import Pace, expected_length
 from fendo_core.timebase import FrameRate, Span
@@ -22,8 +22,8 @@ from fendo_core.voice.repair import Repair
 
 Row: TypeAlias = dict[str, Any]
 Rows: TypeAlias = dict[str, Row | None]
-"""Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `comp:<id>`, `say:<word>`, `shots:<source>`, `piece:<id>`,
-`sound:<id>`, `note:<take id>`, `repair:<id>`, `chain:<scope>`, and the orders `order` of lines and `reel` of pieces); None
+"""Rows by key (`line:<id>`, `pick:<line id>`, `take:<id>`, `comp:<id>`, `say:<word>`, `shots:<source>`, `clip:<id>`,
+`sound:<id>`, `note:<take id>`, `repair:<id>`, `chain:<scope>`, and the orders `order` of lines and `reel` of clips); None
 where there is none."""
 
 
@@ -81,7 +81,7 @@ class State:
     places, comps, and the shots of `sources`.
 
     Attributes:
-        pieces: the reel.
+        clips: the reel.
         laid: sounds laid under the picture.
         places: programme sample at which a take's recording begins, by take, where that is not where it was recorded.
         notes: marks and notes by take; none where nobody has said anything.
@@ -104,7 +104,7 @@ class State:
     lines: tuple[Line, ...] = ()
     picks: Mapping[str, str] = field(default_factory=dict)
     aside: frozenset[str] = frozenset()
-    pieces: tuple[Piece, ...] = ()
+    clips: tuple[Clip, ...] = ()
     laid: tuple[LaidSound, ...] = ()
     places: Mapping[str, int] = field(default_factory=dict)
     notes: Mapping[str, TakeNote] = field(default_factory=dict)
@@ -134,20 +134,20 @@ class State:
     @property
     def length(self) -> int:
         """Samples of the programme: of the picture, else what is wanted, else where the last slot or sound ends."""
-        if self.pieces:
-            return reel.length(self.pieces, self.rate)
+        if self.clips:
+            return reel.length(self.clips, self.rate)
         ends = [line.slot.end for line in self.lines if line.slot and not line.dropped]
         return self.wanted or max([*ends, *(sound.span.end for sound in self.laid)], default=0)
 
     @property
     def reel_shots(self) -> tuple[reel.ReelShot, ...]:
         """The shots of the picture."""
-        return reel.reel_shots(self.pieces, self.sources, self.rate)
+        return reel.reel_shots(self.clips, self.sources, self.rate)
 
     @property
     def shots(self) -> tuple[Span, ...]:
         """Where lines can be laid: the shots; without a picture the whole programme, where its length is known."""
-        if self.pieces:
+        if self.clips:
             return tuple(shot.span for shot in self.reel_shots)
         return (Span(0, self.wanted),) if self.wanted else ()
 
@@ -203,8 +203,8 @@ def rows(state: State) -> Rows:
         for line in state.lines
     }
     found["order"] = {"lines": [line.id for line in state.lines]}
-    found["reel"] = {"pieces": [piece.id for piece in state.pieces]}
-    found.update({f"piece:{piece.id}": _without_id(piece) for piece in state.pieces})
+    found["reel"] = {"clips": [clip.id for clip in state.clips]}
+    found.update({f"clip:{clip.id}": _without_id(clip) for clip in state.clips})
     for sound in state.laid:
         found[f"sound:{sound.id}"] = {**_without_id(sound), "span": [sound.span.start, sound.span.end]}
     for source in state.sources.values():
@@ -229,7 +229,7 @@ def comp_row(one: LineComp) -> Row:
     return {"line": one.line, "reader": one.reader, "name": one.name, "comp": one.comp.as_row()}
 
 
-def _without_id(value: Piece | LaidSound) -> Row:
+def _without_id(value: Clip | LaidSound) -> Row:
     return {name: getattr(value, name) for name in value.__slots__ if name != "id"}
 
 
@@ -261,7 +261,7 @@ def difference(before: State, after: State) -> Difference:
 def conflicts(touched: Iterable[str], since: Iterable[Iterable[str]]) -> frozenset[str]:
     """Rows touched by an edit that others touched since the edit's author last looked.
 
-    The order of lines alone is no conflict: two people may add lines at different places. The order of pieces is one: what
+    The order of lines alone is no conflict: two people may add lines at different places. The order of clips is one: what
     lies where in the reel depends on all of them.
     """
     own = frozenset(touched) - {"order"}

@@ -18,7 +18,7 @@ SHORTEST_WANTED, LONGEST_WANTED = milliseconds(200), 4 * 3600 * SAMPLE_RATE
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A numbered piece of the script. `slot` is its place in the programme, None while it has none.
+    """A numbered part of the script. `slot` is its place in the programme, None while it has none.
 
     A dropped line is kept for its takes, out of sight, until the drop is undone.
 

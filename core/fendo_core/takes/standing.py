@@ -252,9 +252,9 @@ def silenced(state: State) -> tuple[Span, ...]:
 
 def rooms_under(state: State, silences: Sequence[Span]) -> list[tuple[LaidSound, ...]]:
     """The film's own room under stretches of the programme in which its sound is silent: for each of them parts of its
-    pieces' sounds."""
-    heard = own_sounds(state.pieces, state.sources, state.rate) if silences else ()
-    own = [sound for sound in heard if sound.heard != "silent"]
+    clips' sounds."""
+    owned = own_sounds(state.clips, state.sources, state.rate) if silences else ()
+    own = [sound for sound in owned if sound.bed != "muted"]
     return [
         tuple(
             part

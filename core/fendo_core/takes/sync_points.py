@@ -28,7 +28,7 @@ class SetSyncPoint:
             EditRefused: outside of the programme, for a name that is too long, or one more than there can be.
         """
         at = state.rate.first_sample(state.rate.frame_at(self.at)) if 0 <= self.at <= LONGEST else -1
-        if at < 0 or (state.pieces and at >= state.length):
+        if at < 0 or (state.clips and at >= state.length):
             raise EditRefused("A sync point lies inside the programme. Nothing was changed.")
         if len(self.called) > LONGEST_NAME:
             raise EditRefused(f"A sync point’s name has {LONGEST_NAME} characters at most. Nothing was changed.")

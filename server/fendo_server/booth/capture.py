@@ -361,7 +361,7 @@ def _leave_a_slot(take: Take) -> None:
     if take.mark != SCRATCH or line.slot is not None or line.wild or take.speech_start is None:
         return
     production = line.production
-    if not production.pieces.exists():
+    if not production.clips.exists():
         return
     spoken = Span(take.placed + take.speech_start, take.placed + (take.speech_end or 0))
     changes.perform(production, production.owner, production.revision, edits.SetSlot(str(line.pk), spoken))

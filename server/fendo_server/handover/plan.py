@@ -107,7 +107,7 @@ def plan(production: Production, order: Order) -> Plan:
         leaving = [one for one in leaving if one.state(order) != left.get(one.spoken.line.id)]
     lines = [line for line in present.lines if line.id in chosen and not line.dropped]
     # Without a picture the programme is as long as what is read in it.
-    ends = [one.comp.span.end for one in read] if not present.pieces else []
+    ends = [one.comp.span.end for one in read] if not present.clips else []
     length = max([present.length, *ends], default=0)
     apart = _stems(order, present, leaving)
     others = _others(production, order, present, length, apart)
@@ -182,7 +182,7 @@ def comp_that_leaves(one: Spoken, order: Order) -> Comp:
 
 
 def _leaving(production: Production, order: Order, present: State, read: Sequence[Spoken]) -> list[Leaving]:
-    edges = spans(present.pieces, present.rate) if present.pieces else []
+    edges = spans(present.clips, present.rate) if present.clips else []
     shots, today = present.reel_shots, date.today().isoformat()
     parts = []
     for one in read:
@@ -241,7 +241,7 @@ def _others(
         "film": [(f"{stem} with narration.{order.film}", seconds * FILM_BYTES_A_SECOND)],
         "slides": [
             (f"Slides/{one.name}", one.span.length * SLIDE_BYTES_A_SECOND // SAMPLE_RATE)
-            for one in slides_of(present.pieces, present.sources, present.rate, f".{order.film}")
+            for one in slides_of(present.clips, present.sources, present.rate, f".{order.film}")
         ],
         "mix": [(f"{stem} mix.wav", stereo)],
         "bed": [(f"{stem} without the voice.wav", stereo)],
@@ -284,7 +284,7 @@ def _findings(
     if needs_voice and not leaving:
         says = "Nothing has changed since." if order.which == "changed" else "None of these lines has been read yet."
         found.append(Finding("no take", says, "booth", stops=True))
-    if {"film", "slides", "mix", "bed"} & set(order.parts) and not present.pieces:
+    if {"film", "slides", "mix", "bed"} & set(order.parts) and not present.clips:
         says = "There is no picture, so there is no film, mix or bed. Leave them out, or bring a picture in."
         found.append(Finding("hole", says, "picture", stops=True))
     elif "slides" in order.parts and not others["slides"]:
@@ -293,7 +293,7 @@ def _findings(
     lost = Source.objects.filter(production=production, state=Source.State.FAILED).values_list("name", flat=True)
     if lost:
         found.append(Finding("missing", f"“{lost[0]}” is missing or damaged.", "picture"))
-    holes = sum(1 for piece in present.pieces if piece.is_hole)
+    holes = sum(1 for clip in present.clips if clip.is_hole)
     if "film" in order.parts and holes:
         cards = "one card" if holes == 1 else f"{holes} cards"
         found.append(Finding("hole", f"The film has {cards} where picture is missing.", "picture"))
@@ -314,7 +314,7 @@ def _findings(
             )
         )
     wanted = [line for line in lines if order.which != "changed" or line.id in {one.line.id for one in reads}]
-    found += check(wanted, reads, bool(present.pieces), order.sound == "treated")
+    found += check(wanted, reads, bool(present.clips), order.sound == "treated")
     told = [one for one in leaving if one.named.clash]
     if "lines" in order.parts and told:
         count = len(told)

@@ -108,13 +108,13 @@ def _bed(stored: Source, sound: LaidSound, depth: float, soft: bool = False) -> 
 
 
 def beds(production: Production, present: State, sources: Mapping[str, Source]) -> list[Bed]:
-    """What sounds under the voice: the pieces' own sound, and what is laid under them."""
+    """What sounds under the voice: the clips' own sound, and what is laid under them."""
     ducks = Ducks(production)
-    own = own_sounds(present.pieces, present.sources, present.rate)
+    own = own_sounds(present.clips, present.sources, present.rate)
     silences = silenced(present)
     sounds = [(sound, False) for sound in (*parted(own, silences), *present.laid)]
     sounds += [(part, True) for parts in rooms_under(present, silences) for part in parts]
-    heard = [(sources[sound.source], sound, soft) for sound, soft in sounds if sound.heard != "silent"]
+    heard = [(sources[sound.source], sound, soft) for sound, soft in sounds if sound.bed != "muted"]
     return [_bed(stored, sound, ducks.of(sound), soft) for stored, sound, soft in heard if stored.sound_pieces]
 
 

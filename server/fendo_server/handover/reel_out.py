@@ -1,4 +1,4 @@
-"""The picture of the film that is handed over: one film untouched, or every piece drawn and put together."""
+"""The picture of the film that is handed over: one film untouched, or every clip drawn and put together."""
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
@@ -9,7 +9,7 @@ from PIL import Image
 from fendo_core.handover.forms import FilmForm
 from fendo_core.picture import codec
 from fendo_core.picture.cards import draw_card
-from fendo_core.picture.reel import Piece
+from fendo_core.picture.reel import Clip
 from fendo_core.production.state import State
 from fendo_core.timebase import FrameRate
 from fendo_server.picture.models import Source
@@ -18,14 +18,14 @@ from fendo_server.work import running
 
 LARGEST = (1920, 1080)
 DRAWN = 0.8
-"""Of the work on a film whose pieces are drawn so much is the drawing."""
+"""Of the work on a film whose clips are drawn so much is the drawing."""
 _SEEKABLE = ("mov", "matroska")
 """What has an index: in other films a seek lands several frames off, and they are read from the beginning."""
 
 
 @dataclass(frozen=True)
 class PictureOut:
-    """ffmpeg's arguments for the picture, and whether its pieces were drawn."""
+    """ffmpeg's arguments for the picture, and whether its clips were drawn."""
 
     inputs: list[str]
     options: list[str]
@@ -33,8 +33,8 @@ class PictureOut:
 
 
 def folder_of(making: Path) -> Path:
-    """Where the pieces of a film that is being made lie."""
-    return making.with_name(f"{making.name}-pieces")
+    """Where the clips of a film that is being made lie."""
+    return making.with_name(f"{making.name}-clips")
 
 
 def picture(
@@ -48,12 +48,12 @@ def picture(
 ) -> PictureOut:
     """The picture of a production's reel, as inputs and options.
 
-    One piece that shows a whole film is copied as it is, where its codec allows. Drawing takes the job from `first` to
+    One clip that shows a whole film is copied as it is, where its codec allows. Drawing takes the job from `first` to
     `last`.
     """
-    only = present.pieces[0]
+    only = present.clips[0]
     stored = sources.get(only.source or "")
-    if len(present.pieces) == 1 and stored and stored.kind == Source.Kind.FILM and only.first == 0:
+    if len(present.clips) == 1 and stored and stored.kind == Source.Kind.FILM and only.first == 0:
         facts = facts_of(stored)
         if only.length == present.sources[str(stored.id)].frames and facts.rate.fps == present.rate.fps:
             copied = facts.copyable if form.copies is None else facts.codec in form.copies
@@ -61,17 +61,17 @@ def picture(
             return PictureOut(codec.input_of(stored.original, facts.kind), options, False)
     folder = folder_of(making)
     folder.mkdir(parents=True, exist_ok=True)
-    size, done, whole = size_of(sources.values()), 0, sum(piece.length for piece in present.pieces)
+    size, done, whole = size_of(sources.values()), 0, sum(clip.length for clip in present.clips)
     listed = []
-    for number, piece in enumerate(present.pieces):
+    for number, clip in enumerate(present.clips):
         name = f"{number:05}.mp4"
-        begun, ended = (first + (last - first) * frame / whole for frame in (done, done + piece.length))
-        report = progress.part(begun, ended, f"drawing piece {number + 1} of {len(present.pieces)}")
-        _draw(piece, sources.get(piece.source or ""), present.rate, size, form, folder / name, report)
+        begun, ended = (first + (last - first) * frame / whole for frame in (done, done + clip.length))
+        report = progress.part(begun, ended, f"drawing clip {number + 1} of {len(present.clips)}")
+        _draw(clip, sources.get(clip.source or ""), present.rate, size, form, folder / name, report)
         listed.append(f"file '{name}'\n")
-        done += piece.length
-    (folder / "pieces.txt").write_text("".join(listed))
-    inputs = ["-protocol_whitelist", "file", "-f", "concat", "-safe", "1", "-i", f"file:{folder / 'pieces.txt'}"]
+        done += clip.length
+    (folder / "clips.txt").write_text("".join(listed))
+    inputs = ["-protocol_whitelist", "file", "-f", "concat", "-safe", "1", "-i", f"file:{folder / 'clips.txt'}"]
     return PictureOut(inputs, ["-c:v", "copy"], True)
 
 
@@ -93,19 +93,19 @@ def fitted(size: tuple[int, int]) -> str:
     return f"scale={wide}:{high}:force_original_aspect_ratio=decrease,pad={wide}:{high}:-1:-1,setsar=1"
 
 
-def still(piece: Piece, stored: Source | None, rate: FrameRate, size: tuple[int, int], drawn: Path) -> list[str]:
-    """A piece that shows one picture as an input that goes on and on; the picture is drawn into `drawn`."""
+def still(clip: Clip, stored: Source | None, rate: FrameRate, size: tuple[int, int], drawn: Path) -> list[str]:
+    """A clip that shows one picture as an input that goes on and on; the picture is drawn into `drawn`."""
     if stored:
-        with Image.open(stored.derived / f"page-{piece.page:04}.jpg") as page:
+        with Image.open(stored.derived / f"page-{clip.page:04}.jpg") as page:
             page.save(drawn)
     else:
-        draw_card(piece.name, piece.colour, size).save(drawn)
+        draw_card(clip.name, clip.colour, size).save(drawn)
     fps = f"{rate.fps.numerator}/{rate.fps.denominator}"
     return ["-protocol_whitelist", "file", "-f", "image2", "-loop", "1", "-framerate", fps, "-i", f"file:{drawn}"]
 
 
 def _draw(
-    piece: Piece,
+    clip: Clip,
     stored: Source | None,
     rate: FrameRate,
     size: tuple[int, int],
@@ -113,8 +113,8 @@ def _draw(
     target: Path,
     report: Callable[[float], None],
 ) -> None:
-    """One piece as a film of exactly its frames, every one of them decodable by the same decoder."""
-    start = piece.first / rate.fps
+    """One clip as a film of exactly its frames, every one of them decodable by the same decoder."""
+    start = clip.first / rate.fps
     if stored and stored.kind == Source.Kind.FILM:
         facts = facts_of(stored)
         smooth = "bwdif=mode=send_frame," if facts.interlaced else ""
@@ -128,9 +128,9 @@ def _draw(
         # The last frame is held where the production's grid asks for one more than the film has.
         filters = f"{smooth}{trim}setpts=PTS-STARTPTS,{_fps(rate)},{fitted(size)},tpad=stop_mode=clone:stop=-1"
     else:
-        arguments, filters = still(piece, stored, rate, size, target.with_suffix(".png")), fitted(size)
-    arguments += ["-map", "0:v:0", "-an", "-vf", filters, "-frames:v", str(piece.length), *form.picture]
-    # In MP4, whatever the film will lie in: its time stamps are exact, so that nothing adds up over many pieces.
+        arguments, filters = still(clip, stored, rate, size, target.with_suffix(".png")), fitted(size)
+    arguments += ["-map", "0:v:0", "-an", "-vf", filters, "-frames:v", str(clip.length), *form.picture]
+    # In MP4, whatever the film will lie in: its time stamps are exact, so that nothing adds up over many clips.
     arguments += ["-video_track_timescale", "90000", "-f", "mp4"]
-    seconds = piece.length / rate.fps
+    seconds = clip.length / rate.fps
     codec.transcode(arguments, target, int(seconds * 1_000_000), report, seconds=300 + int(seconds * 10))

@@ -202,7 +202,7 @@ class Writer:
         """Each slide as a film of its own, as long as it is shown, with what of the mix sounds there."""
         present, form, sources = self.plan.present, FILM_FORMS[self.order.film], self._sources()
         size, rate = reel_out.size_of(sources.values()), present.rate
-        wanted = slides_of(present.pieces, present.sources, rate, f".{self.order.film}")
+        wanted = slides_of(present.clips, present.sources, rate, f".{self.order.film}")
         mixed = Cursor(self._mixed())
         for count, (name, slide) in enumerate(zip(names, wanted, strict=True)):
             begin, end = (first + (last - first) * number / len(wanted) for number in (count, count + 1))
@@ -210,10 +210,10 @@ class Writer:
             target, seconds = self.path(name), slide.span.length // SAMPLE_RATE
             drawn = target.with_name(f".{slide.number}.png")
             try:
-                arguments = reel_out.still(slide.piece, sources.get(slide.piece.source or ""), rate, size, drawn)
+                arguments = reel_out.still(slide.clip, sources.get(slide.clip.source or ""), rate, size, drawn)
                 arguments += [*_SOUND_IN, "-map", "0:v:0", "-map", "1:a:0"]
                 # Counted by the filter: ffmpeg ends the sound, too, where it is told to stop after so many frames.
-                arguments += ["-vf", f"{reel_out.fitted(size)},trim=end_frame={slide.piece.length}"]
+                arguments += ["-vf", f"{reel_out.fitted(size)},trim=end_frame={slide.clip.length}"]
                 arguments += [*form.picture, *form.still, *form.sound]
                 feed = _floats(mixed.span(slide.span))
                 codec.transcode(arguments, target, seconds * 1_000_000, drawing, 300 + seconds * 6, feed=feed)
@@ -291,7 +291,7 @@ class Writer:
             )
             for one in self.plan.leaving
         ]  # fmt: skip
-        known = (present.pieces, present.sources, production.rate, production.start_frame)
+        known = (present.clips, present.sources, production.rate, production.start_frame)
         self.path(otio).write_text(timelines.otio(production.name, clips, *known), encoding="utf-8")
         self.path(edl).write_bytes(timelines.edl(production.name, clips, *known).encode("ascii"))
 

@@ -4,7 +4,7 @@ from rest_framework import serializers
 
 from fendo_core.picture import edits
 from fendo_core.picture.laid import CHANNELS
-from fendo_core.picture.reel import COLOURS, HEARD
+from fendo_core.picture.reel import BED_MODES, COLOURS
 from fendo_server.picture.serializers import ShownSerializer
 from fendo_server.wire import Identity, SpanField, kind
 
@@ -17,44 +17,44 @@ EDITS = [
         called=serializers.CharField(allow_blank=True, max_length=400),
     ),
     kind(
-        edits.AddPieces,
-        pieces=ShownSerializer(many=True),
+        edits.AddClips,
+        clips=ShownSerializer(many=True),
         at=serializers.IntegerField(min_value=0, required=False, allow_null=True),
         follow=serializers.BooleanField(default=True),
     ),
-    kind(edits.SplitPiece, at=serializers.IntegerField(min_value=0)),
+    kind(edits.SplitClip, at=serializers.IntegerField(min_value=0)),
     kind(
-        edits.TrimPiece,
-        piece=Identity(),
+        edits.TrimClip,
+        clip=Identity(),
         edge=serializers.ChoiceField(["start", "end"]),
         at=serializers.IntegerField(),
         close=serializers.BooleanField(default=True),
         follow=serializers.BooleanField(default=True),
     ),
     kind(
-        edits.DropPiece,
-        piece=Identity(),
+        edits.DropClip,
+        clip=Identity(),
         close=serializers.BooleanField(default=True),
         follow=serializers.BooleanField(default=True),
     ),
     kind(
-        edits.MovePiece,
-        piece=Identity(),
+        edits.MoveClip,
+        clip=Identity(),
         before=Identity(allow_null=True, required=False),
         follow=serializers.BooleanField(default=True),
     ),
     kind(
-        edits.FillPiece,
-        piece=Identity(),
+        edits.FillClip,
+        clip=Identity(),
         shown=ShownSerializer(),
         first=serializers.IntegerField(min_value=0, default=0),
     ),
     kind(
-        edits.SetPiece,
-        piece=Identity(),
+        edits.SetClip,
+        clip=Identity(),
         name=serializers.CharField(allow_blank=True, required=False, max_length=400),
         colour=serializers.ChoiceField(COLOURS, required=False),
-        heard=serializers.ChoiceField(HEARD, required=False),
+        bed=serializers.ChoiceField(BED_MODES, required=False),
         level=serializers.FloatField(required=False),
     ),
     kind(
@@ -69,7 +69,7 @@ EDITS = [
         span=SpanField(required=False),
         channel=serializers.ChoiceField(CHANNELS, required=False),
         level=serializers.FloatField(required=False),
-        heard=serializers.ChoiceField(HEARD, required=False),
+        bed=serializers.ChoiceField(BED_MODES, required=False),
         original=serializers.BooleanField(required=False),
     ),
     kind(edits.LinesFromNotes, source=Identity(), fit=serializers.BooleanField(default=True)),

@@ -72,11 +72,11 @@ class Source(models.Model):
         return settings.DERIVED / "films" / str(self.id)
 
 
-class Piece(models.Model):
-    """A piece of the reel; lengths in frames at the production's rate."""
+class Clip(models.Model):
+    """A clip of the reel; lengths in frames at the production's rate."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
-    production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="pieces")
+    production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="clips")
     source = models.ForeignKey(Source, null=True, on_delete=models.PROTECT, related_name="+")
     position = models.PositiveIntegerField(default=0)
     length = models.PositiveIntegerField()
@@ -84,13 +84,13 @@ class Piece(models.Model):
     page = models.PositiveIntegerField(default=0)
     name = models.CharField(max_length=200, blank=True)
     colour = models.CharField(max_length=10)
-    heard = models.CharField(max_length=10)
+    bed = models.CharField(max_length=10)
     level = models.FloatField(default=0.0)
     opens = models.BooleanField(default=True)
 
     class Meta:
         ordering = ["position"]
-        constraints = [models.CheckConstraint(condition=Q(length__gt=0), name="a_piece_has_frames")]
+        constraints = [models.CheckConstraint(condition=Q(length__gt=0), name="a_clip_has_frames")]
 
 
 class LaidSound(models.Model):
@@ -104,7 +104,7 @@ class LaidSound(models.Model):
     first = models.PositiveBigIntegerField(default=0)
     channel = models.CharField(max_length=10)
     level = models.FloatField(default=0.0)
-    heard = models.CharField(max_length=10)
+    bed = models.CharField(max_length=10)
     original = models.BooleanField(default=False)
 
     class Meta:

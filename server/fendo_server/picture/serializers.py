@@ -7,7 +7,7 @@ from rest_framework import serializers
 
 from fendo_core.picture import edits
 from fendo_core.picture.laid import CHANNELS
-from fendo_core.picture.reel import COLOURS, HEARD
+from fendo_core.picture.reel import BED_MODES, COLOURS
 from fendo_server.picture.models import Source
 from fendo_server.wire import Shape, SpanField
 
@@ -41,8 +41,8 @@ class CutField(serializers.ListField):
     """Whether the source goes on before the start, and after the end."""
 
 
-class ReelPieceSerializer(serializers.Serializer):
-    """A piece of the reel; `span` in programme samples, `first` the sample of its source at the start."""
+class ReelClipSerializer(serializers.Serializer):
+    """A clip of the reel; `span` in programme samples, `first` the sample of its source at the start."""
 
     id = serializers.CharField()
     kind = serializers.ChoiceField(["film", "still", "slides", "card"])
@@ -52,7 +52,7 @@ class ReelPieceSerializer(serializers.Serializer):
     first = serializers.IntegerField()
     name = serializers.CharField(allow_blank=True)
     colour = serializers.ChoiceField(COLOURS)
-    heard = serializers.ChoiceField(HEARD)
+    bed = serializers.ChoiceField(BED_MODES)
     level = serializers.FloatField()
     opens = serializers.BooleanField()
     cut = CutField()
@@ -68,25 +68,25 @@ class LaidSoundSerializer(serializers.Serializer):
     first = serializers.IntegerField()
     channel = serializers.ChoiceField(CHANNELS)
     level = serializers.FloatField()
-    heard = serializers.ChoiceField(HEARD)
+    bed = serializers.ChoiceField(BED_MODES)
     original = serializers.BooleanField()
     cut = CutField()
     duck = serializers.FloatField(help_text="dB by which it gives way to the voice")
 
 
 class RoomPartSerializer(serializers.Serializer):
-    """A stretch of a piece's own sound that is heard elsewhere: its room, where the piece is silent."""
+    """A stretch of a clip's own sound that is heard elsewhere: its room, where the clip is silent."""
 
-    piece = serializers.CharField()
+    clip = serializers.CharField()
     span = SpanField()
     first = serializers.IntegerField(help_text="sample of the source at the start of the span")
 
 
 class PictureSerializer(serializers.Serializer):
-    """The reel: pieces one after another, sounds laid under them, and what was brought in."""
+    """The reel: clips one after another, sounds laid under them, and what was brought in."""
 
     length = serializers.IntegerField(help_text="samples of the programme; 0: not known")
-    pieces = ReelPieceSerializer(many=True)
+    clips = ReelClipSerializer(many=True)
     laid = LaidSoundSerializer(many=True)
     shots = serializers.ListField(child=SpanField())
     shot_names = serializers.ListField(child=serializers.CharField(allow_blank=True), help_text="one a shot")

@@ -16,7 +16,7 @@ from django.db import transaction
 from fendo_core.booth.naming import safe_name, unused
 from fendo_core.picture import codec, film, pages
 from fendo_core.picture.cuts import find_cuts_in, shots
-from fendo_core.picture.edits import AddPieces, LaySound, Shown
+from fendo_core.picture.edits import AddClips, LaySound, Shown
 from fendo_core.picture.quiet import quiet_stretches
 from fendo_core.production.edit import Edit
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, format_timecode, parse_timecode
@@ -174,8 +174,8 @@ def laying(source: Source) -> Sequence[Edit]:
     """How a source just brought in is laid: picture at the end of the reel, sound from the beginning."""
     key, production = str(source.id), source.production
     if source.kind == Source.Kind.SOUND:
-        return (LaySound(key, 0, original=not production.pieces.exists() and not production.laid.exists()),)
-    return (AddPieces((Shown(key),), follow=False),)
+        return (LaySound(key, 0, original=not production.clips.exists() and not production.laid.exists()),)
+    return (AddClips((Shown(key),), follow=False),)
 
 
 def _take_rate(production: Production, rate: FrameRate) -> None:
@@ -183,7 +183,7 @@ def _take_rate(production: Production, rate: FrameRate) -> None:
     keeps its reading.
     """
     others = production.sources.filter(kind=Source.Kind.FILM).count() > 1
-    if others or production.pieces.exists() or production.rate.fps == rate.fps:
+    if others or production.clips.exists() or production.rate.fps == rate.fps:
         return
     start = format_timecode(production.start_frame, production.rate)
     production.fps_above, production.fps_below, production.drop_frame = rate.fps.numerator, rate.fps.denominator, False

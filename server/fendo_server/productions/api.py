@@ -21,7 +21,7 @@ from fendo_core.production.following import consequence
 from fendo_core.production.refusal import EditRefused
 from fendo_core.timebase import parse_timecode, typed_position
 from fendo_server.access import get_owned, owned
-from fendo_server.picture.models import Piece
+from fendo_server.picture.models import Clip
 from fendo_server.picture.serializers import ConsequenceSerializer
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import changes, description, quotas, services, state
@@ -80,7 +80,7 @@ class Productions(APIView):
             line__production=OuterRef("pk"), line__dropped=False, recording__state=Take.State.FINISHED
         )
         picks = Pick.objects.filter(STANDS, line__production=OuterRef("pk"), line__dropped=False)
-        pieces = Piece.objects.filter(production=OuterRef("pk"))
+        clips = Clip.objects.filter(production=OuterRef("pk"))
         found = (
             owned(Production, request.user)
             .order_by("-changed")
@@ -89,11 +89,9 @@ class Productions(APIView):
                 recorded_count=_count(lines.filter(takes__recording__state=Take.State.FINISHED), "production"),
                 take_count=_count(takes, "line__production"),
                 picked_count=_count(picks, "line__production"),
-                frames=Coalesce(Subquery(pieces.order_by().values("production").annotate(n=Sum("length")).values("n")), 0),
-                still=Subquery(pieces.exclude(source=None).order_by("position").values("source")[:1]),
-                still_columns=Subquery(
-                    pieces.exclude(source=None).order_by("position").values("source__strip_columns")[:1]
-                ),
+                frames=Coalesce(Subquery(clips.order_by().values("production").annotate(n=Sum("length")).values("n")), 0),
+                still=Subquery(clips.exclude(source=None).order_by("position").values("source")[:1]),
+                still_columns=Subquery(clips.exclude(source=None).order_by("position").values("source__strip_columns")[:1]),
             )
         )
         return Response([_listed(production) for production in found])

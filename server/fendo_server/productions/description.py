@@ -56,8 +56,8 @@ def line_rows(production: Production, present: State, only: Iterable[Line] | Non
 
 
 def _room_row(part: LaidSound) -> dict[str, Any]:
-    """A stretch of a piece's sound that is heard where the piece is silent."""
-    return {"piece": part.id, "span": _pair(part.span), "first": part.first}
+    """A stretch of a clip's sound that is heard where the clip is silent."""
+    return {"clip": part.id, "span": _pair(part.span), "first": part.first}
 
 
 def _pair(span: Span | None) -> list[int] | None:
@@ -144,27 +144,27 @@ def source_row(source: Source) -> dict[str, Any]:
 
 
 def picture_rows(production: Production, present: State) -> dict[str, Any]:
-    """The reel as it is played: pieces and shots by programme samples, laid sounds, and what was brought in."""
-    rate, lengths, pieces = present.rate, present.sounds, []
+    """The reel as it is played: clips and shots by programme samples, laid sounds, and what was brought in."""
+    rate, lengths, clips = present.rate, present.sounds, []
     ducks = Ducks(production)
-    own = {sound.id: sound for sound in own_sounds(present.pieces, present.sources, rate)}
-    for piece, span in zip(present.pieces, spans(present.pieces, rate), strict=True):
-        source = present.sources.get(piece.source or "")
-        pieces.append(
+    own = {sound.id: sound for sound in own_sounds(present.clips, present.sources, rate)}
+    for clip, span in zip(present.clips, spans(present.clips, rate), strict=True):
+        source = present.sources.get(clip.source or "")
+        clips.append(
             {
-                "id": piece.id,
+                "id": clip.id,
                 "kind": source.kind if source else "card",
-                "source": piece.source,
-                "page": piece.page,
+                "source": clip.source,
+                "page": clip.page,
                 "span": [span.start, span.end],
-                "first": rate.first_sample(piece.first),
-                "name": piece.name,
-                "colour": piece.colour,
-                "heard": piece.heard,
-                "level": piece.level,
-                "opens": piece.opens,
-                "cut": cut_ends(own[piece.id], lengths.get(piece.source or "", 0)) if piece.id in own else (False, False),
-                "duck": ducks.of(own[piece.id]) if piece.id in own else 0.0,
+                "first": rate.first_sample(clip.first),
+                "name": clip.name,
+                "colour": clip.colour,
+                "bed": clip.bed,
+                "level": clip.level,
+                "opens": clip.opens,
+                "cut": cut_ends(own[clip.id], lengths.get(clip.source or "", 0)) if clip.id in own else (False, False),
+                "duck": ducks.of(own[clip.id]) if clip.id in own else 0.0,
             }
         )
     shots = present.reel_shots
@@ -176,7 +176,7 @@ def picture_rows(production: Production, present: State) -> dict[str, Any]:
             "first": sound.first,
             "channel": sound.channel,
             "level": sound.level,
-            "heard": sound.heard,
+            "bed": sound.bed,
             "original": sound.original,
             "cut": cut_ends(sound, lengths.get(sound.source, 0)),
             "duck": ducks.of(sound),
@@ -185,7 +185,7 @@ def picture_rows(production: Production, present: State) -> dict[str, Any]:
     ]
     return {
         "length": present.length,
-        "pieces": pieces,
+        "clips": clips,
         "laid": laid,
         "shots": [[shot.span.start, shot.span.end] for shot in shots],
         "shot_names": [shot.name for shot in shots],
@@ -208,7 +208,7 @@ def to_do(present: State, lines_with_takes: set[str], left: int) -> dict[str, in
     wordy = [line for line in lines if line.text]
     fits = [_fit(line, present).state for line in wordy]
     return {
-        "picture": sum(1 for piece in present.pieces if piece.is_hole) if present.pieces else 1,
+        "picture": sum(1 for clip in present.clips if clip.is_hole) if present.clips else 1,
         "script": len(lines) - len(wordy) + fits.count("no slot") + fits.count("over"),
         "booth": sum(1 for line in wordy if line.id not in lines_with_takes),
         "takes": sum(1 for line in lines if line.id in lines_with_takes and line.id not in present.picks),
@@ -279,7 +279,7 @@ def _lines_of(present: State, recording: str) -> set[str]:
 MOST_LINES = 20
 """So many lines' takes come with a change; of a change of more lines the interface asks for those that it shows."""
 
-PICTURE_ROWS = {"piece", "reel", "sound", "shots"}
+PICTURE_ROWS = {"clip", "reel", "sound", "shots"}
 
 
 @one_moment()

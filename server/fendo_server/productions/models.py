@@ -16,7 +16,7 @@ from fendo_core.voice.level import DISTANCE, LOUDEST, QUIETEST, WANTED
 
 
 class Production(models.Model):
-    """One piece of work: a picture, a script, and the takes read against it."""
+    """One job of work: a picture, a script, and the takes read against it."""
 
     class Monitor(models.TextChoices):
         PROGRAMME = "programme"

@@ -20,7 +20,7 @@ from rest_framework import serializers
 
 from fendo_core.booth.naming import check_pattern
 from fendo_core.picture.laid import CHANNELS
-from fendo_core.picture.reel import COLOURS, HEARD
+from fendo_core.picture.reel import BED_MODES, COLOURS
 from fendo_core.polish.edits import checked
 from fendo_core.production.refusal import EditRefused
 from fendo_core.production.state import Rows, rows
@@ -34,9 +34,10 @@ from fendo_core.voice.comp import LONGEST
 from fendo_core.voice.level import DISTANCE
 from fendo_core.voice.repair import REPAIR_KINDS
 from fendo_server.picture import services as picture
-from fendo_server.picture.models import LaidSound, Piece, Source
+from fendo_server.picture.models import Clip, LaidSound, Source
 from fendo_server.polish.serializers import ChainSerializer
 from fendo_server.productions import services, state
+from fendo_server.productions.former import in_todays_words
 from fendo_server.productions.models import Production, Reader
 from fendo_server.productions.serializers import LevelWindowField
 from fendo_server.script.models import Line
@@ -46,9 +47,9 @@ from fendo_server.wire import DAY, SpanField
 log = logging.getLogger("fendo")
 
 NAME = "production.json"
-FORM = 2
-FORMS = (1, FORM)
-"""What is read: the first told by how much a take had moved, and knew no comps."""
+FORM = 3
+FORMS = (1, 2, FORM)
+"""What is read: the first told by how much a take had moved, and knew no comps; the second said *piece* for clip."""
 LARGEST = 64 << 20
 SETTINGS = (
     "fps_above", "fps_below", "drop_frame", "start_frame", "name_pattern", "pace", "wanted_length", "learns_pace",
@@ -188,21 +189,21 @@ class _LineRow(serializers.ModelSerializer):
         )
 
 
-class _PieceRow(serializers.ModelSerializer):
+class _ClipRow(serializers.ModelSerializer):
     source = serializers.UUIDField(allow_null=True)  # type: ignore[assignment]
     colour = serializers.ChoiceField(list(COLOURS))
-    heard = serializers.ChoiceField(list(HEARD))
+    bed = serializers.ChoiceField(list(BED_MODES))
 
     class Meta:
-        model = Piece
-        fields = ("source", *state.PIECE_COLUMNS)
+        model = Clip
+        fields = ("source", *state.CLIP_COLUMNS)
 
 
 class _SoundRow(serializers.ModelSerializer):
     source = serializers.UUIDField()  # type: ignore[assignment]
     span = _span()
     channel = serializers.ChoiceField(list(CHANNELS))
-    heard = serializers.ChoiceField(list(HEARD))
+    bed = serializers.ChoiceField(list(BED_MODES))
 
     class Meta:
         model = LaidSound
@@ -258,7 +259,7 @@ class _SyncRow(serializers.Serializer):
 _ROWS = {
     "sync": _SyncRow,
     "line": _LineRow,
-    "piece": _PieceRow,
+    "clip": _ClipRow,
     "sound": _SoundRow,
     "say": _SayRow,
     "take": _TakeRow,
@@ -267,7 +268,7 @@ _ROWS = {
     "repair": _RepairRow,
     "chain": _ChainRow,
 }
-_ORDERS = {"order": "lines", "reel": "pieces"}
+_ORDERS = {"order": "lines", "reel": "clips"}
 
 
 class _Record(serializers.Serializer):
@@ -300,7 +301,7 @@ class _Record(serializers.Serializer):
 
     def validate_rows(self, found: dict[str, Any]) -> dict[str, Any]:
         checked: dict[str, Any] = {}
-        for key, row in found.items():
+        for key, row in in_todays_words(found).items():
             kind, _, name = key.partition(":")
             if kind in _ORDERS:
                 keys = serializers.ListField(child=serializers.UUIDField()).run_validation(row.get(_ORDERS[kind]))

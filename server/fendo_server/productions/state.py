@@ -14,8 +14,8 @@ from django.db.models.functions import Cast, Concat, Left, Replace
 
 from fendo_core.booth.levelwindow import level_window
 from fendo_core.picture.laid import LaidSound as CoreSound
+from fendo_core.picture.reel import Clip as CoreClip
 from fendo_core.picture.reel import Kind as SourceKind
-from fendo_core.picture.reel import Piece as CorePiece
 from fendo_core.picture.reel import Source as CoreSource
 from fendo_core.picture.shots import Shot
 from fendo_core.picture.timeline import begins_at
@@ -24,7 +24,7 @@ from fendo_core.script.lines import Line as CoreLine
 from fendo_core.script.syllables import speech_of_all
 from fendo_core.takes.measures import sound_faults
 from fendo_core.timebase import FrameRate, Span
-from fendo_server.picture.models import Piece, Source
+from fendo_server.picture.models import Clip, Source
 from fendo_server.productions.models import Production
 from fendo_server.script import pace
 from fendo_server.script.models import Line
@@ -94,7 +94,7 @@ def load(production: Production, spoken: bool = True) -> State:
         comps=comps,
         repairs=repairs,
         chains={one.scope: one.value for one in production.treatments.all()},
-        pieces=_pieces(production),
+        clips=_clips(production),
         laid=laid_sounds(production),
         places=places,
         sayings={key: (word, said) for key, word, said in production.sayings.values_list("key", "word", "said")},
@@ -114,9 +114,9 @@ def load(production: Production, spoken: bool = True) -> State:
     )
 
 
-def _pieces(production: Production) -> tuple[CorePiece, ...]:
-    rows: Iterable[Any] = production.pieces.values_list("id", "source_id", *PIECE_COLUMNS)
-    return tuple(CorePiece(str(key), length, str(source) if source else None, *rest) for key, source, length, *rest in rows)
+def _clips(production: Production) -> tuple[CoreClip, ...]:
+    rows: Iterable[Any] = production.clips.values_list("id", "source_id", *CLIP_COLUMNS)
+    return tuple(CoreClip(str(key), length, str(source) if source else None, *rest) for key, source, length, *rest in rows)
 
 
 def _taken(production: Production) -> tuple[dict[str, tuple[TakeRef, ...]], set[str], dict[str, int]]:
@@ -179,8 +179,8 @@ def _lengths(recordings: Iterable[str]) -> Iterable[tuple[Any, int]]:
     return Recording.objects.filter(pk__in=wanted).values_list("id", "length") if wanted else ()
 
 
-PIECE_COLUMNS = ("length", "first", "page", "name", "colour", "heard", "level", "opens")
-SOUND_COLUMNS = ("first", "channel", "level", "heard", "original")
+CLIP_COLUMNS = ("length", "first", "page", "name", "colour", "bed", "level", "opens")
+SOUND_COLUMNS = ("first", "channel", "level", "bed", "original")
 
 
 def _named(row: Any, names: Iterable[str]) -> dict[str, Any]:
@@ -259,11 +259,11 @@ def store(production: Production, rows: Rows) -> None:
                 Source.objects.filter(production=production, pk=name).update(
                     shots=given["spans"], shot_names=given["names"]
                 )
-            case "piece" if row is None:
-                production.pieces.filter(pk=name).delete()
-            case "piece":
-                values = {**{column: given[column] for column in PIECE_COLUMNS}, "source_id": given["source"]}
-                production.pieces.update_or_create(pk=name, defaults=values)
+            case "clip" if row is None:
+                production.clips.filter(pk=name).delete()
+            case "clip":
+                values = {**{column: given[column] for column in CLIP_COLUMNS}, "source_id": given["source"]}
+                production.clips.update_or_create(pk=name, defaults=values)
             case "sound" if row is None:
                 production.laid.filter(pk=name).delete()
             case "sound":
@@ -271,7 +271,7 @@ def store(production: Production, rows: Rows) -> None:
                 values = {**{column: given[column] for column in SOUND_COLUMNS}, "source_id": given["source"]}
                 production.laid.update_or_create(pk=name, defaults={**values, "start": start, "end": end})
             case "reel":
-                _in_order(Piece, production, row["pieces"] if row else [])
+                _in_order(Clip, production, row["clips"] if row else [])
             case "order":
                 _in_order(Line, production, row["lines"] if row else [])
 
@@ -359,7 +359,7 @@ def _picks(production: Production, rows: Mapping[str, Row | None]) -> None:
     Pick.objects.bulk_create(new, batch_size=500)
 
 
-def _in_order(model: type[Piece] | type[Line], production: Production, wanted: Iterable[str]) -> None:
+def _in_order(model: type[Clip] | type[Line], production: Production, wanted: Iterable[str]) -> None:
     """Rows of a production in the wanted order; those that are not named (dropped since) keep their place at the end."""
     places = {key: place for place, key in enumerate(wanted)}
     known = model.objects.filter(production=production).values_list("id", "position")

@@ -10,7 +10,7 @@ from fendo_server.fields import QuickJSONField
 
 
 class Line(models.Model):
-    """A numbered piece of the script, with its slot in samples of the programme."""
+    """A numbered part of the script, with its slot in samples of the programme."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="lines")

@@ -19,7 +19,7 @@ class Ducks:
         self._voice = voice_level(production.speech_level, recorded)
 
     def of(self, sound: LaidSound) -> float:
-        """dB (0 or below) by which a piece's own sound, or a laid one, gives way; 0 for one that does not."""
-        if sound.heard != "lowered":
+        """dB (0 or below) by which a clip's own sound, or a laid one, gives way; 0 for one that does not."""
+        if sound.bed != "ducked":
             return 0.0
         return give_way(self._loudness.get(sound.source), sound.level, self._voice, self._distance)

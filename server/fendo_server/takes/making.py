@@ -186,7 +186,7 @@ def film_phrases(readings: LineReadings) -> list[Span]:
 
 def film_sound(production: Production, present: State, span: Span) -> np.ndarray | None:
     """The film's own sound at a stretch of the programme and what is laid as its original, mono; None: there is none."""
-    own = own_sounds(present.pieces, present.sources, present.rate)
+    own = own_sounds(present.clips, present.sources, present.rate)
     originals = [replace(each, level=0.0) for each in present.laid if each.original]
     return _mixed(production, [*(replace(each, level=0.0) for each in own), *originals], span)
 
@@ -200,9 +200,9 @@ def heard_while_reading(production: Production, present: State, span: Span) -> n
     """What was in a reader's headphones at a stretch of the programme, mono: the film's own sound and all that is laid
     under it, or the original alone; None: there is none."""
     alone = production.monitor == "original"
-    own = () if alone else own_sounds(present.pieces, present.sources, present.rate)
-    heard = [*own, *(each for each in present.laid if each.original or not alone)]
-    return _mixed(production, [each for each in heard if each.heard != "silent"], span)
+    own = () if alone else own_sounds(present.clips, present.sources, present.rate)
+    sounds = [*own, *(each for each in present.laid if each.original or not alone)]
+    return _mixed(production, [each for each in sounds if each.bed != "muted"], span)
 
 
 def _mixed(production: Production, sounds: Iterable[LaidSound], span: Span) -> np.ndarray | None:

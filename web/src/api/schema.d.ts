@@ -1487,6 +1487,25 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * @description * `add_clips` - add_clips
+         * @enum {string}
+         */
+        AddClipsEditKindEnum: "add_clips";
+        /** @description New clips in the reel before the frame at sample `at` (None: at its end). */
+        AddClipsEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            clips: components["schemas"]["ShownRequest"][];
+            at?: number | null;
+            /** @default true */
+            follow?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "add_clips";
+        };
+        /**
          * @description * `add_lines` - add_lines
          * @enum {string}
          */
@@ -1503,25 +1522,6 @@ export interface components {
              * @enum {string}
              */
             kind: "add_lines";
-        };
-        /**
-         * @description * `add_pieces` - add_pieces
-         * @enum {string}
-         */
-        AddPiecesEditKindEnum: "add_pieces";
-        /** @description New pieces in the reel before the frame at sample `at` (None: at its end). */
-        AddPiecesEditRequest: {
-            /** @description the revision that the edit was made at */
-            revision: number;
-            pieces: components["schemas"]["ShownRequest"][];
-            at?: number | null;
-            /** @default true */
-            follow?: boolean;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "add_pieces";
         };
         /** @description What was found, and what to try. */
         Advice: {
@@ -1554,6 +1554,13 @@ export interface components {
             received: number;
             known: components["schemas"]["Source"] | null;
         };
+        /**
+         * @description * `ducked` - ducked
+         *     * `full` - full
+         *     * `muted` - muted
+         * @enum {string}
+         */
+        BedModeEnum: "ducked" | "full" | "muted";
         /** @description A take that has begun: what it will be called, and where it lands. */
         BegunTake: {
             id: string;
@@ -1810,6 +1817,27 @@ export interface components {
             held: components["schemas"]["HeldBack"][];
         };
         /**
+         * @description * `drop_clip` - drop_clip
+         * @enum {string}
+         */
+        DropClipEditKindEnum: "drop_clip";
+        /** @description A clip out of the reel; what follows closes up, or a hole is left. */
+        DropClipEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            clip: string;
+            /** @default true */
+            close?: boolean;
+            /** @default true */
+            follow?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "drop_clip";
+        };
+        /**
          * @description * `drop_line` - drop_line
          * @enum {string}
          */
@@ -1825,27 +1853,6 @@ export interface components {
              * @enum {string}
              */
             kind: "drop_line";
-        };
-        /**
-         * @description * `drop_piece` - drop_piece
-         * @enum {string}
-         */
-        DropPieceEditKindEnum: "drop_piece";
-        /** @description A piece out of the reel; what follows closes up, or a hole is left. */
-        DropPieceEditRequest: {
-            /** @description the revision that the edit was made at */
-            revision: number;
-            /** Format: uuid */
-            piece: string;
-            /** @default true */
-            close?: boolean;
-            /** @default true */
-            follow?: boolean;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "drop_piece";
         };
         /**
          * @description * `drop_repairs` - drop_repairs
@@ -1910,7 +1917,7 @@ export interface components {
          * @enum {string}
          */
         EdgesEnum: "voice" | "handles" | "slot";
-        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetSilencesEditRequest"] | components["schemas"]["SetWantedLengthEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddPiecesEditRequest"] | components["schemas"]["SplitPieceEditRequest"] | components["schemas"]["TrimPieceEditRequest"] | components["schemas"]["DropPieceEditRequest"] | components["schemas"]["MovePieceEditRequest"] | components["schemas"]["FillPieceEditRequest"] | components["schemas"]["SetPieceEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["SettleEditRequest"] | components["schemas"]["MoveEndEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["NoteTakeEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["SetSyncPointEditRequest"] | components["schemas"]["MoveSyncPointEditRequest"] | components["schemas"]["DropSyncPointEditRequest"] | components["schemas"]["PutWordEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"];
+        EditRequest: components["schemas"]["SetWordsEditRequest"] | components["schemas"]["AddLinesEditRequest"] | components["schemas"]["NewLineEditRequest"] | components["schemas"]["BringInLinesEditRequest"] | components["schemas"]["MoveLineEditRequest"] | components["schemas"]["DropLineEditRequest"] | components["schemas"]["SplitLineEditRequest"] | components["schemas"]["SplitLongEditRequest"] | components["schemas"]["JoinLinesEditRequest"] | components["schemas"]["RenumberEditRequest"] | components["schemas"]["ReplaceWordsEditRequest"] | components["schemas"]["SetNotesEditRequest"] | components["schemas"]["SetStressEditRequest"] | components["schemas"]["SetReaderEditRequest"] | components["schemas"]["SetSilencesEditRequest"] | components["schemas"]["SetWantedLengthEditRequest"] | components["schemas"]["SetWildEditRequest"] | components["schemas"]["SetSayingEditRequest"] | components["schemas"]["SpreadSlotsEditRequest"] | components["schemas"]["MendSlotsEditRequest"] | components["schemas"]["SetSlotStartEditRequest"] | components["schemas"]["SetSlotEndEditRequest"] | components["schemas"]["SetSlotEditRequest"] | components["schemas"]["LaySlotsEditRequest"] | components["schemas"]["PartShotEditRequest"] | components["schemas"]["JoinShotsEditRequest"] | components["schemas"]["NameShotEditRequest"] | components["schemas"]["AddClipsEditRequest"] | components["schemas"]["SplitClipEditRequest"] | components["schemas"]["TrimClipEditRequest"] | components["schemas"]["DropClipEditRequest"] | components["schemas"]["MoveClipEditRequest"] | components["schemas"]["FillClipEditRequest"] | components["schemas"]["SetClipEditRequest"] | components["schemas"]["LaySoundEditRequest"] | components["schemas"]["SetSoundEditRequest"] | components["schemas"]["LinesFromNotesEditRequest"] | components["schemas"]["DropSoundEditRequest"] | components["schemas"]["PickEditRequest"] | components["schemas"]["PickProvisionalEditRequest"] | components["schemas"]["MoveVoiceEditRequest"] | components["schemas"]["PlaceVoiceEditRequest"] | components["schemas"]["MoveSeamEditRequest"] | components["schemas"]["SettleEditRequest"] | components["schemas"]["MoveEndEditRequest"] | components["schemas"]["TakeApartEditRequest"] | components["schemas"]["NoteTakeEditRequest"] | components["schemas"]["SetAsideEditRequest"] | components["schemas"]["SetSyncPointEditRequest"] | components["schemas"]["MoveSyncPointEditRequest"] | components["schemas"]["DropSyncPointEditRequest"] | components["schemas"]["PutWordEditRequest"] | components["schemas"]["MendEditRequest"] | components["schemas"]["DropRepairsEditRequest"] | components["schemas"]["CloseGapEditRequest"] | components["schemas"]["SetTreatmentEditRequest"];
         /**
          * @description * `first` - first
          *     * `last` - last
@@ -1925,16 +1932,16 @@ export interface components {
             name?: string;
         };
         /**
-         * @description * `fill_piece` - fill_piece
+         * @description * `fill_clip` - fill_clip
          * @enum {string}
          */
-        FillPieceEditKindEnum: "fill_piece";
-        /** @description A shot in the place of a piece, keeping its length; the shot begins at sample `first` of its source. */
-        FillPieceEditRequest: {
+        FillClipEditKindEnum: "fill_clip";
+        /** @description A shot in the place of a clip, keeping its length; the shot begins at sample `first` of its source. */
+        FillClipEditRequest: {
             /** @description the revision that the edit was made at */
             revision: number;
             /** Format: uuid */
-            piece: string;
+            clip: string;
             shown: components["schemas"]["ShownRequest"];
             /** @default 0 */
             first?: number;
@@ -1942,7 +1949,7 @@ export interface components {
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            kind: "fill_piece";
+            kind: "fill_clip";
         };
         /**
          * @description * `mp4` - mp4
@@ -2145,13 +2152,6 @@ export interface components {
         Have: {
             have: number;
         };
-        /**
-         * @description * `lowered` - lowered
-         *     * `kept` - kept
-         *     * `silent` - silent
-         * @enum {string}
-         */
-        HeardEnum: "lowered" | "kept" | "silent";
         /** @description What a stage holds back of a line, in dB, column by column. */
         HeldBack: {
             kind: components["schemas"]["HeldBackKindEnum"];
@@ -2309,7 +2309,7 @@ export interface components {
             channel: components["schemas"]["ChannelEnum"];
             /** Format: double */
             level: number;
-            heard: components["schemas"]["HeardEnum"];
+            bed: components["schemas"]["BedModeEnum"];
             original: boolean;
             cut: boolean[];
             /**
@@ -2565,6 +2565,27 @@ export interface components {
          */
         MonitorEnum: "programme" | "original" | "silent";
         /**
+         * @description * `move_clip` - move_clip
+         * @enum {string}
+         */
+        MoveClipEditKindEnum: "move_clip";
+        /** @description A clip put before another (None: at the end). */
+        MoveClipEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            clip: string;
+            /** Format: uuid */
+            before?: string | null;
+            /** @default true */
+            follow?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move_clip";
+        };
+        /**
          * @description * `move_end` - move_end
          * @enum {string}
          */
@@ -2609,27 +2630,6 @@ export interface components {
              * @enum {string}
              */
             kind: "move_line";
-        };
-        /**
-         * @description * `move_piece` - move_piece
-         * @enum {string}
-         */
-        MovePieceEditKindEnum: "move_piece";
-        /** @description A piece put before another (None: at the end). */
-        MovePieceEditRequest: {
-            /** @description the revision that the edit was made at */
-            revision: number;
-            /** Format: uuid */
-            piece: string;
-            /** Format: uuid */
-            before?: string | null;
-            /** @default true */
-            follow?: boolean;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "move_piece";
         };
         /**
          * @description * `move_seam` - move_seam
@@ -3030,11 +3030,11 @@ export interface components {
              */
             kind: "pick_provisional";
         };
-        /** @description The reel: pieces one after another, sounds laid under them, and what was brought in. */
+        /** @description The reel: clips one after another, sounds laid under them, and what was brought in. */
         Picture: {
             /** @description samples of the programme; 0: not known */
             length: number;
-            pieces: components["schemas"]["ReelPiece"][];
+            clips: components["schemas"]["ReelClip"][];
             laid: components["schemas"]["LaidSound"][];
             shots: number[][];
             /** @description one a shot */
@@ -3321,17 +3321,17 @@ export interface components {
              */
             by_name?: boolean;
         };
-        /** @description A piece of the reel; `span` in programme samples, `first` the sample of its source at the start. */
-        ReelPiece: {
+        /** @description A clip of the reel; `span` in programme samples, `first` the sample of its source at the start. */
+        ReelClip: {
             id: string;
-            kind: components["schemas"]["ReelPieceKindEnum"];
+            kind: components["schemas"]["ReelClipKindEnum"];
             source: string | null;
             page: number;
             span: number[];
             first: number;
             name: string;
             colour: components["schemas"]["ColourEnum"];
-            heard: components["schemas"]["HeardEnum"];
+            bed: components["schemas"]["BedModeEnum"];
             /** Format: double */
             level: number;
             opens: boolean;
@@ -3349,7 +3349,7 @@ export interface components {
          *     * `card` - card
          * @enum {string}
          */
-        ReelPieceKindEnum: "film" | "still" | "slides" | "card";
+        ReelClipKindEnum: "film" | "still" | "slides" | "card";
         /**
          * @description * `renumber` - renumber
          * @enum {string}
@@ -3461,9 +3461,9 @@ export interface components {
          * @enum {string}
          */
         RoomEnum: "picture" | "script" | "booth" | "takes" | "polish";
-        /** @description A stretch of a piece's own sound that is heard elsewhere: its room, where the piece is silent. */
+        /** @description A stretch of a clip's own sound that is heard elsewhere: its room, where the clip is silent. */
         RoomPart: {
-            piece: string;
+            clip: string;
             span: number[];
             /** @description sample of the source at the start of the span */
             first: number;
@@ -3533,6 +3533,28 @@ export interface components {
             kind: "set_aside";
         };
         /**
+         * @description * `set_clip` - set_clip
+         * @enum {string}
+         */
+        SetClipEditKindEnum: "set_clip";
+        /** @description What a clip is called or says, its ground, and how its own sound is heard; None stays. */
+        SetClipEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            /** Format: uuid */
+            clip: string;
+            name?: string;
+            colour?: components["schemas"]["ColourEnum"];
+            bed?: components["schemas"]["BedModeEnum"];
+            /** Format: double */
+            level?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_clip";
+        };
+        /**
          * @description * `set_notes` - set_notes
          * @enum {string}
          */
@@ -3549,28 +3571,6 @@ export interface components {
              * @enum {string}
              */
             kind: "set_notes";
-        };
-        /**
-         * @description * `set_piece` - set_piece
-         * @enum {string}
-         */
-        SetPieceEditKindEnum: "set_piece";
-        /** @description What a piece is called or says, its ground, and how its own sound is heard; None stays. */
-        SetPieceEditRequest: {
-            /** @description the revision that the edit was made at */
-            revision: number;
-            /** Format: uuid */
-            piece: string;
-            name?: string;
-            colour?: components["schemas"]["ColourEnum"];
-            heard?: components["schemas"]["HeardEnum"];
-            /** Format: double */
-            level?: number;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "set_piece";
         };
         /**
          * @description * `set_reader` - set_reader
@@ -3694,7 +3694,7 @@ export interface components {
             channel?: components["schemas"]["ChannelEnum"];
             /** Format: double */
             level?: number;
-            heard?: components["schemas"]["HeardEnum"];
+            bed?: components["schemas"]["BedModeEnum"];
             original?: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -3931,6 +3931,22 @@ export interface components {
             kept: number;
         };
         /**
+         * @description * `split_clip` - split_clip
+         * @enum {string}
+         */
+        SplitClipEditKindEnum: "split_clip";
+        /** @description The clip at sample `at` parted there. */
+        SplitClipEditRequest: {
+            /** @description the revision that the edit was made at */
+            revision: number;
+            at: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split_clip";
+        };
+        /**
          * @description * `split_line` - split_line
          * @enum {string}
          */
@@ -3963,22 +3979,6 @@ export interface components {
              * @enum {string}
              */
             kind: "split_long";
-        };
-        /**
-         * @description * `split_piece` - split_piece
-         * @enum {string}
-         */
-        SplitPieceEditKindEnum: "split_piece";
-        /** @description The piece at sample `at` parted there. */
-        SplitPieceEditRequest: {
-            /** @description the revision that the edit was made at */
-            revision: number;
-            at: number;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "split_piece";
         };
         /**
          * @description * `spread_slots` - spread_slots
@@ -4205,16 +4205,16 @@ export interface components {
             handover: number;
         };
         /**
-         * @description * `trim_piece` - trim_piece
+         * @description * `trim_clip` - trim_clip
          * @enum {string}
          */
-        TrimPieceEditKindEnum: "trim_piece";
-        /** @description One end of a piece moved to the frame at sample `at`; what follows closes up, or a hole is left. */
-        TrimPieceEditRequest: {
+        TrimClipEditKindEnum: "trim_clip";
+        /** @description One end of a clip moved to the frame at sample `at`; what follows closes up, or a hole is left. */
+        TrimClipEditRequest: {
             /** @description the revision that the edit was made at */
             revision: number;
             /** Format: uuid */
-            piece: string;
+            clip: string;
             edge: components["schemas"]["EdgeEnum"];
             at: number;
             /** @default true */
@@ -4225,7 +4225,7 @@ export interface components {
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            kind: "trim_piece";
+            kind: "trim_clip";
         };
         /** @description A place of the programme as it is typed; `now` and `position` in samples. */
         Typed: {

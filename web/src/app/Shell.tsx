@@ -72,8 +72,8 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
 
   const { above, below, drop } = rate
   // Drawn anew only when something of it has changed, not with every answer of the server.
-  const { pieces, sources } = picture
-  const drawn = useMemo(() => JSON.stringify([partsOf(pieces, sources), sizeOf(sources)]), [pieces, sources])
+  const { clips, sources } = picture
+  const drawn = useMemo(() => JSON.stringify([partsOf(clips, sources), sizeOf(sources)]), [clips, sources])
   useEffect(() => {
     const [parts, size] = JSON.parse(drawn) as [Part[], [number, number]]
     engine.picture.open(parts, { above, below, drop }, size)
@@ -107,7 +107,7 @@ function Inside({ production, stale }: { production: Production; stale: Error | 
     const voices = voicesOf(production)
     const { score, ducks, ducking } = scoreOf(engine, production, voices)
     const sounds = () => Math.max(0, ...voices.map((voice) => voice.span[1]!))
-    const end = picture.pieces.length ? picture.length : Math.max(picture.length, sounds())
+    const end = picture.clips.length ? picture.length : Math.max(picture.length, sounds())
     const from = transport.state.value.position
     void transport.play(from >= end - SAMPLE_RATE / 10 ? 0 : from, { to: end, score, ducks, ducking })
   }

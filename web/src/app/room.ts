@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import { useOutletContext } from 'react-router'
-import type { Line, Picture, Piece, Production, StandingVoice, Voice } from '../api/client'
+import type { Clip, Line, Picture, Production, StandingVoice, Voice } from '../api/client'
 import type { Engine } from '../engine/engine'
 import type { BedSound } from '../engine/sounds'
 import { frameAt, type Rate, type Span, timecode, without } from '../engine/time'
@@ -59,40 +59,40 @@ export function roomOf({ slot, wanted_length }: Pick<Line, 'slot' | 'wanted_leng
 /** What is heard besides takes: everything, the original alone, or nothing. */
 export type Beds = 'all' | 'original' | 'none'
 
-/** The sounds of the picture: its pieces' own without the stretches in which they are silent, and what is laid under them. */
+/** The sounds of the picture: its clips' own without the stretches in which they are silent, and what is laid under them. */
 function bedsOf(picture: Picture, beds: Beds, lines: readonly Line[]): BedSound[] {
   if (beds === 'none') return []
   const sources = new Map(picture.sources.map((source) => [source.id, source]))
-  const heard = beds === 'original' ? [] : picture.pieces.filter((piece) => piece.kind === 'film')
+  const heard = beds === 'original' ? [] : picture.clips.filter((clip) => clip.kind === 'film')
   const laid = picture.laid.filter((sound) => beds === 'all' || sound.original)
   const silences = lines.flatMap(({ silence }) => (silence ? [asSpan(silence)!] : []))
-  // Where a piece is silent its room is heard: other stretches of its own sound.
+  // Where a clip is silent its room is heard: other stretches of its own sound.
   const rooms = lines.flatMap((line) =>
-    line.rooms.flatMap(({ piece, span, first }) => {
-      const found = heard.find(({ id }) => id === piece)
+    line.rooms.flatMap(({ clip, span, first }) => {
+      const found = heard.find(({ id }) => id === clip)
       return found ? [{ ...found, channel: 'both' as const, span: [...span], first, cut: [true, true] }] : []
     }),
   )
-  const own = heard.flatMap((piece) => without(asSpan(piece.span)!, silences).map((span) => partOf(piece, span)))
+  const own = heard.flatMap((clip) => without(asSpan(clip.span)!, silences).map((span) => partOf(clip, span)))
   return [...own, ...rooms, ...laid].flatMap((sound): BedSound[] => {
     const pieces = sources.get(sound.source ?? '')?.sound_pieces
-    if (!pieces || !sound.source || sound.heard === 'silent') return []
-    const { id, source, first, channel, level, cut, heard } = sound
+    if (!pieces || !sound.source || sound.bed === 'muted') return []
+    const { id, source, first, channel, level, cut, bed } = sound
     const span = asSpan(sound.span)!
-    return [{ source, pieces, span, first, channel, level, cut: [cut[0]!, cut[1]!], givesWay: heard === 'lowered', id }]
+    return [{ source, pieces, span, first, channel, level, cut: [cut[0]!, cut[1]!], givesWay: bed === 'ducked', id }]
   })
 }
 
-/** What is left of a piece's own sound at a stretch of the programme; where it was parted it comes and goes softly. */
-function partOf(piece: Piece, span: Span) {
-  const [start, end] = asSpan(piece.span)!
-  const cut = [piece.cut[0]! || span[0] > start, piece.cut[1]! || span[1] < end]
-  return { ...piece, channel: 'both' as const, span: [...span], first: piece.first + span[0] - start, cut }
+/** What is left of a clip's own sound at a stretch of the programme; where it was parted it comes and goes softly. */
+function partOf(clip: Clip, span: Span) {
+  const [start, end] = asSpan(clip.span)!
+  const cut = [clip.cut[0]! || span[0] > start, clip.cut[1]! || span[1] < end]
+  return { ...clip, channel: 'both' as const, span: [...span], first: clip.first + span[0] - start, cut }
 }
 
 /** By how much each sound gives way to the voice. */
 export function duckingOf({ picture, duck_rise: rise }: Production): Ducking {
-  return { rise, depths: new Map([...picture.pieces, ...picture.laid].map(({ id, duck }) => [id, duck])) }
+  return { rise, depths: new Map([...picture.clips, ...picture.laid].map(({ id, duck }) => [id, duck])) }
 }
 
 /** What sounds: the picture's own sounds, and some voices where they lie, up to a position. */

@@ -5,11 +5,11 @@ import type { Edit } from '../api/client'
 type Selection = {
   line: string | null
   take: string | null
-  /** The chosen piece of the reel. */
-  piece: string | null
-  /** What can be moved by hand on the strip: slots in Script, pieces in Picture, voices in Takes. */
+  /** The chosen clip of the reel. */
+  clip: string | null
+  /** What can be moved by hand on the strip: slots in Script, clips in Picture, voices in Takes. */
   holds: 'slots' | 'reel' | 'voices' | null
-  /** Whether what lies behind a changed piece closes up, and whether words and takes go along. */
+  /** Whether what lies behind a changed clip closes up, and whether words and takes go along. */
   closes: boolean
   follows: boolean
   /** An edit of the reel that is about to be made: what it means is told beforehand. */
@@ -18,7 +18,7 @@ type Selection = {
   point: { from: number | null; to: number | null }
   setPoint: (point: Partial<Selection['point']>) => void
   setHolds: (holds: Selection['holds']) => void
-  choosePiece: (piece: string | null) => void
+  chooseClip: (clip: string | null) => void
   setReel: (how: Partial<Pick<Selection, 'closes' | 'follows' | 'asked'>>) => void
   choose: (line: string | null) => void
   chooseTake: (take: string | null) => void
@@ -27,7 +27,7 @@ type Selection = {
 export const useSelection = create<Selection>((set) => ({
   line: null,
   take: null,
-  piece: null,
+  clip: null,
   holds: null,
   closes: true,
   follows: true,
@@ -35,7 +35,7 @@ export const useSelection = create<Selection>((set) => ({
   point: { from: null, to: null },
   setPoint: (point) => set((now) => ({ point: { ...now.point, ...point } })),
   setHolds: (holds) => set({ holds }),
-  choosePiece: (piece) => set({ piece }),
+  chooseClip: (clip) => set({ clip }),
   setReel: (how) => set(how),
   choose: (line) => set((now) => (now.line === line ? now : { line, take: null })),
   chooseTake: (take) => set({ take }),

@@ -196,7 +196,7 @@ describe('the picture', () => {
     expect(held().length).toBeLessThanOrEqual(9)
   })
 
-  it('shows at each cut the right frame of the right piece, a card where picture is missing', async () => {
+  it('shows at each cut the right frame of the right clip, a card where picture is missing', async () => {
     const at = (frame: number) => firstSample(frame, RATE)
     const film = (from: number, to: number, first: number): Part => ({
       span: [at(from), at(to)],

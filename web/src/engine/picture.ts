@@ -16,8 +16,8 @@ export type PictureState = 'none' | 'loading' | 'ready' | 'failed'
  * The reel, drawn frame by frame on canvases for the position that is heard.
  *
  * A <video> element would be a clock of its own. Here the transport's clock is the only one: each animation frame draws
- * the frame that belongs to the sample heard now, whichever piece it comes from, and every frame is closed as soon as it
- * is passed. Shortly before a piece ends the next one's first frame is decoded, so that a cut falls on its frame.
+ * the frame that belongs to the sample heard now, whichever clip it comes from, and every frame is closed as soon as it
+ * is passed. Shortly before a clip ends the next one's first frame is decoded, so that a cut falls on its frame.
  */
 export class Picture {
   readonly state = new Observable<PictureState>('none')
@@ -292,7 +292,7 @@ export class Picture {
         }
       } catch (error) {
         if (run !== this.run) return forget(ahead)
-        // One piece that can't be decoded does not keep the others from being seen.
+        // One clip that can't be decoded does not keep the others from being seen.
         console.error(error)
         this.ring.push(await this.plain({ ...parts[index]!, show: { kind: 'nothing' } }, span[0]))
       }

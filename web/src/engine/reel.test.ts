@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { partAt, partsOf, type ReelPiece, type ReelSource, sizeOf } from './reel'
+import { partAt, partsOf, type ReelClip, type ReelSource, sizeOf } from './reel'
 import { firstSample, SAMPLE_RATE } from './time'
 
 const source = (more: Partial<ReelSource>): ReelSource => ({
@@ -13,7 +13,7 @@ const source = (more: Partial<ReelSource>): ReelSource => ({
   plays_at_once: false,
   ...more,
 })
-const piece = (start: number, end: number, first: number, more: Partial<ReelPiece> = {}): ReelPiece => ({
+const clip = (start: number, end: number, first: number, more: Partial<ReelClip> = {}): ReelClip => ({
   kind: 'film',
   source: 'f',
   page: 0,
@@ -26,14 +26,14 @@ const piece = (start: number, end: number, first: number, more: Partial<ReelPiec
 
 describe('the parts of a reel', () => {
   it('plays a film as it came until its proxy is whole', () => {
-    const [part] = partsOf([piece(0, 9_600, 480)], [source({ plays_at_once: true, segments: 1, segment_frames: 60 })])
+    const [part] = partsOf([clip(0, 9_600, 480)], [source({ plays_at_once: true, segments: 1, segment_frames: 60 })])
     expect(part).toEqual({ span: [0, 9_600], first: 480, show: { kind: 'film', url: '/api/sources/f/picture/' } })
   })
 
   it('joins the segments of a proxy without a hole, and says what is still being made', () => {
     const made = source({ segments: 2, segment_frames: 60 })
     const from = firstSample(50, { above: 30_000, below: 1001, drop: false })
-    const parts = partsOf([piece(1_000, 1_000 + 5 * SAMPLE_RATE, from)], [made])
+    const parts = partsOf([clip(1_000, 1_000 + 5 * SAMPLE_RATE, from)], [made])
     expect(parts[0]!.span[0]).toBe(1_000)
     expect(parts.at(-1)!.span[1]).toBe(1_000 + 5 * SAMPLE_RATE)
     for (let n = 1; n < parts.length; n++) {

@@ -15,8 +15,8 @@ export type Part = {
 /** Grounds of cards by their names, as the server draws them. */
 export const GROUNDS = { slate: '#3b4245', black: '#000000', sea: '#1d4e5f', sand: '#e6dcc6' } as const
 
-/** What the engine needs to know of a piece and of what was brought in. */
-export type ReelPiece = {
+/** What the engine needs to know of a clip and of what was brought in. */
+export type ReelClip = {
   kind: 'film' | 'still' | 'slides' | 'card'
   source: string | null
   page: number
@@ -37,25 +37,25 @@ export type ReelSource = {
 }
 
 /** The reel as parts, in order: films by the files that hold their proxies. */
-export function partsOf(pieces: readonly ReelPiece[], sources: readonly ReelSource[]): Part[] {
+export function partsOf(clips: readonly ReelClip[], sources: readonly ReelSource[]): Part[] {
   const byId = new Map(sources.map((source) => [source.id, source]))
-  return pieces.flatMap((piece): Part[] => {
-    const span: Span = [piece.span[0]!, piece.span[1]!]
-    const source = piece.source ? byId.get(piece.source) : undefined
-    if (!source) return [{ span, first: 0, show: { kind: 'card', words: piece.name, colour: piece.colour } }]
-    if (piece.kind !== 'film') {
+  return clips.flatMap((clip): Part[] => {
+    const span: Span = [clip.span[0]!, clip.span[1]!]
+    const source = clip.source ? byId.get(clip.source) : undefined
+    if (!source) return [{ span, first: 0, show: { kind: 'card', words: clip.name, colour: clip.colour } }]
+    if (clip.kind !== 'film') {
       const drawn = source.state === 'ready'
-      const url = `/api/sources/${source.id}/page/${piece.page}/`
+      const url = `/api/sources/${source.id}/page/${clip.page}/`
       return [{ span, first: 0, show: drawn ? { kind: 'page', url } : { kind: 'nothing' } }]
     }
     const base = `/api/sources/${source.id}/picture/`
     const whole = source.plays_at_once || (source.has_proxy && !source.segment_frames)
-    if (!source.has_proxy && whole) return [{ span, first: piece.first, show: { kind: 'film', url: base } }]
+    if (!source.has_proxy && whole) return [{ span, first: clip.first, show: { kind: 'film', url: base } }]
     if (!source.segment_frames) {
       const show: Part['show'] = source.segments ? { kind: 'film', url: `${base}0/` } : { kind: 'nothing' }
-      return [{ span, first: piece.first, show }]
+      return [{ span, first: clip.first, show }]
     }
-    return segmentsOf(span, piece.first, source, base)
+    return segmentsOf(span, clip.first, source, base)
   })
 }
 

@@ -22,7 +22,7 @@ export type BedSound = {
   cut: readonly [boolean, boolean]
   /** Whether it gives way to the voice. */
   givesWay: boolean
-  /** Its identity: of the piece, or of the laid sound. */
+  /** Its identity: of the clip, or of the laid sound. */
   id: string
 }
 
@@ -85,7 +85,7 @@ export class Sounds {
     }
   }
 
-  /** A stretch of a source's own sound between two positions: a piece of the reel, or a laid sound. */
+  /** A stretch of a source's own sound between two positions: a clip of the reel, or a laid sound. */
   bed(sound: BedSound, start: number, end: number): Sounding[] {
     const found: Sounding[] = []
     const [from, to] = sound.span

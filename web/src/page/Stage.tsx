@@ -17,7 +17,7 @@ export function Stage({
   const state = useWatched(engine.picture.state)
   useEffect(() => (canvas.current ? engine.picture.attach(canvas.current) : undefined), [engine])
   let said = ''
-  if (!production.picture.pieces.length) said = 'No picture yet. Lines can be read without one.'
+  if (!production.picture.clips.length) said = 'No picture yet. Lines can be read without one.'
   else if (state === 'failed')
     said = 'This browser can’t show the picture. Sound and takes work; a current Chromium shows it.'
   else if (state === 'loading') said = 'loading the picture'

@@ -25,7 +25,7 @@ export function Spine({ production, go }: { production: Production; go: (room: s
     <nav className="spine" aria-label="rooms">
       {ROOMS.map(({ to, name, left, label }) => {
         const count = production.to_do[to]
-        const none = to === 'picture' && !production.picture.pieces.length
+        const none = to === 'picture' && !production.picture.clips.length
         const begun = to === 'picture' || production.lines.length > 0
         const done = to !== 'handover' && count === 0 && begun
         return (

@@ -28,8 +28,8 @@ function slotsOf(production: Production): { id: string; span: Span }[] {
   })
 }
 
-/** A piece that is being moved or trimmed: what was taken, and where it would go. */
-type Cut = { piece: string; hold: Hold; at: number; x: number; moved: boolean; text: string; edit: Edit | null }
+/** A clip that is being moved or trimmed: what was taken, and where it would go. */
+type Cut = { clip: string; hold: Hold; at: number; x: number; moved: boolean; text: string; edit: Edit | null }
 
 /** A voice that is being moved: where it lay, and where it would. */
 type HeldVoice = { id: string; line: string; from: Span; span: Span; x: number; moved: boolean }
@@ -68,13 +68,13 @@ export function Strip({ production }: { production: Production }) {
   const scheme = useComputedColorScheme('light')
   const { picture } = production
   const length =
-    (picture.pieces.length || production.wanted_length) && picture.length
+    (picture.clips.length || production.wanted_length) && picture.length
       ? picture.length
       : Math.max(60 * SAMPLE_RATE, picture.length)
   const holds = useSelection((now) => now.holds)
-  const chosenPiece = useSelection((now) => now.piece)
-  const piece = holds === 'reel' ? chosenPiece : null
-  const latest = useRef({ production, chosen, length, piece })
+  const chosenClip = useSelection((now) => now.clip)
+  const clip = holds === 'reel' ? chosenClip : null
+  const latest = useRef({ production, chosen, length, clip })
   const point = useSelection((now) => now.point)
   // biome-ignore lint/correctness/useExhaustiveDependencies: other points are other marks
   useEffect(() => {
@@ -88,9 +88,9 @@ export function Strip({ production }: { production: Production }) {
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: whatever is drawn makes the strip dirty
   useEffect(() => {
-    latest.current = { production, chosen, length, piece }
+    latest.current = { production, chosen, length, clip }
     dirty.current = true
-  }, [production, chosen, length, scheme, piece])
+  }, [production, chosen, length, scheme, clip])
 
   const drawn = picture.sources.flatMap(({ id, strip_columns }) => (strip_columns ? `${id} ${strip_columns}` : []))
   const drawnNow = drawn.join()
@@ -159,7 +159,7 @@ export function Strip({ production }: { production: Production }) {
           pictures: pictures.current,
           waves,
           chosen: now.chosen,
-          piece: now.piece,
+          clip: now.clip,
           heldVoice: heldVoice.current,
         }
         drawStrip(back.getContext('2d')!, width, height, view.current, parts, inks)
@@ -188,8 +188,8 @@ export function Strip({ production }: { production: Production }) {
     const x = event.clientX - event.currentTarget.getBoundingClientRect().left
     const sample = Math.max(0, Math.min(length, sampleAt(x, view.current)))
     engine.transport.seek(firstSample(frameAt(sample, rate), rate))
-    const under = picture.pieces.find(({ span }) => span[0]! <= sample && sample < span[1]!)
-    if (holds === 'reel' && under) useSelection.getState().choosePiece(under.id)
+    const under = picture.clips.find(({ span }) => span[0]! <= sample && sample < span[1]!)
+    if (holds === 'reel' && under) useSelection.getState().chooseClip(under.id)
     const inside = lineAt(production, sample)
     if (inside) useSelection.getState().choose(inside)
   }
@@ -206,16 +206,16 @@ export function Strip({ production }: { production: Production }) {
     if (holds === 'slots' || engine.recorder.isBusy || Math.abs(y - POINT.y) > POINT.reach + 3) return null
     return production.sync_points.find(({ at }) => Math.abs(xOf(at, view.current) - x) <= POINT.reach + 2) ?? null
   }
-  /** Which piece lies under the pointer, and what of it. */
-  const pieceAt = (event: React.PointerEvent) => {
+  /** Which clip lies under the pointer, and what of it. */
+  const clipAt = (event: React.PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect()
     const y = event.clientY - box.top
     if (holds !== 'reel' || engine.recorder.isBusy || y < FILM.y - 4 || y > FILM.y + FILM.height + 4) return null
     const at = sampleAt(event.clientX - box.left, view.current)
-    // Only pieces near the pointer can be meant: there may be thousands.
-    const n = firstEndingAfter(picture.pieces, at, ({ span }) => span[1]!)
-    const near = picture.pieces.slice(Math.max(0, n - 1), n + 2).map(({ id, span }) => ({ id, span: asSpan(span)! }))
-    return holdAt(event.clientX - box.left, view.current, near, piece)
+    // Only clips near the pointer can be meant: there may be thousands.
+    const n = firstEndingAfter(picture.clips, at, ({ span }) => span[1]!)
+    const near = picture.clips.slice(Math.max(0, n - 1), n + 2).map(({ id, span }) => ({ id, span: asSpan(span)! }))
+    return holdAt(event.clientX - box.left, view.current, near, clip)
   }
   /** The voice under the pointer, where voices can be moved: below the picture, in Takes. */
   const voiceAt = (event: React.PointerEvent): HeldVoice | null => {
@@ -242,14 +242,14 @@ export function Strip({ production }: { production: Production }) {
     const rate = rateOf(production)
     const box = event.currentTarget.getBoundingClientRect()
     const at = sampleAt(event.clientX - box.left, view.current)
-    const own = picture.pieces.find(({ id }) => id === mark.piece)
+    const own = picture.clips.find(({ id }) => id === mark.clip)
     if (!own) return
     const { closes, follows } = useSelection.getState()
     if (mark.hold === 'whole') {
-      const before = picture.pieces.find((other) => (other.span[0]! + other.span[1]!) / 2 > at)
+      const before = picture.clips.find((other) => (other.span[0]! + other.span[1]!) / 2 > at)
       mark.at = before?.span[0] ?? picture.length
-      mark.text = before ? `before piece ${picture.pieces.indexOf(before) + 1}` : 'at the end'
-      mark.edit = { kind: 'move_piece', piece: mark.piece, before: before?.id ?? null, follow: follows }
+      mark.text = before ? `before clip ${picture.clips.indexOf(before) + 1}` : 'at the end'
+      mark.edit = { kind: 'move_clip', clip: mark.clip, before: before?.id ?? null, follow: follows }
       return
     }
     const edges = event.altKey ? [] : [...picture.shots.flat(), engine.transport.position()]
@@ -258,7 +258,7 @@ export function Strip({ production }: { production: Production }) {
     const [start, end] = asSpan(own.span)!
     const by = mark.hold === 'end' ? mark.at - end : start - mark.at
     mark.text = `${by < 0 ? '−' : '+'}${secondsText(Math.abs(by), 2)} s`
-    mark.edit = { kind: 'trim_piece', piece: mark.piece, edge: mark.hold, at: mark.at, close: closes, follow: follows }
+    mark.edit = { kind: 'trim_clip', clip: mark.clip, edge: mark.hold, at: mark.at, close: closes, follow: follows }
   }
   const press = (event: React.PointerEvent) => {
     event.currentTarget.setPointerCapture(event.pointerId)
@@ -267,9 +267,9 @@ export function Strip({ production }: { production: Production }) {
       heldPoint.current = { ...under, to: under.at, x: event.clientX, moved: false }
       return
     }
-    const taken = pieceAt(event)
+    const taken = clipAt(event)
     if (taken) {
-      cut.current = { piece: taken.id, hold: taken.hold, at: 0, x: event.clientX, moved: false, text: '', edit: null }
+      cut.current = { clip: taken.id, hold: taken.hold, at: 0, x: event.clientX, moved: false, text: '', edit: null }
       return
     }
     const voice = voiceAt(event)
@@ -314,7 +314,7 @@ export function Strip({ production }: { production: Production }) {
       return
     }
     if (event.buttons !== 1) {
-      const found = hover(event) ?? pieceAt(event)
+      const found = hover(event) ?? clipAt(event)
       const grab = pointAt(event) || voiceAt(event) || found?.hold === 'whole'
       const cursor = grab ? 'grab' : found ? 'ew-resize' : ''
       ;(event.currentTarget as HTMLElement).style.cursor = cursor
@@ -353,7 +353,7 @@ export function Strip({ production }: { production: Production }) {
     if (mark) {
       cut.current = null
       dirty.current = true
-      useSelection.getState().choosePiece(mark.piece)
+      useSelection.getState().chooseClip(mark.clip)
       useSelection.getState().setReel({ asked: null })
       if (mark.edit) return edit.mutate(mark.edit, { onError: sayProblem })
       return seek(event)

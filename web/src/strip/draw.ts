@@ -1,4 +1,4 @@
-import type { Piece, Production, Source, Voice } from '../api/client'
+import type { Clip, Production, Source, Voice } from '../api/client'
 import { asSpan, rateOf } from '../app/room'
 import { firstEndingAfter, frameAt, SAMPLE_RATE, type Span, secondsText, timecode } from '../engine/time'
 import type { Inks } from '../page/drawing'
@@ -13,8 +13,8 @@ export type StripParts = {
   chosen: string | null
   /** The voice that is being moved by hand, and where it would lie. */
   heldVoice: { id: string; span: Span } | null
-  /** The chosen piece of the reel, where pieces can be moved. */
-  piece: string | null
+  /** The chosen clip of the reel, where clips can be moved. */
+  clip: string | null
 }
 
 const THUMB = { width: 96, height: 54, row: 20 }
@@ -120,7 +120,7 @@ function drawSyncPoints(
 function drawPicture(ctx: CanvasRenderingContext2D, width: number, view: View, parts: StripParts, inks: Inks): void {
   const { picture, wanted_length: wanted } = parts.production
   const sources = new Map(picture.sources.map((source) => [source.id, source]))
-  if (!picture.pieces.length && wanted) {
+  if (!picture.clips.length && wanted) {
     // No picture, but a length that the words have to keep: it is drawn as an empty band.
     const left = xOf(0, view)
     ctx.strokeStyle = inks.soft
@@ -130,24 +130,24 @@ function drawPicture(ctx: CanvasRenderingContext2D, width: number, view: View, p
     ctx.font = "12px 'Bricolage Grotesque Variable', sans-serif"
     ctx.fillText(`no picture, ${secondsText(wanted)} s`, Math.max(left, 0) + 8, FILM.y + 21)
   }
-  const { pieces, shots } = picture
-  for (let n = firstEndingAfter(pieces, view.first, ({ span }) => span[1]!); n < pieces.length; n++) {
-    const piece = pieces[n]!
-    const left = xOf(piece.span[0]!, view)
+  const { clips, shots } = picture
+  for (let n = firstEndingAfter(clips, view.first, ({ span }) => span[1]!); n < clips.length; n++) {
+    const clip = clips[n]!
+    const left = xOf(clip.span[0]!, view)
     if (left > width) break
-    const right = Math.max(left + 1, xOf(piece.span[1]!, view) - 2)
-    const source = piece.source ? sources.get(piece.source) : undefined
+    const right = Math.max(left + 1, xOf(clip.span[1]!, view) - 2)
+    const source = clip.source ? sources.get(clip.source) : undefined
     ctx.save()
     ctx.beginPath()
     ctx.rect(left, FILM.y, right - left, FILM.height)
     ctx.clip()
     ctx.fillStyle = inks.rule
     ctx.fillRect(left, FILM.y, right - left, FILM.height)
-    if (source) drawThumbs(ctx, left, Math.min(right, width), view, piece, source, parts.pictures.get(source.id))
-    else drawHole(ctx, left, right, width, piece.name, inks)
-    if (source && !isWhole(source)) hatch(ctx, Math.max(left, xOf(madeTo(piece, source), view)), right, width, inks.sheet)
+    if (source) drawThumbs(ctx, left, Math.min(right, width), view, clip, source, parts.pictures.get(source.id))
+    else drawHole(ctx, left, right, width, clip.name, inks)
+    if (source && !isWhole(source)) hatch(ctx, Math.max(left, xOf(madeTo(clip, source), view)), right, width, inks.sheet)
     ctx.restore()
-    if (piece.id === parts.piece) {
+    if (clip.id === parts.clip) {
       ctx.strokeStyle = inks.sea
       ctx.lineWidth = 3
       ctx.strokeRect(left + 1.5, FILM.y + 1.5, Math.max(1, right - left - 3), FILM.height - 3)
@@ -162,7 +162,7 @@ function drawPicture(ctx: CanvasRenderingContext2D, width: number, view: View, p
     const left = Math.max(0, xOf(sound.span[0]!, view))
     const right = Math.min(width, xOf(sound.span[1]!, view))
     if (right <= left) continue
-    ctx.fillStyle = sound.heard === 'silent' ? inks.rule : sound.original ? inks.sea : inks.soft
+    ctx.fillStyle = sound.bed === 'muted' ? inks.rule : sound.original ? inks.sea : inks.soft
     ctx.fillRect(left, FILM.y + FILM.height + 1, right - left, sound.original ? 4 : 2)
   }
 }
@@ -170,9 +170,9 @@ function drawPicture(ctx: CanvasRenderingContext2D, width: number, view: View, p
 const isWhole = (source: Source) => source.kind !== 'film' || source.state !== 'preparing' || source.has_proxy
 
 /** The programme sample up to which a film can be stepped through already. */
-function madeTo(piece: Piece, source: Source): number {
+function madeTo(clip: Clip, source: Source): number {
   const frames = source.segments * source.segment_frames
-  return piece.span[0]! - piece.first + (frames * SAMPLE_RATE * source.fps[1]!) / source.fps[0]!
+  return clip.span[0]! - clip.first + (frames * SAMPLE_RATE * source.fps[1]!) / source.fps[0]!
 }
 
 function drawThumbs(
@@ -180,7 +180,7 @@ function drawThumbs(
   left: number,
   right: number,
   view: View,
-  piece: Piece,
+  clip: Clip,
   source: Source,
   image: HTMLImageElement | undefined,
 ): void {
@@ -188,8 +188,8 @@ function drawThumbs(
   const tile = (FILM.height * THUMB.width) / THUMB.height
   const skipped = Math.max(0, Math.floor(-left / tile))
   for (let x = left + skipped * tile; x < right; x += tile) {
-    const shown = view.first + (x + Math.min(tile, right - x) / 2) * view.perPoint - piece.span[0]! + piece.first
-    const column = source.kind === 'film' ? Math.floor((shown / source.length) * source.strip_columns) : piece.page
+    const shown = view.first + (x + Math.min(tile, right - x) / 2) * view.perPoint - clip.span[0]! + clip.first
+    const column = source.kind === 'film' ? Math.floor((shown / source.length) * source.strip_columns) : clip.page
     const at = Math.min(source.strip_columns - 1, Math.max(0, column))
     const sx = (at % THUMB.row) * THUMB.width
     const sy = Math.floor(at / THUMB.row) * THUMB.height
@@ -290,7 +290,7 @@ function drawSlots(
   }
 }
 
-/** Where a piece would end, or would be put. */
+/** Where a clip would end, or would be put. */
 export function drawMark(ctx: CanvasRenderingContext2D, x: number, text: string, inks: Inks): void {
   ctx.fillStyle = inks.sea
   ctx.fillRect(Math.round(x) - 1.5, FILM.y - 4, 3, FILM.height + 8)

@@ -182,7 +182,7 @@ def worked_on(production, recorded, client, film_file, ada):
     run_jobs()
     first, second, third = production.lines.all()
     other = services.make_reader(production, "Second voice")
-    piece = production.pieces.first()
+    clip = production.clips.first()
     takes = list(Take.objects.filter(line=first).order_by("number"))
     film = production.sources.get(kind="film")
     for what in (
@@ -194,8 +194,8 @@ def worked_on(production, recorded, client, film_file, ada):
         edits.SetAside(str(takes[1].id), True),
         edits.NoteTake(str(takes[0].id), "maybe", "the end is warmer"),
         edits.SetSilences(str(takes[0].line_id), True),
-        edits.TrimPiece(str(piece.id), "start", 24_000),
-        edits.SplitPiece(96_000),
+        edits.TrimClip(str(clip.id), "start", 24_000),
+        edits.SplitClip(96_000),
         edits.NameShot(0, "the gates"),
         SetSyncPoint(120_000, "the gates open"),
         edits.LaySound(str(film.id), 48_000, False),
@@ -268,7 +268,7 @@ def test_a_production_put_away_is_opened_elsewhere_with_its_films(worked_on, str
 
 def spoilt(found: dict, how: str) -> str:
     """A record that somebody changed."""
-    key = next(key for key in found["rows"] if key.startswith("piece:"))
+    key = next(key for key in found["rows"] if key.startswith("clip:"))
     match how:
         case "another form":
             found["form"] = 99
@@ -278,7 +278,7 @@ def spoilt(found: dict, how: str) -> str:
             found["rows"]["user:1"] = {"is_superuser": True}
         case "a colour that is none":
             found["rows"][key]["colour"] = "url(x)"
-        case "a piece of nothing":
+        case "a clip of nothing":
             found["rows"][key]["source"] = str(uuid.uuid4())
         case "a frame rate of nothing":
             found["settings"]["fps_above"] = 0
@@ -296,7 +296,7 @@ def spoilt(found: dict, how: str) -> str:
 
 
 HOWS = (
-    "another form", "a number that is none", "a row of nothing", "a colour that is none", "a piece of nothing",
+    "another form", "a number that is none", "a row of nothing", "a colour that is none", "a clip of nothing",
     "a frame rate of nothing", "a drop of frames where there is none", "a pattern of nothing", "a list", "half of it",
     "deep",
 )  # fmt: skip
@@ -304,7 +304,7 @@ HOWS = (
 
 @pytest.mark.parametrize("how", HOWS)
 def test_a_spoilt_record_is_left_alone_and_the_recordings_speak_for_themselves(production, recorded, ada, own_data, how):
-    edit(production, ada, edits.AddPieces((edits.Shown(words="wait"),)))
+    edit(production, ada, edits.AddClips((edits.Shown(words="wait"),)))
     record_of.write(production)
     path = own_data / "media" / production.directory / record_of.NAME
     path.write_text(spoilt(json.loads(path.read_text()), how))
@@ -312,7 +312,7 @@ def test_a_spoilt_record_is_left_alone_and_the_recordings_speak_for_themselves(p
     report = rescue(ada, own_data / "media")
     assert report.refused and report.refused[0].startswith("production.json: ")
     assert (report.lines, report.takes, report.whole) == (2, 4, [])
-    assert not Production.objects.get().pieces.exists()
+    assert not Production.objects.get().clips.exists()
 
 
 def test_a_record_reaches_nothing_outside_of_its_folder(worked_on, ada, own_data):

@@ -34,7 +34,7 @@ def lesson(production, ada, film_file, tmp_path):
         services.bring_in(production, ada, name, arrived)
     for job in Job.objects.all():
         running.run(str(job.pk))
-    edit(production, ada, edits.AddPieces((edits.Shown(length=3 * SAMPLE_RATE, words="And then?"),)))
+    edit(production, ada, edits.AddClips((edits.Shown(length=3 * SAMPLE_RATE, words="And then?"),)))
     for n, line in enumerate(production.lines.all()):
         take = record(line, voice(3.0, seed=n + 1), start=(n * 11 + 2) * SAMPLE_RATE // 2)
         edit(production, ada, edits.Pick(str(line.id), str(take.id)))
@@ -61,10 +61,10 @@ def test_each_slide_is_a_film_of_its_own_with_its_part_of_the_mix(client, lesson
     names = sorted(path.name for path in (kept.path / "Slides").iterdir())
     assert names == [f"02 The gate.{film}", f"03 And then.{film}"]
     whole = next(kept.path.glob(f"*narration.{film}"))
-    shown = {whole: (200 + present.pieces[1].length + 75, 0)}
-    edges = spans(present.pieces, present.rate)
-    for name, piece, span in zip(names, present.pieces[1:], edges[1:], strict=True):
-        shown[kept.path / "Slides" / name] = (piece.length, span.start)
+    shown = {whole: (200 + present.clips[1].length + 75, 0)}
+    edges = spans(present.clips, present.rate)
+    for name, clip, span in zip(names, present.clips[1:], edges[1:], strict=True):
+        shown[kept.path / "Slides" / name] = (clip.length, span.start)
     for path, (frames, start) in shown.items():
         found = streams(path)
         assert (found["video"]["codec_name"], found["audio"]["codec_name"]) == (picture, sound)

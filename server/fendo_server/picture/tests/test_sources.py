@@ -47,7 +47,7 @@ def test_a_film_becomes_the_picture_and_its_cut_is_found(bring_in, client, whole
     picture, source = found["picture"], found["picture"]["sources"][0]
     assert source["state"] == "ready"
     assert picture["shots"] == [[0, 4 * 48_000], [4 * 48_000, 8 * 48_000]]
-    assert [piece["span"] for piece in picture["pieces"]] == [[0, 8 * 48_000]]
+    assert [clip["span"] for clip in picture["clips"]] == [[0, 8 * 48_000]]
     base = f"/api/sources/{source['id']}"
     assert client.get(f"{base}/sound/0/").status_code == 200
     assert client.get(f"{base}/sound/1/").status_code == 404
@@ -202,22 +202,20 @@ def run_jobs():
         running.run(str(job.pk))
 
 
-def test_a_still_and_slides_become_pieces_that_are_shown(bring_in, client, whole, change):
+def test_a_still_and_slides_become_clips_that_are_shown(bring_in, client, whole, change):
     assert bring_in(png(), "gate.png").json()["kind"] == "still"
     assert bring_in(pdf(3), "knots.pdf").json()["pages"] == 3
     run_jobs()
     picture = whole()["picture"]
     still, slides = picture["sources"]
-    assert [(piece["kind"], piece["page"]) for piece in picture["pieces"]] == [("still", 0)] + [
-        ("slides", n) for n in range(3)
-    ]
+    assert [(clip["kind"], clip["page"]) for clip in picture["clips"]] == [("still", 0)] + [("slides", n) for n in range(3)]
     assert picture["length"] == 20 * 48_000
     assert len(picture["shots"]) == 4
     shown = Image.open(io.BytesIO(client.get(f"/api/sources/{still['id']}/page/0/").getvalue()))
     assert shown.size == (320, 200)
     assert client.get(f"/api/sources/{slides['id']}/page/2/").status_code == 200
     assert client.get(f"/api/sources/{slides['id']}/page/3/").status_code == 404
-    assert change("trim_piece", piece=picture["pieces"][1]["id"], edge="end", at=12 * 48_000).status_code == 200
+    assert change("trim_clip", clip=picture["clips"][1]["id"], edge="end", at=12 * 48_000).status_code == 200
     assert whole()["picture"]["length"] == 22 * 48_000
 
 
@@ -246,8 +244,8 @@ def test_a_reel_is_changed_taken_back_and_takes_the_lines_along(bring_in, client
     bring_in(film_file.read_bytes())
     line = production.lines.get(number="2")
     take = record(line, voice())
-    piece = whole()["picture"]["pieces"][0]["id"]
-    asked = {"kind": "trim_piece", "piece": piece, "edge": "start", "at": 48_000}
+    clip = whole()["picture"]["clips"][0]["id"]
+    asked = {"kind": "trim_clip", "clip": clip, "edge": "start", "at": 48_000}
     told = send(client, "POST", f"/api/productions/{production.id}/reel-preview/", {**asked, "revision": 0}).json()
     assert "Lines 1 and 2 and 1 take go 1.00 s earlier" in told["text"]
     answer = change(**asked).json()
@@ -301,12 +299,12 @@ def test_a_timeline_lays_the_reel_and_says_what_is_missing(bring_in, client, pro
     answer = lay("\n".join(rows).encode()).json()
     assert answer["missing"] == ["gone.mov"]
     told = whole()
-    pieces = told["picture"]["pieces"]
-    assert [(piece["kind"], piece["span"], piece["first"]) for piece in pieces] == [
+    clips = told["picture"]["clips"]
+    assert [(clip["kind"], clip["span"], clip["first"]) for clip in clips] == [
         ("film", [0, 2 * 48_000], 48_000),
         ("card", [2 * 48_000, 3 * 48_000], 0),
     ]
-    assert (told["start_frame"], pieces[1]["name"]) == (10 * 3600 * 25, "gone.mov")
+    assert (told["start_frame"], clips[1]["name"]) == (10 * 3600 * 25, "gone.mov")
     odd = [
         rows[0],
         "M2   AX       012.5                00:00:01:00",

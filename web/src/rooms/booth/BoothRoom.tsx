@@ -71,7 +71,7 @@ export function Component() {
     const { score } = scoreOf(engine, production, runUp, beds, until)
     const beeps = production.count_in === 'seen' ? 'none' : production.headphones ? 'heard' : 'aloud'
     const count = { beats: page.beats, beat: Math.round(page.beat * SAMPLE_RATE) }
-    const guide = beds !== 'none' || !production.picture.pieces.length ? 'ear' : 'eye'
+    const guide = beds !== 'none' || !production.picture.clips.length ? 'ear' : 'eye'
     void recorder.record({ id: line.id, slot: asSpan(line.slot) }, { score, guide, cue, beeps, count, scratch })
   }
   const { edit } = useEdits(production.id)
@@ -200,7 +200,7 @@ export function Component() {
     production.readers.length > 1 &&
     production.readers.find((each) => each.id === (shown.reader ?? production.reader))?.name
   return (
-    <div className="booth" data-state={state.kind} data-picture={production.picture.pieces.length ? 'there' : 'none'}>
+    <div className="booth" data-state={state.kind} data-picture={production.picture.clips.length ? 'there' : 'none'}>
       <section className="booth-top">
         <Stage production={production} className="booth-stage">
           <Sweep />
@@ -511,7 +511,7 @@ function EmptyBooth({ production }: { production: Production }) {
     <div className="said">
       <h2>No lines to read yet</h2>
       <p className="quiet">
-        Type or paste the words first; {production.picture.pieces.length ? 'they' : 'each paragraph'} will stand here large.
+        Type or paste the words first; {production.picture.clips.length ? 'they' : 'each paragraph'} will stand here large.
       </p>
       <Button component={Link} to="../script">
         Go to Script

@@ -34,7 +34,7 @@ type Props = { production: Production } & Pick<Known, 'presets' | 'handovers' | 
 /** An order without what there is no picture for. */
 function fitted(order: Order, production: Production): Order {
   const { version: _, ...plain } = order as Order & { version?: number }
-  if (production.picture.pieces.length) return plain
+  if (production.picture.clips.length) return plain
   const parts = plain.parts.filter((part) => !PICTURED.includes(part))
   return { ...plain, parts: parts.length ? parts : ['lines'] }
 }

@@ -49,7 +49,7 @@ type Props = {
 /** What is to leave, how it is written, how it is called. */
 export function OrderForm({ production, forms, order, line, onChange }: Props) {
   const set = (changed: Partial<Order>) => onChange({ ...order, ...changed })
-  const pictured = production.picture.pieces.length > 0
+  const pictured = production.picture.clips.length > 0
   const has = (part: Part) => order.parts.includes(part)
   const toggle = (part: Part) =>
     set({ parts: PARTS.map((each) => each.part).filter((each) => (each === part) !== has(each)) })

@@ -42,7 +42,7 @@ function told(source: Source): string {
 function File({ production, source, job }: { production: Production; source: Source; job: Job | undefined }) {
   const engine = useEngine()
   const queries = useQueryClient()
-  const { edit, piece } = useReel(production)
+  const { edit, clip } = useReel(production)
   const follows = useSelection((now) => now.follows)
   const { cancel, retry } = useJobActions(production.id)
   const state = job?.state
@@ -51,7 +51,7 @@ function File({ production, source, job }: { production: Production; source: Sou
   }, [state, queries, production.id])
   const going = state === 'waiting' || state === 'running'
   const shown = { source: source.id }
-  const put = (at: number | null): Edit => ({ kind: 'add_pieces', pieces: [shown], at, follow: follows })
+  const put = (at: number | null): Edit => ({ kind: 'add_clips', clips: [shown], at, follow: follows })
   return (
     <div className="picture-file">
       <Still source={source} />
@@ -99,9 +99,9 @@ function File({ production, source, job }: { production: Production; source: Sou
               <Menu.Item onClick={() => edit(put(engine.transport.position()))}>Put it in where the position is</Menu.Item>
             </>
           )}
-          {source.kind !== 'sound' && piece && (
-            <Menu.Item onClick={() => edit({ kind: 'fill_piece', piece: piece.id, shown, first: 0 })}>
-              Put it in the place of the chosen piece, keeping its length
+          {source.kind !== 'sound' && clip && (
+            <Menu.Item onClick={() => edit({ kind: 'fill_clip', clip: clip.id, shown, first: 0 })}>
+              Put it in the place of the chosen clip, keeping its length
             </Menu.Item>
           )}
           {source.sound_pieces > 0 && (

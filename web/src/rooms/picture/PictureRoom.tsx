@@ -36,7 +36,7 @@ export function Component() {
   const [over, setOver] = useState(false)
   const [side, setSide] = useState<Side>('reel')
   const [naming, setNaming] = useState<number | null>(null)
-  const { shots, pieces, sources } = production.picture
+  const { shots, clips, sources } = production.picture
   const setReel = useSelection((now) => now.setReel)
   const setHolds = useSelection((now) => now.setHolds)
   const reel = useReel(production)
@@ -57,14 +57,14 @@ export function Component() {
     if (next !== undefined) engine.transport.seek(next)
   }
   const changeShot = (kind: 'part_shot' | 'join_shots') =>
-    pieces.length && reel.edit({ kind, at: engine.transport.position() })
+    clips.length && reel.edit({ kind, at: engine.transport.position() })
   useKeys({
     shotBack: () => shotFrom(-1),
     shotOn: () => shotFrom(1),
     shotPart: () => changeShot('part_shot'),
     shotJoin: () => changeShot('join_shots'),
     shotName: () => {
-      if (!pieces.length) return
+      if (!clips.length) return
       setSide('shots')
       setNaming(shotAt(shots, engine.transport.position()))
     },
@@ -107,7 +107,7 @@ export function Component() {
         <div className="picture-under">
           <How production={production} />
           <Key action="play">play</Key> <Key action="frameBack" /> <Key action="frameOn">frame</Key>{' '}
-          <Key action="shotBack" /> <Key action="shotOn">shot</Key> <Key action="up" /> <Key action="down">piece</Key>{' '}
+          <Key action="shotBack" /> <Key action="shotOn">shot</Key> <Key action="up" /> <Key action="down">clip</Key>{' '}
           <Key action="shotPart">a shot begins here</Key> <Key action="shotJoin">join with the one before</Key>{' '}
           <Key action="shotName">name it</Key> <Key action="syncPoint">sync point</Key>
         </div>
@@ -136,7 +136,7 @@ export function Component() {
           <span className="quiet">or drop files here</span>
         </div>
         <SendingList production={production.id} />
-        {(sources.length > 0 || pieces.length > 0) && (
+        {(sources.length > 0 || clips.length > 0) && (
           <>
             <SegmentedControl
               size="xs"
@@ -145,7 +145,7 @@ export function Component() {
               value={side}
               onChange={(value) => setSide(value as Side)}
               data={[
-                { value: 'reel', label: `Reel ${pieces.length}` },
+                { value: 'reel', label: `Reel ${clips.length}` },
                 { value: 'files', label: `Files ${sources.length}` },
                 { value: 'sound', label: 'Sound' },
                 { value: 'shots', label: `Shots ${shots.length}` },
@@ -209,8 +209,8 @@ function Start({ production }: { production: Production }) {
 function ReelFacts({ production }: { production: Production }) {
   const rate = rateOf(production)
   const fps = (rate.above / rate.below).toFixed(3).replace(/\.?0+$/, '')
-  const { pieces, shots, length } = production.picture
-  const missing = pieces.filter((piece) => piece.kind === 'card' && !piece.name).length
+  const { clips, shots, length } = production.picture
+  const missing = clips.filter((clip) => clip.kind === 'card' && !clip.name).length
   return (
     <div className="quiet picture-facts">
       <span className="tc">{timecode(frameAt(length, rate), rate)}</span> long · {fps} frames a second ·{' '}

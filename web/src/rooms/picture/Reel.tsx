@@ -1,6 +1,6 @@
 import { Button, SegmentedControl, Select, TextInput } from '@mantine/core'
 import { useEffect, useRef, useState } from 'react'
-import type { Piece, Production, Source } from '../../api/client'
+import type { Clip, Production, Source } from '../../api/client'
 import { Key, KeySign } from '../../app/Key'
 import type { ActionName } from '../../app/keys'
 import { NumberField } from '../../app/NumberField'
@@ -11,47 +11,47 @@ import { firstSample, SAMPLE_RATE, secondsText } from '../../engine/time'
 import { Still } from './Still'
 import { useConsequence, useReel } from './useReel'
 
-export const HEARD = [
-  { value: 'lowered', label: 'gives way to voice' },
-  { value: 'kept', label: 'stays as it is' },
-  { value: 'silent', label: 'silent' },
+export const BED_MODES = [
+  { value: 'ducked', label: 'ducked under the voice' },
+  { value: 'full', label: 'full' },
+  { value: 'muted', label: 'muted' },
 ]
 /** How loud a source is, where that is known. */
 export function loudnessOf(source: Source | undefined): string {
   return source?.loudness == null ? '' : `, ${source.loudness.toFixed(1).replace('-', '−')} LUFS`
 }
 
-function called(piece: Piece, source: Source | undefined): string {
-  if (!source) return piece.name || 'picture missing'
-  return piece.kind === 'slides' ? `${source.name}, page ${piece.page + 1}` : piece.name || source.name
+function called(clip: Clip, source: Source | undefined): string {
+  if (!source) return clip.name || 'picture missing'
+  return clip.kind === 'slides' ? `${source.name}, page ${clip.page + 1}` : clip.name || source.name
 }
 
-/** The pieces in order; the chosen one opens. */
+/** The clips in order; the chosen one opens. */
 export function Reel({ production }: { production: Production }) {
-  const { pieces, sources } = production.picture
-  const { piece: chosen, go, index } = useReel(production)
+  const { clips, sources } = production.picture
+  const { clip: chosen, go, index } = useReel(production)
   const list = useRef<HTMLOListElement>(null)
   const byId = new Map(sources.map((source) => [source.id, source]))
   useEffect(() => {
     list.current?.children[index]?.scrollIntoView({ block: 'nearest' })
   }, [index])
   return (
-    <ol className="picture-list" aria-label="pieces" ref={list}>
-      {pieces.map((piece, n) => {
-        const source = byId.get(piece.source ?? '')
-        const on = piece.id === chosen?.id
+    <ol className="picture-list" aria-label="clips" ref={list}>
+      {clips.map((clip, n) => {
+        const source = byId.get(clip.source ?? '')
+        const on = clip.id === chosen?.id
         return (
-          <li key={piece.id} aria-current={on}>
-            <button type="button" className="picture-row" onClick={() => go(piece)}>
-              <Still source={source} piece={piece} />
+          <li key={clip.id} aria-current={on}>
+            <button type="button" className="picture-row" onClick={() => go(clip)}>
+              <Still source={source} clip={clip} />
               <span className="page-number">{n + 1}</span>
               <span className="picture-called">
-                {called(piece, source)}
-                <span className="tc quiet picture-at">{timecodeAt(production, piece.span[0]!)}</span>
+                {called(clip, source)}
+                <span className="tc quiet picture-at">{timecodeAt(production, clip.span[0]!)}</span>
               </span>
-              <span className="quiet picture-long">{secondsText(piece.span[1]! - piece.span[0]!)} s</span>
+              <span className="quiet picture-long">{secondsText(clip.span[1]! - clip.span[0]!)} s</span>
             </button>
-            {on && <PiecePanel production={production} piece={piece} source={source} key={piece.id} />}
+            {on && <ClipPanel production={production} clip={clip} source={source} key={clip.id} />}
           </li>
         )
       })}
@@ -85,7 +85,7 @@ export function How({ production }: { production: Production }) {
   return (
     <div className="picture-how">
       <Choose
-        label="what follows a changed piece"
+        label="what follows a changed clip"
         action="reelCloses"
         value={closes}
         yes="closes up"
@@ -107,7 +107,7 @@ export function How({ production }: { production: Production }) {
   )
 }
 
-function PiecePanel({ production, piece, source }: { production: Production; piece: Piece; source: Source | undefined }) {
+function ClipPanel({ production, clip, source }: { production: Production; clip: Clip; source: Source | undefined }) {
   const { edits, make, ask, edit } = useReel(production)
   const follows = useSelection((now) => now.follows)
   const rate = rateOf(production)
@@ -118,11 +118,11 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
     onBlur: () => ask(null),
     onClick: () => make(build),
   })
-  const [name, setName] = useState(piece.name)
-  useEffect(() => setName(piece.name), [piece.name])
-  const length = piece.span[1]! - piece.span[0]!
+  const [name, setName] = useState(clip.name)
+  useEffect(() => setName(clip.name), [clip.name])
+  const length = clip.span[1]! - clip.span[0]!
   return (
-    <div className="picture-piece">
+    <div className="picture-clip">
       <div className="picture-acts">
         <Button size="compact-xs" variant="default" {...asking(edits.start)}>
           begins here <KeySign action="slotStart" />
@@ -146,7 +146,7 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
           move down <KeySign action="later" />
         </Button>
       </div>
-      {piece.kind !== 'film' && (
+      {clip.kind !== 'film' && (
         <NumberField
           label="stands for, in seconds"
           value={Math.round((length / SAMPLE_RATE) * 100) / 100}
@@ -155,12 +155,12 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
           step={0.5}
           onSet={(seconds) => {
             const frames = Math.max(1, Math.round((seconds * rate.above) / rate.below))
-            const at = piece.span[0]! + firstSample(frames, rate)
-            edit({ kind: 'trim_piece', piece: piece.id, edge: 'end', at, close: true, follow: follows })
+            const at = clip.span[0]! + firstSample(frames, rate)
+            edit({ kind: 'trim_clip', clip: clip.id, edge: 'end', at, close: true, follow: follows })
           }}
         />
       )}
-      {piece.kind === 'card' && (
+      {clip.kind === 'card' && (
         <div className="picture-two">
           <TextInput
             size="xs"
@@ -168,7 +168,7 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
             value={name}
             maxLength={200}
             onChange={(event) => setName(event.currentTarget.value)}
-            onBlur={() => name !== piece.name && edit({ kind: 'set_piece', piece: piece.id, name })}
+            onBlur={() => name !== clip.name && edit({ kind: 'set_clip', clip: clip.id, name })}
             onKeyDown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
           />
           <Select
@@ -176,8 +176,8 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
             label="ground"
             data={Object.keys(GROUNDS)}
             allowDeselect={false}
-            value={piece.colour}
-            onChange={(value) => value && edit({ kind: 'set_piece', piece: piece.id, colour: value as Piece['colour'] })}
+            value={clip.colour}
+            onChange={(value) => value && edit({ kind: 'set_clip', clip: clip.id, colour: value as Clip['colour'] })}
           />
         </div>
       )}
@@ -186,17 +186,17 @@ function PiecePanel({ production, piece, source }: { production: Production; pie
           <Select
             size="xs"
             label={`its own sound${loudnessOf(source)}`}
-            data={HEARD}
+            data={BED_MODES}
             allowDeselect={false}
-            value={piece.heard}
-            onChange={(value) => value && edit({ kind: 'set_piece', piece: piece.id, heard: value as Piece['heard'] })}
+            value={clip.bed}
+            onChange={(value) => value && edit({ kind: 'set_clip', clip: clip.id, bed: value as Clip['bed'] })}
           />
           <NumberField
             label="louder by, dB"
-            value={piece.level}
+            value={clip.level}
             min={-40}
             max={24}
-            onSet={(level) => edit({ kind: 'set_piece', piece: piece.id, level })}
+            onSet={(level) => edit({ kind: 'set_clip', clip: clip.id, level })}
           />
         </div>
       )}

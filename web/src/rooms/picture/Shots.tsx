@@ -23,7 +23,7 @@ type ShotsProps = {
 export function Shots({ production, naming, onNamed }: ShotsProps) {
   const engine = useEngine()
   const list = useRef<HTMLOListElement>(null)
-  const { shots, shot_names: names, pieces, sources } = production.picture
+  const { shots, shot_names: names, clips, sources } = production.picture
   const byId = new Map(sources.map((source) => [source.id, source]))
   const here = useEachFrame(() => shotAt(shots, engine.transport.position()))
   useEffect(() => {
@@ -33,12 +33,12 @@ export function Shots({ production, naming, onNamed }: ShotsProps) {
     <ol className="picture-list picture-shots" aria-label="shots" ref={list}>
       {shots.map((shot, index) => {
         const middle = (shot[0]! + shot[1]!) / 2
-        const piece = pieces[firstEndingAfter(pieces, middle, ({ span }) => span[1]!)]
-        const source = byId.get(piece?.source ?? '')
+        const clip = clips[firstEndingAfter(clips, middle, ({ span }) => span[1]!)]
+        const source = byId.get(clip?.source ?? '')
         return (
           <li key={shot[0]} aria-current={index === here}>
             <button type="button" className="picture-row" onClick={() => engine.transport.seek(shot[0]!)}>
-              <Still source={source} piece={piece} sample={piece && middle - piece.span[0]! + piece.first} />
+              <Still source={source} clip={clip} sample={clip && middle - clip.span[0]! + clip.first} />
               <span className="page-number">{index + 1}</span>
               <span className="picture-called">
                 {naming === index ? '' : names[index]}

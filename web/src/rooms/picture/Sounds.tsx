@@ -6,7 +6,7 @@ import { sayProblem } from '../../app/messages'
 import { NumberField } from '../../app/NumberField'
 import { HEARD_WHILE_RECORDING, timecodeAt } from '../../app/room'
 import { SAMPLE_RATE, secondsText } from '../../engine/time'
-import { HEARD, loudnessOf } from './Reel'
+import { BED_MODES, loudnessOf } from './Reel'
 import { useReel } from './useReel'
 
 const CHANNELS = [
@@ -93,7 +93,7 @@ function Laid({ production, sound }: { production: Production; sound: LaidSound 
   const engine = useEngine()
   const { edit } = useReel(production)
   const source = production.picture.sources.find(({ id }) => id === sound.source)
-  const set = (what: Partial<Pick<LaidSound, 'channel' | 'level' | 'heard' | 'original' | 'span'>>) =>
+  const set = (what: Partial<Pick<LaidSound, 'channel' | 'level' | 'bed' | 'original' | 'span'>>) =>
     edit({ kind: 'set_sound', sound: sound.id, ...what } as never)
   const [start, end] = sound.span as [number, number]
   const at = () => engine.transport.position()
@@ -127,11 +127,11 @@ function Laid({ production, sound }: { production: Production; sound: LaidSound 
       <div className="picture-two">
         <Select
           size="xs"
-          label="heard"
-          data={HEARD}
+          label="while somebody speaks"
+          data={BED_MODES}
           allowDeselect={false}
-          value={sound.heard}
-          onChange={(value) => value && set({ heard: value as LaidSound['heard'] })}
+          value={sound.bed}
+          onChange={(value) => value && set({ bed: value as LaidSound['bed'] })}
         />
         <Select
           size="xs"

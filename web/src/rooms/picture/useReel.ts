@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
-import { answered, client, type Edit, type Piece, type Production } from '../../api/client'
+import { answered, type Clip, client, type Edit, type Production } from '../../api/client'
 import { inTurn, knownProduction, useEdits } from '../../api/production'
 import { useEngine } from '../../app/engine'
 import { sayProblem } from '../../app/messages'
@@ -8,43 +8,43 @@ import { useSelection } from '../../app/selection'
 /** Builds an edit from the reel as it is then, and from where the position was when it was asked for. */
 type Build = (at: number) => Edit | undefined
 
-/** The chosen piece of the reel, or the one that is seen now, and what can be done with it. */
+/** The chosen clip of the reel, or the one that is seen now, and what can be done with it. */
 export function useReel(production: Production) {
   const engine = useEngine()
   const queries = useQueryClient()
   const { edit } = useEdits(production.id)
   // One by one: the rows of a long reel are not drawn again for what they do not show.
-  const chosen = useSelection((now) => now.piece)
-  const choosePiece = useSelection((now) => now.choosePiece)
+  const chosen = useSelection((now) => now.clip)
+  const chooseClip = useSelection((now) => now.chooseClip)
   const closes = useSelection((now) => now.closes)
   const follows = useSelection((now) => now.follows)
   const setReel = useSelection((now) => now.setReel)
   const at = (from: Production) => {
-    const { pieces, length } = from.picture
+    const { clips, length } = from.picture
     const index = Math.max(
       0,
-      pieces.findIndex((piece) => piece.id === chosen),
+      clips.findIndex((clip) => clip.id === chosen),
     )
-    return { pieces, length, index, piece: pieces[index] as Piece | undefined }
+    return { clips, length, index, clip: clips[index] as Clip | undefined }
   }
   const now = () => at(knownProduction(queries, production.id) ?? production)
-  const { pieces, index, piece } = at(production)
+  const { clips, index, clip } = at(production)
   const trim = (edge: 'start' | 'end', place: number): Edit | undefined => {
-    const { piece: own } = now()
-    return own && { kind: 'trim_piece', piece: own.id, edge, at: place, close: closes, follow: follows }
+    const { clip: own } = now()
+    return own && { kind: 'trim_clip', clip: own.id, edge, at: place, close: closes, follow: follows }
   }
   const drop = (close: boolean): Edit | undefined => {
-    const { piece: own } = now()
-    return own && { kind: 'drop_piece', piece: own.id, close, follow: follows }
+    const { clip: own } = now()
+    return own && { kind: 'drop_clip', clip: own.id, close, follow: follows }
   }
   const moved = (by: number): Edit | undefined => {
-    const { pieces: order, index: place, piece: own } = now()
+    const { clips: order, index: place, clip: own } = now()
     if (!own || !order[place + by]) return undefined
     const before = order[by < 0 ? place + by : place + by + 1]?.id ?? null
-    return { kind: 'move_piece', piece: own.id, before, follow: follows }
+    return { kind: 'move_clip', clip: own.id, before, follow: follows }
   }
   const edits = {
-    split: (place) => ({ kind: 'split_piece', at: place }),
+    split: (place) => ({ kind: 'split_clip', at: place }),
     start: (place) => trim('start', place),
     end: (place) => trim('end', place),
     close: () => drop(true),
@@ -52,8 +52,8 @@ export function useReel(production: Production) {
     earlier: () => moved(-1),
     later: () => moved(1),
     card: (place) => ({
-      kind: 'add_pieces',
-      pieces: [{}],
+      kind: 'add_clips',
+      clips: [{}],
       at: Math.min(place, now().length),
       follow: follows,
     }),
@@ -66,16 +66,16 @@ export function useReel(production: Production) {
       return what && edit.mutateAsync(what).catch(sayProblem)
     })
   }
-  const go = (to: Piece | undefined) => {
+  const go = (to: Clip | undefined) => {
     if (!to) return
-    choosePiece(to.id)
+    chooseClip(to.id)
     engine.transport.seek(to.span[0]!)
   }
   return {
-    piece,
+    clip,
     index,
     go,
-    step: (by: number) => go(pieces[index + by]),
+    step: (by: number) => go(clips[index + by]),
     edits,
     make,
     /** Tell what an edit would mean, before it is made; null for none. */

@@ -61,7 +61,7 @@ export function BringIn({ production, prominent = false }: { production: Product
     setRead(null)
     setFile(null)
   }
-  const lay = production.picture.pieces.length > 0 && !production.lines.length && read?.placed === 0
+  const lay = production.picture.clips.length > 0 && !production.lines.length && read?.placed === 0
   const known = new Set(production.readers.map((reader) => reader.name.toLowerCase()))
   const strangers = read?.readers.filter((name) => !known.has(name.toLowerCase())) ?? []
   const columnsOf = (found: Read) =>

@@ -12,7 +12,7 @@ export function Paste({ production, onDone }: { production: Production; onDone?:
   const count = rows.length
   const there = new Set(production.lines.map((line) => line.text))
   const again = count > 0 && rows.every((row) => there.has(row))
-  const lay = production.picture.pieces.length > 0 && !production.lines.length
+  const lay = production.picture.clips.length > 0 && !production.lines.length
   const make = () =>
     edit.mutate(
       { kind: 'add_lines', text },

@@ -25,7 +25,7 @@ function lasting(samples: number): string {
 export function ScriptPanel({ production }: { production: Production }) {
   const needed = production.lines.reduce((sum, line) => sum + line.needed, 0)
   const slots = production.lines.reduce((sum, line) => sum + (line.slot ? line.slot[1]! - line.slot[0]! : 0), 0)
-  const programme = production.picture.pieces.length ? production.picture.length : production.wanted_length
+  const programme = production.picture.clips.length ? production.picture.length : production.wanted_length
   const over = production.lines.filter((line) => line.fit === 'over').length
   return (
     <div className="panel">
@@ -43,7 +43,7 @@ export function ScriptPanel({ production }: { production: Production }) {
               : ''}
         </p>
       </div>
-      {!production.picture.pieces.length && <WantedLength production={production} />}
+      {!production.picture.clips.length && <WantedLength production={production} />}
       <Pace production={production} />
       <Slots production={production} />
       <Lines production={production} />
@@ -163,9 +163,9 @@ function Slots({ production }: { production: Production }) {
             <Button
               size="compact-sm"
               variant="default"
-              disabled={!production.picture.pieces.length && !production.wanted_length}
+              disabled={!production.picture.clips.length && !production.wanted_length}
             >
-              {production.picture.pieces.length ? 'Lay over shots' : 'Lay over length'}
+              {production.picture.clips.length ? 'Lay over shots' : 'Lay over length'}
             </Button>
           </Menu.Target>
           <Menu.Dropdown>

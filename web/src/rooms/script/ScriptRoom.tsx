@@ -189,7 +189,7 @@ export function Component() {
         )}
         <Page production={production} chosen={line?.id} onChoose={(chosen) => go(chosen)} row={row} rowHeight={74} />
       </div>
-      <aside className="script-side" data-panel={panel} data-film={production.picture.pieces.length ? 'there' : 'none'}>
+      <aside className="script-side" data-panel={panel} data-film={production.picture.clips.length ? 'there' : 'none'}>
         {page.picture === 'beside' && <Stage production={production} className="script-stage" />}
         <div className="script-tabs">
           <SegmentedControl
@@ -221,7 +221,7 @@ function EmptyScript({ production, onType }: { production: Production; onType: (
       <p className="quiet">
         Paste the script or type it, or bring in a file: text, Markdown, Word, PDF, a table or spreadsheet with times,
         subtitles. Each paragraph becomes a numbered line
-        {production.picture.pieces.length
+        {production.picture.clips.length
           ? ', and gets a slot over the shots of the picture.'
           : '. Lines get slots once there is a picture.'}{' '}
         Or write while you watch: <Key action="newLine">begins a line</Key>, Enter ends it.

@@ -151,7 +151,7 @@ export function Component() {
     if (!line?.voice || current?.kind !== 'take' || current.id === line.voice.id) return
     void making.join(current.id, line.voice.id)
   }
-  const film = production.picture.pieces.some(({ kind, heard }) => kind === 'film' && heard !== 'silent')
+  const film = production.picture.clips.some(({ kind, bed }) => kind === 'film' && bed !== 'muted')
   const canFit = Boolean(current?.voice?.speech && (takes.length > 1 || (film && line?.slot)))
   const silent = (on: boolean) => line && edit.mutate({ kind: 'set_silences', line: line.id, silences: on }, say)
   const open = production.lines.filter((each) => each.voice?.provisional)

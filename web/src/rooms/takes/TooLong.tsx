@@ -31,8 +31,8 @@ export function TooLong({ production, line, take, busy, onShorten, onEdit }: Pro
     retry: false,
   })
   // What rests can wait: a still, a page of slides, a card.
-  const piece = slot && production.picture.pieces.find(({ span }) => span[0]! < slot[1]! && slot[1]! <= span[1]!)
-  const rests = piece && piece.kind !== 'film' ? piece : null
+  const clip = slot && production.picture.clips.find(({ span }) => span[0]! < slot[1]! && slot[1]! <= span[1]!)
+  const rests = clip && clip.kind !== 'film' ? clip : null
   const can = data && !data.refused && !busy
   const shorten = () => can && onShorten(wanted)
   useKeys({ shorten })
@@ -42,8 +42,8 @@ export function TooLong({ production, line, take, busy, onShorten, onEdit }: Pro
     slot &&
     inTurn(async () => {
       await onEdit({
-        kind: 'trim_piece',
-        piece: rests.id,
+        kind: 'trim_clip',
+        clip: rests.id,
         edge: 'end',
         at: rests.span[1]! + over,
         close: true,

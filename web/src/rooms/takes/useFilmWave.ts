@@ -10,9 +10,9 @@ const LONGEST = 60 * SAMPLE_RATE
 /** The waveform of the film's own sound over a stretch of the programme, as it is where nothing replaces it. */
 export function useFilmWave(production: Production, [from, to]: Span, wanted: boolean): Wave | undefined {
   const engine = useEngine()
-  const pieces = production.picture.pieces.map(({ id, span, first, heard }) => [id, span, first, heard])
+  const clips = production.picture.clips.map(({ id, span, first, bed }) => [id, span, first, bed])
   return useQuery({
-    queryKey: ['film wave', production.id, from, to, JSON.stringify(pieces)],
+    queryKey: ['film wave', production.id, from, to, JSON.stringify(clips)],
     queryFn: async () => {
       // Without lines nothing is silent, and without what is laid it is the film alone.
       const alone = { ...production, lines: [], picture: { ...production.picture, laid: [] } }

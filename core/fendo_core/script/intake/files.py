@@ -48,7 +48,7 @@ class Intake:
 
 
 @dataclass(slots=True)
-class _Reading:
+class _ScriptFile:
     """One file being read."""
 
     rate: FrameRate
@@ -102,8 +102,8 @@ def read_script(
     """
     if len(data) > LARGEST_FILE:
         raise ScriptRefused(f"This file is {len(data) >> 20} MB large; a script may have {LARGEST_FILE >> 20} MB.")
-    reading = _Reading(rate, start_frame, columns, Inquiry(dict(choices or {}), language))
-    kind, encoding, drafts = _read(name, data, reading)
+    script = _ScriptFile(rate, start_frame, columns, Inquiry(dict(choices or {}), language))
+    kind, encoding, drafts = _read(name, data, script)
     drafts = [draft for draft in drafts if draft.text]
     if not drafts:
         raise ScriptRefused("There are no words in this file.")
@@ -111,39 +111,39 @@ def read_script(
     if longest is not None:
         drafts = [part for draft in drafts for part in _breaths(draft, longest, rate)]
     enough(len(drafts))
-    doubts = [*reading.inquiry.doubts, *more, *_order(drafts)]
+    doubts = [*script.inquiry.doubts, *more, *_order(drafts)]
     if len(doubts) > MOST_DOUBTS:
         doubts = [*doubts[:MOST_DOUBTS], f"… and {len(doubts) - MOST_DOUBTS} more of this kind"]
-    questions = tuple(reading.inquiry.questions)
-    return Intake(kind, encoding, tuple(drafts), tuple(doubts), questions, reading.header, reading.taken)
+    questions = tuple(script.inquiry.questions)
+    return Intake(kind, encoding, tuple(drafts), tuple(doubts), questions, script.header, script.taken)
 
 
 _SHEETS = (".xlsx", ".xlsm", ".xls", ".ods", ".xlsb")
 
 
-def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Draft]]:
+def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[Draft]]:
     """What kind of file this is, how its letters are written, and its lines."""
     ending = PurePath(name).suffix.lower()
-    inquiry = reading.inquiry
+    inquiry = script.inquiry
     if data.startswith(b"%PDF"):
         found = pages.printed(data, inquiry)
-        return "PDF", "", reading.table(found) if isinstance(found, list) else reading.rows(found, from_pages=True)
+        return "PDF", "", script.table(found) if isinstance(found, list) else script.rows(found, from_pages=True)
     if data.startswith(b"{\\rtf"):
         text = pages.rich_text(data, inquiry)
-        return "rich text", "", _mixed(text, reading)
+        return "rich text", "", _mixed(text, script)
     if data.startswith(b"PK\x03\x04"):
         if ending in _SHEETS or b"xl/workbook" in data or b"opendocument.spreadsheet" in data[:200]:
-            return "spreadsheet", "", reading.table(sheets.workbook(data, inquiry))
+            return "spreadsheet", "", script.table(sheets.workbook(data, inquiry))
         kind, blocks = document(data, inquiry)
-        return kind, "", _of_blocks(blocks, reading)
+        return kind, "", _of_blocks(blocks, script)
     if data.startswith(b"\xd0\xcf\x11\xe0") and ending == ".xls":
-        return "spreadsheet", "", reading.table(sheets.workbook(data, inquiry))
+        return "spreadsheet", "", script.table(sheets.workbook(data, inquiry))
     if structured.is_timed_text(data[:4096].decode("latin-1")):
         cues = structured.cues_of_timed_text(data)
-        return "Timed Text subtitles", "", subtitles.placed(cues, reading.rate, reading.start_frame, inquiry)
+        return "Timed Text subtitles", "", subtitles.placed(cues, script.rate, script.start_frame, inquiry)
     if webpage.is_page(data):
         encoding, blocks = webpage.blocks(data, inquiry)
-        return "web page", encoding, _of_blocks(blocks, reading)
+        return "web page", encoding, _of_blocks(blocks, script)
     refuse_by_name(data, name)
     if not is_text(data):
         raise ScriptRefused(
@@ -153,28 +153,28 @@ def _read(name: str, data: bytes, reading: _Reading) -> tuple[str, str, list[Dra
     text, encoding = decode(data, inquiry)
     body = subtitles.with_arrows(text.lstrip("\ufeff"))
     if body[:6] == "WEBVTT":
-        return "WebVTT subtitles", encoding, reading.subtitles("WebVTT subtitles", body)
+        return "WebVTT subtitles", encoding, script.subtitles("WebVTT subtitles", body)
     if body.lstrip()[:13].lower() == "[script info]":
-        return "SubStation subtitles", encoding, subtitles.dialogue(body, reading.rate, reading.start_frame, inquiry)
+        return "SubStation subtitles", encoding, subtitles.dialogue(body, script.rate, script.start_frame, inquiry)
     if ending == ".srt" or (ending != ".csv" and subtitles.is_subtitles(body)):
-        return "SubRip subtitles", encoding, reading.subtitles("SubRip subtitles", body)
+        return "SubRip subtitles", encoding, script.subtitles("SubRip subtitles", body)
     if ending == ".json" or structured.is_json(body):
-        return "JSON", encoding, reading.table(structured.rows_of_json(body))
-    if ending in (".csv", ".tsv", ".tab") or reading.columns is not None:
-        return "table", encoding, reading.table(sheets.separated(body, inquiry))
+        return "JSON", encoding, script.table(structured.rows_of_json(body))
+    if ending in (".csv", ".tsv", ".tab") or script.columns is not None:
+        return "table", encoding, script.table(sheets.separated(body, inquiry))
     if ending in (".md", ".markdown"):
-        return "Markdown", encoding, _of_blocks(markdown.blocks(body), reading)
+        return "Markdown", encoding, _of_blocks(markdown.blocks(body), script)
     celled = _SLASHED.sub("|", body) if _is_slashed(body) else body
     parted = _DROPPED.sub(":", celled)
     mark = sheets.separator(parted) if "\t" in parted or ";" in parted or "|" in parted else None
     # Commas part clauses more often than cells.
     if mark and mark != "," and tables.looks_like_a_script(sheets.parted(celled, mark)):
-        return "table", encoding, reading.table(sheets.separated(celled, inquiry))
+        return "table", encoding, script.table(sheets.separated(celled, inquiry))
     body = _undressed(body)
     apart = _WIDE.sub("\t", body)
     if apart.count("\t") >= 3 and tables.looks_like_a_script(sheets.parted(apart, "\t")):
-        return "table", encoding, reading.table(sheets.parted(apart, "\t"))
-    return "plain text", encoding, reading.rows(body)
+        return "table", encoding, script.table(sheets.parted(apart, "\t"))
+    return "plain text", encoding, script.rows(body)
 
 
 _NUMBERED_CELL = re.compile(r"[^/\d]{0,20}\d[^/]{0,20} //? ")
@@ -211,7 +211,7 @@ _STRESSED = re.compile(r"\*\*([^*\n]{1,200})\*\*")
 """Markdown's stress, which people leave in plain text."""
 
 
-def _mixed(text: str, reading: _Reading) -> list[Draft]:
+def _mixed(text: str, script: _ScriptFile) -> list[Draft]:
     """Rich text: rows with tabs that make a table of lines are one, all others paragraphs."""
     blocks: list[Block] = []
     for row in text.split("\n"):
@@ -223,10 +223,10 @@ def _mixed(text: str, reading: _Reading) -> list[Draft]:
                 blocks.append([cells])
         else:
             blocks += map(Paragraph, paragraphs(row))
-    return _of_blocks(blocks, reading)
+    return _of_blocks(blocks, script)
 
 
-def _of_blocks(blocks: Sequence[Block], reading: _Reading) -> list[Draft]:
+def _of_blocks(blocks: Sequence[Block], script: _ScriptFile) -> list[Draft]:
     """Lines of a document: a table that is a script is read as one, any other is read cell by cell."""
     pairs = [isinstance(rows, list) and bool(rows) and all(len(row) == 2 for row in rows) for rows in blocks]
     records = tables.of_records(
@@ -234,7 +234,7 @@ def _of_blocks(blocks: Sequence[Block], reading: _Reading) -> list[Draft]:
     )
     if records:
         blocks = [*(each for each, of_two in zip(blocks, pairs, strict=True) if not of_two), records]
-    blocks = [each for each in blocks if isinstance(each, Paragraph) or not _tells_of_it(each, reading.inquiry)]
+    blocks = [each for each in blocks if isinstance(each, Paragraph) or not _tells_of_it(each, script.inquiry)]
     scripts = [rows for rows in blocks if isinstance(rows, list) and tables.looks_like_a_script(rows)]
     drafts: list[Draft] = []
     held: list[Paragraph] = []
@@ -244,18 +244,18 @@ def _of_blocks(blocks: Sequence[Block], reading: _Reading) -> list[Draft]:
         rows = [row for table in scripts if max(map(len, table)) == width for row in table]
         around = [block for block in blocks if isinstance(block, Paragraph) and block.text]
         options = (("out", "left out"), ("lines", "lines"))
-        told = reading.table(rows)
+        told = script.table(rows)
         said = " / ".join(block.text for block in around)
         likeliest = "lines" if len(said) > sum(len(draft.text) for draft in told) else "out"
         asked = f"“{said if len(said) < 40 else said[:39] + '…'}”, around the table, is"
-        if around and reading.inquiry.ask("around", asked, options, likeliest) == "lines":
-            drafts = reading.prose(around)
+        if around and script.inquiry.ask("around", asked, options, likeliest) == "lines":
+            drafts = script.prose(around)
         return [*drafts, *told]
-    if reading.columns is not None and any(isinstance(block, list) for block in blocks):
-        return reading.table([row for block in blocks if isinstance(block, list) for row in block])
+    if script.columns is not None and any(isinstance(block, list) for block in blocks):
+        return script.table([row for block in blocks if isinstance(block, list) for row in block])
     for block in blocks:
         held += [block] if isinstance(block, Paragraph) else _cells(block)
-    return reading.prose(_with_notes_above(held))
+    return script.prose(_with_notes_above(held))
 
 
 def _tells_of_it(rows: Sequence[Sequence[str]], inquiry: Inquiry) -> bool:
