@@ -319,7 +319,7 @@ def test_files_that_are_made_to_be_costly_are_read_or_refused_in_a_process_of_th
     try:
         found = apart.read_script_apart("a" + ending, data, FrameRate(Fraction(25)))
     except ScriptRefused as error:
-        # Said by the reader itself: it was not ended by a limit.
+        # SpokenWord by the reader itself: it was not ended by a limit.
         assert "given up" not in str(error)
         return
     if ending in (".txt", ".md"):

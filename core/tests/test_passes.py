@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from fendo_core.booth.passes import PassLine, attempts_of, cut_by_pauses, cut_by_words
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_core.words.listener import Said
+from fendo_core.words.listener import SpokenWord
 
 SECOND = SAMPLE_RATE
 WORD, GAP = SECOND // 3, SECOND // 20
@@ -19,13 +19,13 @@ def passes(draw):
     """Lines of several words, and how they were read: in order, some left out, some broken off, some twice."""
     counts = draw(st.lists(st.integers(3, 9), min_size=1, max_size=6))
     first = [sum(counts[:n]) for n in range(len(counts))]
-    at, said, wanted = SECOND, list[Said](), list[tuple[int, Span, bool]]()
+    at, said, wanted = SECOND, list[SpokenWord](), list[tuple[int, Span, bool]]()
 
     def read(line: int, words: int, whole: bool) -> None:
         nonlocal at
         begun = at
         for n in range(words):
-            said.append(Said(first[line] + n, Span(at, at + WORD)))
+            said.append(SpokenWord(first[line] + n, Span(at, at + WORD)))
             at += WORD + GAP
         wanted.append((line, Span(begun, at - GAP), whole))
         at += draw(st.integers(SECOND // 2 + 4_800, 3 * SECOND))
@@ -60,8 +60,8 @@ def test_every_attempt_is_found_with_its_pauses_and_none_meets_another(made):
 def test_a_stumble_inside_a_line_stays_in_its_attempt_and_a_stray_word_does_not_count():
     lines, owner = [PassLine("a", "", 8 * WORD), PassLine("b", "", 8 * WORD)], [0] * 8 + [1] * 8
     order = [0, 1, 2, 3, 4, 3, 4, 5, 6, 7]
-    said = [Said(n, Span(k * WORD, (k + 1) * WORD - GAP)) for k, n in enumerate(order)]
-    stray = Said(9, Span(6 * SECOND, 6 * SECOND + WORD))
+    said = [SpokenWord(n, Span(k * WORD, (k + 1) * WORD - GAP)) for k, n in enumerate(order)]
+    stray = SpokenWord(9, Span(6 * SECOND, 6 * SECOND + WORD))
     found = attempts_of(lines, [*said, stray], owner, [Span(0, 10 * WORD), Span(6 * SECOND, 7 * SECOND)], 8 * SECOND)
     assert [(one.line, one.whole) for one in found.attempts] == [("a", True)]
     assert found.loose == (Span(6 * SECOND, 7 * SECOND),), "what fits no line is told"

@@ -19,7 +19,7 @@ from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.words import ReadCheck, Spoken, faults, following, read_check, remarks, spoken_words
 from fendo_core.words.check import checked, with_others
 from fendo_core.words.following import Follower, following_scores, word_by_pace
-from fendo_core.words.grammar import Said, arcs_of, placed
+from fendo_core.words.grammar import SpokenWord, arcs_of, placed
 from fendo_core.words.listener import listener
 from fendo_core.words.text import pronounced
 
@@ -81,7 +81,7 @@ def test_other_words_explain_what_seems_left_out_and_never_take_a_word_away():
         [Spoken(word, n) for n, word in enumerate(["one", "ferry", "left"])],
         [Span(n, n + 9_000) for n in range(3)],
     )
-    heard = [Said(n, span) for n, span in enumerate(spans)]
+    heard = [SpokenWord(n, span) for n, span in enumerate(spans)]
     whole, less = checked(page, heard, ()), checked(page, heard[1:], ())
     short, long = Span(0, milliseconds(150)), Span(50_000, 50_000 + milliseconds(300))
     assert with_others(whole, whole, [short]) == whole and with_others(whole, less, [long]) == whole
@@ -142,7 +142,7 @@ def test_faults_and_remarks_are_said_as_a_colleague_would():
     spans = [Span(n * 20_000, n * 20_000 + 15_000) for n in range(20)]
 
     def told(*order: int, phrases=()):
-        return checked(words, [Said(n, span) for n, span in zip(order, spans, strict=False)], phrases)
+        return checked(words, [SpokenWord(n, span) for n, span in zip(order, spans, strict=False)], phrases)
 
     assert told(*range(9)).fine
     gone = told(0, 1, 2, 3, 7, 8)

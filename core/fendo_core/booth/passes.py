@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds, uncovered
 from fendo_core.words import spoken_words
-from fendo_core.words.grammar import Said
+from fendo_core.words.grammar import SpokenWord
 from fendo_core.words.listener import listener, spoken_in
 
 BEFORE, AFTER = milliseconds(500), milliseconds(700)
@@ -82,14 +82,14 @@ def cut_by_words(lines: Sequence[PassLine], read: Reader, phrases: Sequence[Span
     return attempts_of(lines, heard, owner, phrases, length)
 
 
-def _listen(words: list[str], starts: set[int], read: Reader, phrases: Sequence[Span], length: int) -> list[Said]:
+def _listen(words: list[str], starts: set[int], read: Reader, phrases: Sequence[Span], length: int) -> list[SpokenWord]:
     """The words of the whole pass: chunk after chunk, each listened for around where the one before it ended."""
-    heard, at = list[Said](), 0
+    heard, at = list[SpokenWord](), 0
     for chunk in _chunks(phrases, length):
         low, high = max(0, at - _AROUND[0]), min(len(words), at + _AROUND[1])
         inside = {n - low for n in starts if low <= n < high}
         found = listener().listen(read(chunk.start, chunk.end), words[low:high], inside, at - low)
-        heard += [Said(one.index + low, one.span.shifted(chunk.start)) for one in found]
+        heard += [SpokenWord(one.index + low, one.span.shifted(chunk.start)) for one in found]
         if found:
             at = found[-1].index + low + 1
     return spoken_in(heard, phrases)
@@ -106,7 +106,7 @@ def _chunks(phrases: Sequence[Span], length: int) -> list[Span]:
 
 
 def attempts_of(
-    lines: Sequence[PassLine], heard: Sequence[Said], owner: Sequence[int], phrases: Sequence[Span], length: int
+    lines: Sequence[PassLine], heard: Sequence[SpokenWord], owner: Sequence[int], phrases: Sequence[Span], length: int
 ) -> Pass:
     """What was heard, as attempts at lines.
 
@@ -119,7 +119,7 @@ def attempts_of(
     for index, number in enumerate(owner):
         count[number] += 1
         first.setdefault(number, index)
-    runs: list[list[Said]] = []
+    runs: list[list[SpokenWord]] = []
     for one in heard:
         last = runs[-1][-1] if runs else None
         number = owner[one.index]
@@ -141,14 +141,14 @@ def attempts_of(
     return _pass(attempts, phrases)
 
 
-def _is_again(last: Said, one: Said, first: int) -> bool:
+def _is_again(last: SpokenWord, one: SpokenWord, first: int) -> bool:
     """Whether a line begins anew with a word. Back in its middle without a pause it is the same attempt, with a stumble."""
     back = one.index <= last.index
     paused = one.span.start - last.span.end >= PAUSE // 2
     return back and (one.index - first <= 1 or paused)
 
 
-def _trimmed(run: list[Said]) -> list[Said]:
+def _trimmed(run: list[SpokenWord]) -> list[SpokenWord]:
     """Without single words at the ends that a pause parts from the rest: they were heard into something else."""
     while len(run) > 2 and run[-1].span.start - run[-2].span.end >= PAUSE:
         run = run[:-1]

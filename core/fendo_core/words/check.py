@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from fendo_core.script.lines import tokens
 from fendo_core.timebase import Span, milliseconds, uncovered
-from fendo_core.words.grammar import Said
+from fendo_core.words.grammar import SpokenWord
 from fendo_core.words.listener import is_spoken, listener, spoken_in
 from fendo_core.words.text import Spoken, spoken_words
 
@@ -188,7 +188,7 @@ def _went_back(check: ReadCheck) -> bool:
     return False
 
 
-def checked(words: Sequence[Spoken], heard: Sequence[Said], phrases: Sequence[Span]) -> ReadCheck:
+def checked(words: Sequence[Spoken], heard: Sequence[SpokenWord], phrases: Sequence[Span]) -> ReadCheck:
     """What was heard of the words, as the page counts them."""
     # What somebody went back over is broken off: the last time that a word was said is the one that counts.
     last = {one.index: n for n, one in enumerate(heard)}
@@ -211,7 +211,7 @@ def checked(words: Sequence[Spoken], heard: Sequence[Said], phrases: Sequence[Sp
     return replace(found, lost=amiss > MOST_AMISS * len(own) and len(own) > 3)
 
 
-def _runs(broken: Sequence[int], heard: Sequence[Said], words: Sequence[Spoken]) -> list[list[int]]:
+def _runs(broken: Sequence[int], heard: Sequence[SpokenWord], words: Sequence[Spoken]) -> list[list[int]]:
     """Words that were said again, in stretches, each long enough to be believed."""
 
     def believed(run: list[int]) -> bool:

@@ -21,7 +21,7 @@ from fendo_core.script.pace import Pace, expected_length
 from fendo_core.script.syllables import speech_of_all
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.words.decoder import RATE, Decoder
-from fendo_core.words.grammar import Arcs, Said, arcs_of, placed
+from fendo_core.words.grammar import Arcs, SpokenWord, arcs_of, placed
 
 STEP = 3
 """Words that a reader may go on by between two looks."""
@@ -57,13 +57,13 @@ class Follower:
         self._narrow = soxr.ResampleStream(SAMPLE_RATE, RATE, 1, dtype="float32", quality="HQ")
         self._top = _AT_FIRST
         self._fed = 0
-        self._before: list[Said] = []
-        self._said: list[Said] = []
+        self._before: list[SpokenWord] = []
+        self._said: list[SpokenWord] = []
         self._looks: list[int] = []
         self._begin()
 
     @property
-    def said(self) -> list[Said]:
+    def said(self) -> list[SpokenWord]:
         """The words that were heard so far, in order; spans in samples of what was fed."""
         return [*self._before, *self._said]
 
@@ -76,7 +76,7 @@ class Follower:
         if len(narrow):
             self.decoder.feed(narrow)
         said = _settled(placed(self.decoder.heard(), self._window, self._arcs, self._start - self._low))
-        self._look([Said(one.index + self._low, one.span.shifted(self._since)) for one in said])
+        self._look([SpokenWord(one.index + self._low, one.span.shifted(self._since)) for one in said])
         heard = self._fed - self._since
         quiet = self._fed - (self._said[-1].span.end if self._said else self._since)
         if (heard >= RENEWED and quiet >= PAUSE) or heard >= RENEWED_ANYWAY:
@@ -97,7 +97,7 @@ class Follower:
             self._top = max(top, _FALLS * self._top)
         return (sound * (_LOUD / max(self._top, 1e-4))).astype(np.float32)
 
-    def _look(self, said: list[Said]) -> None:
+    def _look(self, said: list[SpokenWord]) -> None:
         """Take what is heard now for what is so, or wait for the next look."""
         now = said[-1].index + 1 if said else self._start
         if not self.place <= now <= self.place + STEP:
@@ -121,7 +121,7 @@ class Follower:
         self.decoder.begin(self._window, self._arcs, self._start - self._low)
 
 
-def _settled(said: list[Said]) -> list[Said]:
+def _settled(said: list[SpokenWord]) -> list[SpokenWord]:
     """Without words at the end that went back and are too few to be believed."""
     while said:
         run = len(said) - 1
@@ -162,7 +162,7 @@ class FollowingScores:
     of: int
 
 
-def following_scores(reference: Sequence[Said], looks: Sequence[tuple[int, int]]) -> FollowingScores:
+def following_scores(reference: Sequence[SpokenWord], looks: Sequence[tuple[int, int]]) -> FollowingScores:
     """Compare what was known while a text was read with when its words were said.
 
     Args:
@@ -206,12 +206,12 @@ class Following:
         asked = {"key": key, "words": list(words), "starts": sorted(starts), "voice": voice, "place": place}
         return bool(self._helper.ask({"begin": asked}, _PATIENCE))
 
-    def feed(self, key: str, packed: bytes) -> tuple[int, list[Said]] | None:
+    def feed(self, key: str, packed: bytes) -> tuple[int, list[SpokenWord]] | None:
         """The next of a reading (s24le): the place, and the words heard so far. None where it must be begun anew."""
         found = self._helper.ask({"feed": {"key": key, "sound": packed.hex()}}, _PATIENCE)
         if not found:
             return None
-        return found["place"], [Said(index, Span(start, end)) for index, start, end in found["said"]]
+        return found["place"], [SpokenWord(index, Span(start, end)) for index, start, end in found["said"]]
 
     def close(self) -> None:
         """End the process."""

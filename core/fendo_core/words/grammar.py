@@ -18,7 +18,7 @@ _FAR = 90
 
 
 @dataclass(frozen=True, slots=True)
-class Said:
+class SpokenWord:
     """A word as it was said: which of the text's it is, and where, in samples at 48 kHz."""
 
     index: int
@@ -65,7 +65,7 @@ Ways = dict[int, tuple[float, tuple[int, ...]]]
 """To each state the likeliest way: what it costs, and the words on it."""
 
 
-def placed(heard: Sequence[tuple[str, Span]], words: Sequence[str], arcs: Arcs, begin: int = 0) -> list[Said]:
+def placed(heard: Sequence[tuple[str, Span]], words: Sequence[str], arcs: Arcs, begin: int = 0) -> list[SpokenWord]:
     """Which of the text's words each heard one is: the likeliest way through the grammar that says them."""
     if not heard:
         return []
@@ -87,7 +87,7 @@ def placed(heard: Sequence[tuple[str, Span]], words: Sequence[str], arcs: Arcs, 
         best = nxt
     seldom = -float(np.log(SELDOM))
     _, (_, path) = min(best.items(), key=lambda way: way[1][0] + (0.0 if way[0] == len(words) else seldom))
-    return [Said(word, span) for word, (_, span) in zip(path, heard, strict=True)]
+    return [SpokenWord(word, span) for word, (_, span) in zip(path, heard, strict=True)]
 
 
 def _with_unsaid(best: Ways, by_state: dict[int, list[tuple[int, float, int]]]) -> Ways:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_core.words.decoder import RATE, SELDOM_OTHER, Decoder
-from fendo_core.words.grammar import BACK, SELDOM, Said, arcs_of, placed
+from fendo_core.words.grammar import BACK, SELDOM, SpokenWord, arcs_of, placed
 
 LISTENS = ("en", "en-gb", "en-us")
 """Languages whose words are listened for, by the phoneme library's codes."""
@@ -31,7 +31,7 @@ class Listener:
 
     def listen(
         self, sound: NDArray[np.float32], words: Sequence[str], starts: Collection[int] = (), begin: int = 0
-    ) -> list[Said]:
+    ) -> list[SpokenWord]:
         """The words of a text in the order in which they were said; words may lack, and come several times.
 
         Args:
@@ -44,7 +44,7 @@ class Listener:
 
     def listen_twice(
         self, sound: NDArray[np.float32], words: Sequence[str]
-    ) -> tuple[list[Said], tuple[list[Said], list[Span]]]:
+    ) -> tuple[list[SpokenWord], tuple[list[SpokenWord], list[Span]]]:
         """The words as `listen` finds them; and with ears for others, too: the words, and where others were said.
 
         The second time nobody goes back: what was said again is something else that was said.
@@ -59,7 +59,7 @@ class Listener:
         starts: Collection[int] = (),
         begin: int = 0,
         others: bool = False,
-    ) -> tuple[list[Said], list[Span]]:
+    ) -> tuple[list[SpokenWord], list[Span]]:
         if not words or not len(narrow):
             return [], []
         with self._lock:
@@ -95,7 +95,7 @@ def _together(heard: Sequence[tuple[str, Span]]) -> list[list[Span]]:
     return runs
 
 
-def spoken_in(heard: Sequence[Said], phrases: Sequence[Span]) -> list[Said]:
+def spoken_in(heard: Sequence[SpokenWord], phrases: Sequence[Span]) -> list[SpokenWord]:
     """Without what was heard where nobody speaks: into silence the decoder hears a word now and then."""
     return [one for one in heard if is_spoken(one.span, phrases)]
 

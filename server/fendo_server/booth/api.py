@@ -22,7 +22,7 @@ from fendo_core.script.pace import expected_length
 from fendo_core.timebase import SAMPLE_RATE
 from fendo_server.access import get_owned
 from fendo_server.bodies import bytes_parser
-from fendo_server.booth import behind, capture, cutting, following, growing
+from fendo_server.booth import behind, capture, cutting, following, recording_now
 from fendo_server.booth.models import RoundTrip
 from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import description
@@ -197,7 +197,7 @@ def _growing(request: Request, take_id: UUID) -> tuple[Take, int]:
 def so_far(request: Request, take_id: UUID) -> Response:
     """Whether the line is read, of a take that is being recorded: asked again and again in a reading run."""
     take, cue = _growing(request, take_id)
-    phrases, have = growing.so_far(take)
+    phrases, have = recording_now.so_far(take)
     said = [phrase.shifted(-cue) for phrase in phrases if phrase.end > cue]
     expected = expected_length(take.words, paces(take.line.production)[str(take.recording.reader_id)])
     before = have > cue + run.WINDOW

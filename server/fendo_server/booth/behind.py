@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from fendo_core.audio import pcm
 from fendo_core.booth import delay
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_server.booth import growing
+from fendo_server.booth import recording_now
 from fendo_server.productions.state import laid_sounds
 from fendo_server.takes.making import original_sound
 from fendo_server.takes.models import Take
@@ -20,13 +20,13 @@ def so_far(take: Take, cue: int) -> int | None:
 
     None: there is no original, or it can't be told. `cue` is the sample of the take at which its line begins.
     """
-    have = growing.on_disk(take.recording) // delay.FRAME * delay.FRAME
+    have = recording_now.on_disk(take.recording) // delay.FRAME * delay.FRAME
     start = max(0, have - delay.WINDOW)
     at = (take.line.slot_start if take.cue is None else take.cue) or 0
     original = _original(take, at - cue + start, have - start)
     if original is None:
         return None
-    read = pcm.to_floats(pcm.to_integers(growing.samples_so_far(take, start, have - start)))
+    read = pcm.to_floats(pcm.to_integers(recording_now.samples_so_far(take, start, have - start)))
     return delay.behind(original, delay.level_curve([read]))
 
 

@@ -30,7 +30,7 @@ from fendo_core.production.state import SCRATCH
 from fendo_core.takes.measures import BLOCK, measure_blocks, shifted
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_server.booth import behind
-from fendo_server.booth.growing import on_disk
+from fendo_server.booth.recording_now import on_disk
 from fendo_server.problems import Problem
 from fendo_server.productions import changes, quotas, state
 from fendo_server.productions.models import Folder

@@ -20,8 +20,8 @@ from fendo_core.timebase import SAMPLE_RATE
 from fendo_core.words import LISTENS, Spoken, spoken_words
 from fendo_core.words.check import checked
 from fendo_core.words.following import SLOW, Following, word_by_pace
-from fendo_core.words.grammar import Said
-from fendo_server.booth import growing
+from fendo_core.words.grammar import SpokenWord
+from fendo_server.booth import recording_now
 from fendo_server.script.pace import paces
 from fendo_server.takes.models import Take
 
@@ -132,7 +132,7 @@ def _by_words(take: Take, reading: _Reading) -> Followed | None:
         starts = range(reading.firsts[1]) if take.cue is not None else []
         starts = [*reading.firsts[:-1], *starts]
         reading.begun = _process.begin(str(take.pk), words, starts, reading.voice, reading.place)
-    packed = growing.samples_so_far(take, reading.fed, MOST_AT_ONCE)
+    packed = recording_now.samples_so_far(take, reading.fed, MOST_AT_ONCE)
     asked = time.monotonic()
     found = _process.feed(str(take.pk), packed) if reading.begun else None
     reading.late = reading.late + 1 if found is None or time.monotonic() - asked > SLOW else 0
@@ -149,7 +149,7 @@ def _by_words(take: Take, reading: _Reading) -> Followed | None:
     return _placed(reading, said)
 
 
-def _placed(reading: _Reading, said: Sequence[Said]) -> Followed:
+def _placed(reading: _Reading, said: Sequence[SpokenWord]) -> Followed:
     """The line and its word: the next line is being read when two of its words were heard."""
     firsts = reading.firsts
     number = 0
@@ -158,7 +158,7 @@ def _placed(reading: _Reading, said: Sequence[Said]) -> Followed:
             number = n
     line, text = reading.lines[number]
     words, first = reading.words[number], firsts[number]
-    own = [Said(one.index - first, one.span) for one in said if first <= one.index < firsts[number + 1]]
+    own = [SpokenWord(one.index - first, one.span) for one in said if first <= one.index < firsts[number + 1]]
     reached = reading.place - first
     word = words[reached].ordinal if reached < len(words) else len(tokens(text))
     told = checked(words, own, ())
@@ -169,9 +169,9 @@ def _placed(reading: _Reading, said: Sequence[Said]) -> Followed:
 
 def _by_pace(take: Take, reading: _Reading, cue: int) -> Followed:
     """By how long words take, from the first sound on."""
-    have = growing.on_disk(take.recording)
+    have = recording_now.on_disk(take.recording)
     if reading.spoke is None and reading.how == "pace":
-        phrases, _ = growing.so_far(take)
+        phrases, _ = recording_now.so_far(take)
         said = [phrase.start for phrase in phrases if phrase.end > cue]
         reading.spoke = min(said) if said else cue if have > cue + WINDOW else None
     # Who is too busy to listen to words does not listen for the first sound either.

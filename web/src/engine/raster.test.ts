@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { GrowingWave } from './growingwave'
+import { LiveWave } from './livewave'
 import { phasesOf, Raster } from './raster'
 import { firstSample, type Rate, SAMPLE_RATE } from './time'
 
@@ -56,7 +56,7 @@ describe('the raster', () => {
 
 describe('the growing wave', () => {
   it('keeps every peak and stays small, however long it grows', () => {
-    const wave = new GrowingWave(1024)
+    const wave = new LiveWave(1024)
     let highest = 0
     for (let n = 0; n < 350_000; n++) {
       const peak = n === 123_456 ? 0.9 : (n % 97) / 200

@@ -1,8 +1,8 @@
 import type { Audio } from './audio'
 import type { CaptureNews } from './capture.worklet'
 import { ClockNotes } from './clocklog'
-import { GrowingWave } from './growingwave'
 import type { Input } from './input'
+import { LiveWave } from './livewave'
 import { Observable } from './observable'
 import type { OutboxNews } from './outbox'
 import type { OutboxLink } from './outboxlink'
@@ -109,7 +109,7 @@ export class Recorder {
   /** Mistakes that were marked in the take that is read. */
   readonly marks = new Observable(0)
   /** The waveform of the take that is being recorded. */
-  readonly wave = new GrowingWave(COLUMN)
+  readonly wave = new LiveWave(COLUMN)
   onSaved: (take: unknown) => void = () => {}
   private live: Live | undefined
   /** The server is told that a take was called off. */

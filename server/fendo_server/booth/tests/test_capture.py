@@ -17,7 +17,7 @@ from fendo_core.production import edits
 from fendo_core.reader import narrator
 from fendo_core.takes import measures
 from fendo_core.timebase import SAMPLE_RATE, Span
-from fendo_server.booth import capture, following, growing
+from fendo_server.booth import capture, following, recording_now
 from fendo_server.picture import services
 from fendo_server.problems import Problem
 from fendo_server.productions import state
@@ -134,7 +134,7 @@ def test_a_full_disk_acknowledges_nothing_and_loses_nothing(booth, monkeypatch):
     answer = booth.put(take, 1000, sound[1000:])
     assert answer.status_code == 507
     assert "is safe" in answer.json()["detail"]
-    assert growing.on_disk(recording_of(take)) == 1000
+    assert recording_now.on_disk(recording_of(take)) == 1000
     monkeypatch.setattr(capture, "_sync", os.fsync)
     assert booth.put(take, 1000, sound[1000:]).json()["have"] == len(sound)
 
@@ -394,7 +394,7 @@ def test_two_senders_of_one_take_at_once_leave_one_whole_recording(production):
 
     with ThreadPoolExecutor(4) as pool:
         list(pool.map(send_all, range(4)))
-    assert growing.on_disk(take.recording) == len(sound)
+    assert recording_now.on_disk(take.recording) == len(sound)
     with take.recording.part.open("rb") as file:
         file.seek(wav.HEADER_BYTES)
         assert np.array_equal(pcm.to_integers(file.read()), sound)

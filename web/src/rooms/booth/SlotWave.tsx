@@ -2,7 +2,7 @@ import { useCallback } from 'react'
 import type { Line, Voice } from '../../api/client'
 import { useEngine } from '../../app/engine'
 import { asSpan, roomOf } from '../../app/room'
-import type { GrowingWave } from '../../engine/growingwave'
+import type { LiveWave } from '../../engine/livewave'
 import type { BoothState } from '../../engine/recorder'
 import { SAMPLE_RATE } from '../../engine/time'
 import { type Paint, useDrawing } from '../../page/drawing'
@@ -13,7 +13,7 @@ import { drawBrackets } from '../../strip/draw'
 const SHOWN: readonly BoothState['kind'][] = ['recording', 'paused', 'going on', 'finishing', 'saving']
 
 /** Samples that the brackets hold: the slot's, or what has been read where that is more. */
-function shownOf(length: number, wave: GrowingWave): number {
+function shownOf(length: number, wave: LiveWave): number {
   return Math.max(length, wave.length * wave.per * 0.8)
 }
 

@@ -2,7 +2,7 @@
 const MOST = 4096
 
 /** The waveform of what is being recorded, in columns; a long take costs no more than a short one. */
-export class GrowingWave {
+export class LiveWave {
   readonly peaks = new Float32Array(MOST)
   length = 0
   /** Samples in a column. */
