@@ -88,6 +88,24 @@ def test_the_first_and_the_last_word_are_found_beside(name, voices):
     assert scores.ends_off <= 1 / 12, scores
 
 
+def expanded(sound):
+    """A sound behind a downward expander: below -45 dBFS 2.5 dB fall for each, its detector lets go within 60 ms."""
+    level, envelope = 0.0, np.empty(len(sound) // 48)
+    for at, peak in enumerate(np.abs(sound[: len(envelope) * 48]).reshape(-1, 48).max(axis=1)):
+        let_go = np.exp(-1 / 60) if peak < level else np.exp(-1 / 2)
+        envelope[at] = level = let_go * level + (1 - let_go) * peak
+    gain = np.minimum(1.0, (np.maximum(envelope, 1e-6) / levels.gain(-45.0)) ** 1.5)
+    return (sound[: len(gain) * 48] * np.repeat(gain, 48)).astype(np.float32)
+
+
+def test_the_room_that_is_heard_while_an_expander_closes_is_no_last_word(voices):
+    sounds = [placed(voice, rng_of(15, number)) for number, voice in enumerate(voices)]
+    scores = score_speech(
+        [truth for _, truth in sounds], [hear(expanded(sound)).speech for sound, _ in sounds], milliseconds(120)
+    )
+    assert scores.silent == 0 and scores.starts_off == 0 and scores.ends_off <= 1 / 12, scores
+
+
 def test_a_whisper_is_speech(voices):
     sounds = [placed(noises.whispered(voice, rng_of(6, n)) * 0.5, rng_of(7, n)) for n, voice in enumerate(voices)]
     heard = [hear(sound) for sound, _ in sounds]

@@ -129,16 +129,20 @@ def make_spot(user, quick: bool = False) -> dict:
 
 def _bring_in(production, user, name: str, path: Path) -> str:
     """A made file brought in and prepared; the identity of what it has become."""
+    from django.db import transaction
+
     from fendo_server.picture import services as picture
     from fendo_server.work import running
     from fendo_server.work.models import Job
 
-    source = picture.bring_in(production, user, name, path)
-    job = Job.objects.get(production=production, arguments__source=str(source.id))
-    running.run(str(job.pk))
-    # A worker that runs meanwhile may have been quicker: a job runs once, and this one has to be done.
-    while Job.objects.filter(pk=job.pk, state__in=(Job.State.WAITING, Job.State.RUNNING)).exists():
-        time.sleep(0.2)
+    # A worker that runs meanwhile sees the job when it is done: a second attempt would take away what the first makes.
+    with transaction.atomic():
+        source = picture.bring_in(production, user, name, path)
+        job = Job.objects.get(production=production, arguments__source=str(source.id))
+        running.run(str(job.pk))
+    job.refresh_from_db()
+    if job.state != Job.State.DONE:
+        raise RuntimeError(f"{name} could not be prepared: {job.error}")
     return str(source.id)
 
 

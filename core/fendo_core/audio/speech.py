@@ -42,6 +42,8 @@ _BRIGHT = np.flatnonzero((_LOWER >= 2700) & (_LOWER < 9000))
 _LOW_RATE = 8000
 _PITCHES = np.arange(_LOW_RATE // 400, _LOW_RATE // 65)
 """Lags of 65 to 400 Hz."""
+_RANGE = 48.0
+"""dB of a voice's loud part above the weakest that is counted among its words."""
 QUIETEST_VOICE = -75.0
 """dB of a voice in the bands that are looked at below which nobody speaks."""
 
@@ -282,11 +284,16 @@ def _reached(bands: NDArray[np.float32], calm: Levels, quiet: Levels, strong: Ma
 
     out = standing_out(calm)
     threshold = float(np.clip(np.percentile(out[apart], 75) * 1.5, 0.45, 3.0)) if known else 0.55
-    active = out > threshold
-    short = standing_out(_power_to_db(uniform_filter1d(bands.astype(np.float64), 5, axis=0, mode="nearest")))
+    # What is so far below the voice is none: the room's noise, say, while a gate closes behind a word.
+    body = 10.0 * np.log10((10.0 ** (calm / 10.0)).sum(axis=1))
+    voice = float(np.percentile(_power_to_db(bands[strong][:, _BODY].sum(axis=1)), 85))
+    active = (out > threshold) & (body > voice - _RANGE)
+    brief = uniform_filter1d(bands.astype(np.float64), 5, axis=0, mode="nearest")
+    short = standing_out(_power_to_db(brief))
     knocks = sum(last - first < 24 for first, last in runs((short > 2.0) & apart))
+    loud = _power_to_db(brief.sum(axis=1)) > voice - _RANGE
     # Where something knocks anyway, a short burst after a word is not taken for its last consonant.
-    burst = active if known and knocks >= 2 else active | (short > max(threshold, 2.0))
+    burst = active if known and knocks >= 2 else active | (short > max(threshold, 2.0)) & loud
     bright = _brightness(bands)
     level = _power_to_db(uniform_filter1d(bands[:, _BODY].sum(axis=1).astype(np.float64), 3, mode="nearest"))
     loose = [(a, b) for a, b in runs(_closed(burst, 2)) if not strong[a:b].any()]

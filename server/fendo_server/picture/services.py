@@ -225,7 +225,7 @@ def prepare(progress: running.Progress) -> dict[str, Any]:
     """What the browser needs of a source: sound in pieces, the strip, the cuts, a proxy; of pictures, their pages."""
     stored = Source.objects.select_related("production").get(pk=progress.job.arguments["source"])
     shutil.rmtree(stored.derived, ignore_errors=True)
-    stored.derived.mkdir(parents=True)
+    stored.derived.mkdir(parents=True, exist_ok=True)  # two attempts may begin at the same moment
     Source.objects.filter(pk=stored.pk).update(segments=0, has_proxy=False)
     try:
         if stored.kind in (Source.Kind.STILL, Source.Kind.SLIDES):
