@@ -55,9 +55,30 @@ ODD = {
         ("Salt is what", None, "", ""), ("remains when", None, "", ""), ("the wind is gone", None, "", ""),
     ],
     "- The ferry leaves.\n- Nobody waits.\n- Salt remains.\n": PLAIN,
+    "> Hi, here is the text for tomorrow:\n>\n> 1. The ferry leaves.\n> 2. Nobody waits.\n>\n> Thanks!\n": PLAIN[:2],
+    "The ferry leaves.¹\n\nNobody waits.\n\n¹ At ten.\n\n— 12 —\n\nSalt remains on 4 m².\n": [
+        ("The ferry leaves.", None, "At ten.", ""), PLAIN[1], ("Salt remains on 4 m².", None, "", ""),
+    ],
+    "The ferry leaves.\n\n... pause 5 seconds ...\n\nNobody waits.\n\nTotal words: 12\n": [
+        ("The ferry leaves.", None, "", ""), ("Nobody waits.", None, "pause 5 seconds", ""),
+    ],
+    "On screen: Salt\nVoice-over: The ferry leaves at ten o’clock,\n\nOn screen: Bells\n"
+    "Voice-over: Nobody waits at the harbour when\nit leaves.\n": [
+        ("The ferry leaves at ten o’clock,", None, "Salt", ""),
+        ("Nobody waits at the harbour when it leaves.", None, "Bells", ""),
+    ],
+    "0:12–0:18   The ferry leaves,\n            and nobody waits.\n0:20–0:24   Salt remains.\n": [
+        ("The ferry leaves, and nobody waits.", (12, 18), "", ""), ("Salt remains.", (20, 24), "", ""),
+    ],
+    "AD 1\n10:00:12:00 - 10:00:18:00 (6s)\nThe ferry leaves.\n\nAD 2\n10:00:20:00 - 10:00:24:00 (4 s) FAST\n"
+    "Nobody waits.\n": [("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "FAST", "")],
     # What is heard in the film
     "NARRATION: The ferry leaves.\n\nSOT ANNA MILLER: I live here.\n\nNARRATION: Nobody waits.\n": PLAIN[:2],
     "Text 1\nThe ferry leaves.\n\nO-Ton Anna Miller\nI live here.\n\nText 2\nNobody waits.\n": PLAIN[:2],
+    "TC 10:00:12:00\nCOMMENTARY\nThe ferry leaves.\n\nTC 10:00:18:00\nSYNC: HARBOUR MASTER\n“I live here.”\n\n"
+    "TC 10:00:20:00\nCOMMENTARY\nNobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 21.6), "", ""),
+    ],
     "COMMENTAIRE 1 : The ferry leaves.\n\nITW ANNE : I live here.\n\nCOMMENTAIRE 2 : Nobody waits.\n": PLAIN[:2],
     "Grab a coffee: it is late.\n\nInterview rooms are cold.\n": [
         ("Grab a coffee: it is late.", None, "", ""), ("Interview rooms are cold.", None, "", ""),
@@ -559,6 +580,7 @@ def test_odd_documents():
     [
         ("a.json", '{"a": ' * 100_000, "damaged"),
         ("a.json", '["The ferry leaves."]', "no list of lines"),
+        ("a.yaml", "- text: The ferry leaves.", "a YAML file"),
         ("a.ttml", '<tt xmlns="http://www.w3.org/ns/ttml"><body>', "damaged"),
         ("a.ttml", '<!DOCTYPE tt [<!ENTITY a "b">]><tt>&a;</tt>', "XML|damaged|words"),
     ],

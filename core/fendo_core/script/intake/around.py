@@ -10,6 +10,7 @@ from fendo_core.script.intake.marks import (
     ALONE,
     ASIDE,
     BRACKETED,
+    CUE,
     HEADING,
     LABEL,
     MUSIC,
@@ -33,13 +34,18 @@ _PAGE = re.compile(
 )
 
 
+_FOLIO = re.compile(r"^[-–—]\s?\d{1,4}\s?[-–—]$")
+"""“— 12 —”, at the foot of a page."""
+
+
 def without_page_marks(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without “Page 2 of 6”, with the title beside it, where these come again and differ by numbers alone."""
     marks: dict[str, list[int]] = {}
+    alone = {place for place, each in enumerate(found) if _FOLIO.match(each.text)}
     for place, each in enumerate(found):
-        if _PAGE.match(each.text):
+        if place not in alone and _PAGE.match(each.text):
             marks.setdefault(re.sub(r"\d+", "#", each.text), []).append(place)
-    gone = {place for places in marks.values() if len(places) >= 2 for place in places}
+    gone = alone | {place for places in marks.values() if len(places) >= 2 for place in places}
     if not gone or len(gone) > 0.6 * len(found):
         return list(found)
     inquiry.doubt(f"left out {counted(len(gone), 'page mark', 'page marks')}, such as “{found[min(gone)].text[:40]}”")
@@ -48,7 +54,8 @@ def without_page_marks(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Par
 
 _TOLD = re.compile(
     r"^(?:client|customer|product|project|production|(?:working |film )?title|programme|program|series|season|episode|date|"
-    r"version|draft|revision|rev\.?|status|duration|length|(?:total )?running time|runtime|trt|agency|writer|written by|"
+    r"version|draft|revision|rev\.?|status|(?:total )?(?:duration|length|time|running time|words)|runtime|trt|"
+    r"agency|writer|written by|"
     r"author|producer|director|prepared (?:by|for)|job(?: no\.?| number)?|file(?: ?name)?|spot|language|format|word ?count|"
     r"words|deadline|contact|copyright|kunde|projekt|titel|filmtitel|datum|fassung|stand|dauer|länge|autor(?:in)?|sprache|"
     r"agentur|redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
@@ -66,6 +73,12 @@ def tells_of_it(name: str, value: str) -> bool:
     return bool(_TOLD.match(f"{name.strip(' :')}: {value.strip() or '-'}"))
 
 
+_COUNTED = re.compile(
+    r"^(?:total )?(?:words?|word ?count|duration|length|running time|runtime|trt|wörter|wortzahl|dauer|länge|mots|durée|"
+    r"palabras|duración|parole|durata)\s*[:：=]\s*[\d.,:' ]+(?:words|min(?:utes)?\.?|s(?:ec)?\.?)?$",
+    re.IGNORECASE,
+)
+"""Below the words: how many they are, or how long they last."""
 _DELIVERY = re.compile(
     r"^(?:tone|pace|style|mood|delivery|accent|sprechweise|sprechhaltung|stimmung|tempo|rythme|tono|ritmo|estilo|stile|stijl|тон|"
     r"темп)\s*[:：]\s*\S.{0,100}$",
@@ -111,7 +124,9 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     if head > 1 and found[head - 1].heading and any(each.heading for each in found[head:]):
         # Under a title the first heading is like the others.
         head -= 1
-    last = len(found) - 1 if len(found) - head > 2 and _END.match(found[-1].text) else len(found)
+    last = len(found)
+    while last - head > 2 and (_END.match(found[last - 1].text) or _COUNTED.match(found[last - 1].text)):
+        last -= 1
     more = [each.heading or is_more(each.text) for each in found[head:last]]
     rest = [each.text for each, is_one in zip(found[head:last], more, strict=True) if not is_one]
     whole = sum(text.endswith(SENTENCE_ENDS) for text in rest)
@@ -201,6 +216,13 @@ def without_directions(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Par
     return made
 
 
+_PAUSE = re.compile(
+    r"^[\W_]*(?:long |short |kurze |lange |longue |courte )?(?:pauses?|pausa|silence|stille)\b"
+    r"(?:\s+(?:of|for|von|de|di))?\s*"
+    r"(?:\d{1,3}\s?(?:s|secs?|seconds?|sek(?:unden)?|secondes?|segundos|secondi|min(?:utes?)?)?)?[\W_]*$",
+    re.IGNORECASE,
+)
+"""“... pause 5 seconds ...”."""
 _GOES_ON = re.compile(r"^\((?:continued|cont.?d\.?|more|fortsetzung|suite)\)$", re.IGNORECASE)
 
 
@@ -209,7 +231,8 @@ def without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
 
     def goes(text: str) -> bool:
         bare = re.sub(r"\s*\([^()]{1,30}\)$", "", text)
-        return bool(ASIDE.match(text) or MUSIC.fullmatch(bare)) and not ALONE.match(text) and not is_bite_in_brackets(text)
+        told = ASIDE.match(text) or MUSIC.fullmatch(bare) or _PAUSE.match(text)
+        return bool(told) and not ALONE.match(text) and not is_bite_in_brackets(text)
 
     asides = [each.text for each in found if goes(each.text)]
     if not asides or len(asides) > 0.7 * len(found):
@@ -286,8 +309,19 @@ def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragrap
         below = below and not (in_brackets and each.notes)
         in_brackets = bracketed or (below and in_brackets)
         alone = called and len(each.text) < 60 and not each.text.endswith((".", "!", "?", "…"))
-        if label or called or is_cue(each.text) or is_numbered(each.text) or HEADING.match(each.text) or each.heading:
-            below = alone and not (label and each.text[label.end() :].strip())
+        shouted = each.text.isupper() and bool(CUE.match(each.text)) and place > 0
+        if (
+            label
+            or called
+            or shouted
+            or is_cue(each.text)
+            or is_numbered(each.text)
+            or HEADING.match(each.text)
+            or each.heading
+        ):
+            rest = each.text[label.end() :].strip() if label else ""
+            # “SYNC: HARBOUR MASTER” says who speaks, and what stands below is said in the film.
+            below = alone and (not rest or rest.isupper())
         if (called and (label or alone)) or below:
             gone.add(place)
     if not gone or len(gone) > 0.8 * len(found):

@@ -146,6 +146,22 @@ def with_times_above(found: Sequence[Paragraph]) -> list[Paragraph]:
     return made
 
 
+_LASTING = re.compile(
+    rf"^(\W{{0,9}}{SPAN}\W{{0,3}})\s*[\[(]\s*[\d.,:]+\s?(?:s|secs?|seconds?|sek\.?|frames?|f)?\.?\s*[\])]\s*([A-Z]{{2,12}})?$",
+    re.IGNORECASE,
+)
+"""A time, in brackets how long it lasts, and in capitals how it is to be read: “… (1.6 s) FAST”."""
+
+
+def without_lengths(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs without how long a time that stands alone lasts; what is said of it is a note."""
+    lasting = [_LASTING.match(each.text) for each in found]
+    return [
+        noted(replace(each, text=time[1].strip()), [each.notes, time[2] or ""]) if time else each
+        for each, time in zip(found, lasting, strict=True)
+    ]
+
+
 def plain_times(text: str) -> str:
     """A paragraph whose times are said with words, as it would be with times alone."""
     text = _NUMBER_AND_RANGE.sub("", _BARE_SECONDS.sub(r"[0:\g<seconds>] ", _AT.sub("", text)))

@@ -9,10 +9,31 @@ from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 
 _MARK = re.compile(r"\[([a-z]{1,2}|\d{1,3})\]")
 _NOTE = re.compile(rf"^{_MARK.pattern}\s*(?=\S)")
+_RAISED = str.maketrans("⁰¹²³⁴⁵⁶⁷⁸⁹", "0123456789")
+_RAISED_MARK = re.compile(r"(?<=\S)[⁰¹²³⁴⁵⁶⁷⁸⁹]{1,3}|^[⁰¹²³⁴⁵⁶⁷⁸⁹]{1,3}(?=\s?\S)")
+"""A raised number behind a word or before a note; “m²” has one, too, but no note that begins with it."""
+
+
+def _with_marks_in_brackets(found: Sequence[Paragraph]) -> Sequence[Paragraph]:
+    """Paragraphs with `[1]` for ¹ where notes begin with such numbers; the notes of each page stand last."""
+    notes = {mark[0]: place for place, each in enumerate(found) if (mark := _RAISED_MARK.match(each.text))}
+    if not notes:
+        return found
+
+    def bracketed(mark: re.Match[str]) -> str:
+        return f"[{mark[0].translate(_RAISED)}]" if mark[0] in notes else mark[0]
+
+    told = set(notes.values())
+    made = [replace(each, text=_RAISED_MARK.sub(bracketed, each.text)) for each in found]
+    marked = " ".join(each.text for place, each in enumerate(made) if place not in told)
+    if any(f"[{mark.translate(_RAISED)}]" not in marked for mark in notes):
+        return found
+    return [each for place, each in enumerate(made) if place not in told] + [made[place] for place in sorted(told)]
 
 
 def without_footnotes(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs of which the last ones, “[a]Six or seven?”, became notes of those in which “[a]” stands."""
+    found = _with_marks_in_brackets(found)
     first = len(found)
     while first and _NOTE.match(found[first - 1].text):
         first -= 1

@@ -171,7 +171,7 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     if mark and mark != "," and tables.looks_like_a_script(sheets.parted(celled, mark)):
         return "table", encoding, script.table(sheets.separated(celled, inquiry))
     body = _undressed(body)
-    apart = _WIDE.sub("\t", body)
+    apart = _columned(body)
     if apart.count("\t") >= 3 and tables.looks_like_a_script(sheets.parted(apart, "\t")):
         return "table", encoding, script.table(sheets.parted(apart, "\t"))
     return "plain text", encoding, script.rows(body)
@@ -189,6 +189,9 @@ def _is_slashed(text: str) -> bool:
 
 def _undressed(text: str) -> str:
     """Plain text without the marks of Markdown and of web pages that people leave in it."""
+    rows = [row for row in text.splitlines() if row.strip()]
+    if sum(row.startswith(">") for row in rows) >= max(2, 0.6 * len(rows)):
+        text = _QUOTED.sub("", text)
     if len(_STRESSED.findall(text)) >= 2:
         text = _STRESSED.sub(r"\1", text)
     if len(_TAGS.findall(text)) >= 2:
@@ -196,11 +199,29 @@ def _undressed(text: str) -> str:
     return html.unescape(text) if len(_ENTITIES.findall(text)) >= 2 else text
 
 
+_QUOTED = re.compile(r"^(?:> ?)+", re.MULTILINE)
+"""What a mail puts before rows that it quotes."""
 _TAGS = re.compile(
     r"</?(?:b|i|u|p|em|strong|span|div|font|h[1-6]|ul|ol|li|speak|s|prosody|emphasis|voice)(?:\s[^<>\n]{0,200})?>"
 )
 _BREAKS = re.compile(r"<br\s*/?>|</(?:p|div|h[1-6]|li)>")
 _ENTITIES = re.compile(r"&(?:amp|quot|apos|nbsp|lt|gt|#\d{2,5}|[a-z]{4,6});")
+
+
+def _columned(text: str) -> str:
+    """Plain text whose columns white parts, with tabs between them; what hangs below the last one goes on from it."""
+    made: list[str] = []
+    edge = 1 << 20
+    for row in text.splitlines():
+        gaps = list(_WIDE.finditer(row))
+        if made and not gaps and len(row) - len(row.lstrip()) >= edge:
+            made[-1] = wrapped.with_row(made[-1].rstrip(), row.strip())
+            continue
+        edge = gaps[-1].end() - 2 if gaps else edge if row.strip() else 1 << 20
+        made.append(_WIDE.sub("\t", row))
+    return "\n".join(made)
+
+
 _DROPPED = re.compile(r"(?<=\d:\d\d:\d\d);(?=\d\d(?!\d))")
 """The mark before the frames where some are dropped, which parts no cells."""
 _WIDE = re.compile(r"(?<=\S) {3,}(?=\S)")

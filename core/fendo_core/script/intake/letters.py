@@ -165,3 +165,6 @@ def refuse_by_name(data: bytes, name: str) -> None:
     ):
         if head.startswith(mark) or data.startswith(mark):
             raise ScriptRefused(f"This is {what}, which is not read as a script. {instead}.")
+    if ending in ("yaml", "yml", "po", "tex"):
+        what = {"po": "a translator’s catalogue (.po)", "tex": "a TeX file (.tex)"}.get(ending, "a YAML file (.yaml)")
+        raise ScriptRefused(f"This is {what}, which is not read as a script. Save the script as .docx, .csv or plain text.")

@@ -47,7 +47,7 @@ def is_heading(text: str) -> bool:
 
 
 NUMBERED = re.compile(
-    r"(?:line|zeile|ligne|take|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off|[ck]omm\.?)\s*#?\s*\d{1,4}(?:\s*[\[(]([^()\[\]]{1,60})[\])])?",
+    r"(?:line|zeile|ligne|take|loop|prompt|ad|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off|[ck]omm\.?)\s*#?\s*\d{1,4}(?:\s*[\[(]([^()\[\]]{1,60})[\])])?",
     re.IGNORECASE,
 )
 """“VO 3”, with what stands in brackets behind it."""

@@ -29,6 +29,7 @@ from fendo_core.script.intake.clocked import (
     with_times_above,
     with_times_in_front,
     with_times_joined,
+    without_lengths,
 )
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
@@ -61,6 +62,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = without_sayings(without_footnotes(without_letter(found, inquiry), inquiry), inquiry)
     found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)
     found = with_name_colons(with_colons(_without_numbers(found, inquiry)))
+    found = without_lengths(found)
     found = with_times_in_front([replace(each, text=plain_times(each.text)) for each in found])
     found = _without_names_of_lines(with_times_above(found), inquiry)
     found = without_titles(found, inquiry)

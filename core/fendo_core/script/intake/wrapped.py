@@ -46,6 +46,8 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
         options = (("joined", "joined to paragraphs"), ("rows", "lines of their own"))
         if inquiry.ask("rows", f"rows wrapped at {width} letters are", options, "joined") == "joined":
             blocks = [_joined(block, width) for block in blocks]
+    else:
+        blocks = [_ended(block) for block in blocks]
     return [_of_row(row, place == 0) for block in blocks for place, row in enumerate(block)]
 
 
@@ -68,6 +70,20 @@ def _unhung(block: Sequence[str]) -> list[str]:
         begins = (label and bare[label.end() :]) or BRACKETED.match(bare) or BARE.match(bare)
         edge = indent if begins else 1 << 20
         made.append(row)
+    return made
+
+
+def _ended(block: Sequence[str]) -> list[str]:
+    """The rows of a block; what ends the sentence of a row that a name begins goes on from it."""
+    made: list[str] = []
+    for row in block:
+        above = made[-1] if made else ""
+        label = LABEL.match(above)
+        is_open = bool(label and above[label.end() :]) and not above.endswith((*SENTENCE_ENDS, ","))
+        if is_open and len(above) >= _NARROWEST and row[:1].islower() and not (LABEL.match(row) or stands_alone(row)):
+            made[-1] = with_row(above, row)
+        else:
+            made.append(row)
     return made
 
 
