@@ -72,8 +72,34 @@ ODD = {
     ],
     "AD 1\n10:00:12:00 - 10:00:18:00 (6s)\nThe ferry leaves.\n\nAD 2\n10:00:20:00 - 10:00:24:00 (4 s) FAST\n"
     "Nobody waits.\n": [("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "FAST", "")],
+    "#1\nIN: 00:00:12:00\nOUT: 00:00:18:00\nDUR: 00:00:06:00\nThe ferry leaves.\n\n#2\nIN: 00:00:20:00\n"
+    "OUT: 00:00:24:00\nDUR: 00:00:04:00\nNobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
+    ],
+    "Film: The Salt Road\nLength: 0'26\"\n\n00.12   The ferry leaves.\n00.20   Nobody waits.\n00.24   Salt remains.\n": [
+        ("The ferry leaves.", (12, 20), "", ""), ("Nobody waits.", (20, 24), "", ""), ("Salt remains.", (24, 24.88), "", ""),
+    ],
+    "VO1 (0:12-0:18): The ferry leaves.\nVO2 (0:20-0:24): Nobody waits.\n---\nVO3 (0:25-0:28): Salt remains.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""), ("Salt remains.", (25, 28), "", ""),
+    ],
+    "0:12 The ferry leaves. 0:20 Nobody waits. 0:24 Salt remains.\n": [
+        ("The ferry leaves.", (12, 20), "", ""), ("Nobody waits.", (20, 24), "", ""), ("Salt remains.", (24, 24.88), "", ""),
+    ],
+    "Greeting: The ferry leaves.\nOption 1: Nobody waits.\nOption 2: Salt remains.\nGoodbye: Come again.\n": [
+        ("The ferry leaves.", None, "Greeting", ""), ("Nobody waits.", None, "Option 1", ""),
+        ("Salt remains.", None, "Option 2", ""), ("Come again.", None, "Goodbye", ""),
+    ],
+    "Visual: boats\nVO: The ferry leaves.\n\nVisual: ropes\nVO: (no VO)\n\nVisual: sea\nVO: Nobody waits.\n": [
+        ("The ferry leaves.", None, "boats", ""), ("Nobody waits.", None, "sea", ""),
+    ],
+    "NARRATOR: The ferry leaves.\n\nNARRATOR: [PAUSE 2s]\n\nNARRATOR: Nobody waits.\n": [
+        ("The ferry leaves.", None, "", "NARRATOR"), ("Nobody waits.", None, "PAUSE 2s", "NARRATOR"),
+    ],
     # What is heard in the film
     "NARRATION: The ferry leaves.\n\nSOT ANNA MILLER: I live here.\n\nNARRATION: Nobody waits.\n": PLAIN[:2],
+    "0:12 - VO - The ferry leaves.\n0:20 - SOT (Anna Miller) - I live here, by the sea.\n0:24 - VO - Nobody waits.\n": [
+        ("The ferry leaves.", (12, 20), "", ""), ("Nobody waits.", (24, 25.2), "", ""),
+    ],
     "Text 1\nThe ferry leaves.\n\nO-Ton Anna Miller\nI live here.\n\nText 2\nNobody waits.\n": PLAIN[:2],
     "TC 10:00:12:00\nCOMMENTARY\nThe ferry leaves.\n\nTC 10:00:18:00\nSYNC: HARBOUR MASTER\n“I live here.”\n\n"
     "TC 10:00:20:00\nCOMMENTARY\nNobody waits.\n": [

@@ -53,7 +53,8 @@ def without_page_marks(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Par
 
 
 _TOLD = re.compile(
-    r"^(?:client|customer|product|project|production|(?:working |film )?title|programme|program|series|season|episode|date|"
+    r"^(?:film|movie|client|customer|product|project|production|(?:working |film )?title|programme|program|series|season|"
+    r"episode|date|"
     r"version|draft|revision|rev\.?|status|(?:total )?(?:duration|length|time|running time|words)|runtime|trt|"
     r"agency|writer|written by|"
     r"author|producer|director|prepared (?:by|for)|job(?: no\.?| number)?|file(?: ?name)?|spot|language|format|word ?count|"
@@ -217,9 +218,9 @@ def without_directions(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Par
 
 
 _PAUSE = re.compile(
-    r"^[\W_]*(?:long |short |kurze |lange |longue |courte )?(?:pauses?|pausa|silence|stille)\b"
+    r"^[\W_]{0,20}(?:long |short |kurze |lange |longue |courte )?(?:pauses?|pausa|silence|stille)\b"
     r"(?:\s+(?:of|for|von|de|di))?\s*"
-    r"(?:\d{1,3}\s?(?:s|secs?|seconds?|sek(?:unden)?|secondes?|segundos|secondi|min(?:utes?)?)?)?[\W_]*$",
+    r"(?:\d{1,3}\s?(?:s|secs?|seconds?|sek(?:unden)?|secondes?|segundos|secondi|min(?:utes?)?)?)?[\W_]{0,20}$",
     re.IGNORECASE,
 )
 """“... pause 5 seconds ...”."""
@@ -230,6 +231,8 @@ def without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     """Paragraphs that stand in brackets, or between notes of music, become notes for the reader."""
 
     def goes(text: str) -> bool:
+        if len(text) > LONGEST:
+            return False
         bare = re.sub(r"\s*\([^()]{1,30}\)$", "", text)
         told = ASIDE.match(text) or MUSIC.fullmatch(bare) or _PAUSE.match(text)
         return bool(told) and not ALONE.match(text) and not is_bite_in_brackets(text)
@@ -254,7 +257,9 @@ def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
 
     headings = [each.text for each in found if goes(each)]
     called = any(each.heading for each in found)
-    if len(headings) < (1 if called else 2) or len(headings) > 0.6 * len(found):
+    # One that nothing stands above is a title.
+    least = 1 if called or (len(found) > 2 and goes(found[0])) else 2
+    if len(headings) < least or len(headings) > 0.6 * len(found):
         return list(found)
     shown = f"{headings[0][:30]} … {headings[-1][:30]} are" if len(headings) > 1 else f"{headings[0][:40]} is"
     if inquiry.ask("headings", shown, NOTES_OR_WORDS, "notes") == "words":
@@ -297,6 +302,10 @@ def _with_implied(found: Sequence[Paragraph]) -> list[Paragraph]:
     return [replace(each, heading=each.heading or is_one) for each, is_one in zip(found, marked, strict=True)]
 
 
+_BITE_AND_DASH = re.compile(r"[A-Z-]{3,}(?:\s*\([^()]{1,40}\)|\s+[A-ZÄÖÜ][\w. ]{1,30})?\s*[-–—]\s")
+"""“SOT (Mara, fisher) - We used to go out.”"""
+
+
 def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without what is heard in the film itself: “SOT Anna: …”, or all under such a row up to the next name."""
     gone: set[int] = set()
@@ -309,7 +318,7 @@ def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragrap
         below = below and not (in_brackets and each.notes)
         in_brackets = bracketed or (below and in_brackets)
         alone = called and len(each.text) < 60 and not each.text.endswith((".", "!", "?", "…"))
-        shouted = each.text.isupper() and bool(CUE.match(each.text)) and place > 0
+        shouted = place > 0 and bool(CUE.match(each.text)) and each.text.isupper()
         if (
             label
             or called
@@ -322,7 +331,7 @@ def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragrap
             rest = each.text[label.end() :].strip() if label else ""
             # “SYNC: HARBOUR MASTER” says who speaks, and what stands below is said in the film.
             below = alone and (not rest or rest.isupper())
-        if (called and (label or alone)) or below:
+        if (called and (label or alone or _BITE_AND_DASH.match(each.text))) or below:
             gone.add(place)
     if not gone or len(gone) > 0.8 * len(found):
         return list(found)
@@ -345,6 +354,24 @@ def without_numbered(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     bare = [replace(each, text=number[1] or "") if number else each for each, number in zip(found, numbers, strict=True)]
     heads = {id(each) for each, number in zip(bare, numbers, strict=True) if number}
     return to_notes(bare, lambda each: id(each) in heads)
+
+
+_UNSAID = re.compile(
+    r"[\[(–—-]?\s*(?:no (?:vo|v\.o\.|voice[- ]?over|narration|commentary|text|dialogue|speech|words)|"
+    r"keine? (?:text|sprecher(?:text)?|kommentar|off|vo)|ohne (?:text|kommentar)|"
+    r"sans (?:voix(?: off)?|texte|commentaire)|sin (?:voz|texto|locución)|"
+    r"senza (?:voce|testo)|без (?:текста|слов))\s*[\])–—-]?\.?",
+    re.IGNORECASE,
+)
+
+
+def without_unsaid(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs without those that say that nothing is said: “(no VO)”."""
+    unsaid = [bool(_UNSAID.fullmatch(each.text)) for each in found]
+    if not any(unsaid) or all(unsaid):
+        return list(found)
+    inquiry.doubt(f"{counted(sum(unsaid), 'place', 'places')} without words left out, with what is noted of them")
+    return [each for each, is_one in zip(found, unsaid, strict=True) if not is_one]
 
 
 _GREETING = re.compile(

@@ -35,6 +35,10 @@ _OUT = r"(?:out|end|to|until|aus|bis|ende|sortie|fin|salida|fine|saída|выхо
 _CODE = r"(?:tc|timecode|time)?[ -]?"
 _IN_ALONE = re.compile(rf"^\W{{0,40}}{_CODE}{_IN}\s*[:=]?\s*({TIME})\W*$", re.IGNORECASE)
 _OUT_ALONE = re.compile(rf"^\W{{0,40}}{_CODE}{_OUT}\s*[:=]?\s*({TIME})\W*$", re.IGNORECASE)
+_DURATION_ALONE = re.compile(
+    r"^\W{0,9}(?:dur|duration|length|dauer|länge|durée|duración|durata)\b\W{0,4}[\d:;.,]{1,12}\s?(?:s|sec|f)?\W*$",
+    re.IGNORECASE,
+)
 _IN_OUT = re.compile(
     rf"^(?:(?:cue|line|vo|take|nr\.?|no\.?|#)\s*#?\d{{1,4}})?\W{{0,40}}{_CODE}{_IN}\s*[:=]?\s*({TIME})\s*[,;|/–-]?\s*"
     rf"{_CODE}{_OUT}\s*[:=]?\s*({TIME})(?:\W*(?:dur|duration|length|dauer|durée)\.?\s*[:=]?\s*[\d:.,]+)?[\s\])|:;–-]*",
@@ -58,6 +62,8 @@ def with_times_joined(found: Sequence[Paragraph]) -> list[Paragraph]:
         if begun and ended:
             made[-1] = replace(made[-1], text=f"[{begun[1]} - {ended[1]}]")
             begun = None
+            continue
+        if made and _DURATION_ALONE.match(each.text) and ALONE.match(made[-1].text):
             continue
         begun = _IN_ALONE.match(each.text)
         made.append(each)
@@ -101,8 +107,40 @@ def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
             for each, pair in zip(found, both, strict=True)
         ]
     if not mostly(found, _DOTTED):
-        return list(found)
+        return _with_pairs_of_digits(found)
     return [replace(each, text=_DOTTED.sub(r"[\1:\2\3\4:\5] ", each.text)) for each in found]
+
+
+_DIGITS = re.compile(r"^(\d{2})\.([0-5]\d)\s+(?=[^\W\d_])")
+
+
+def _with_pairs_of_digits(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with `00:03` for the `00.03` that most have in front, later and later."""
+    heads = [_DIGITS.match(each.text) for each in found]
+    told = [(int(head[1]), int(head[2])) for head in heads if head]
+    if len(told) < max(2, 0.5 * len(found)) or told != sorted(set(told)) or told[0][0]:
+        return list(found)
+    return [replace(each, text=_DIGITS.sub(r"[\1:\2] ", each.text)) for each in found]
+
+
+LONGEST_PARTED = 200_000
+"""Letters of a paragraph that is looked through for times."""
+_INLINE = re.compile(rf"(?:^|(?<=[.!?…] ))(?=(?:{TIME})\s+[^\W\d_])")
+
+
+def with_times_parted(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs parted where times stand between their sentences: “0:03 The bell rings. 0:09 Nobody hears it.”"""
+    made: list[Paragraph] = []
+    for each in found:
+        # A longer one is no paragraph.
+        places = [place.start() for place in _INLINE.finditer(each.text[: LONGEST_PARTED + 1])]
+        if len(places) < 2 or places[0] or len(each.text) > LONGEST_PARTED:
+            made.append(each)
+            continue
+        ends = [*places[1:], len(each.text)]
+        parts = [each.text[first:last].strip() for first, last in zip(places, ends, strict=True)]
+        made += [replace(each, text=parts[0]), *(Paragraph(part) for part in parts[1:])]
+    return made
 
 
 def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:

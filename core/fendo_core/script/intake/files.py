@@ -214,7 +214,7 @@ def _columned(text: str) -> str:
     edge = 1 << 20
     for row in text.splitlines():
         gaps = list(_WIDE.finditer(row))
-        if made and not gaps and len(row) - len(row.lstrip()) >= edge:
+        if made and not gaps and len(made[-1]) < wrapped.LONGEST and len(row) - len(row.lstrip()) >= edge:
             made[-1] = wrapped.with_row(made[-1].rstrip(), row.strip())
             continue
         edge = gaps[-1].end() - 2 if gaps else edge if row.strip() else 1 << 20

@@ -51,7 +51,7 @@ NUMBERED = re.compile(
     re.IGNORECASE,
 )
 """“VO 3”, with what stands in brackets behind it."""
-_EXTRA = r"\s*\((?:[^()]{1,30})\)"
+_EXTRA = rf"\s*\((?!\s*(?:{SPAN})\s*\))(?:[^()]{{1,30}})\)"
 LABEL = re.compile(
     rf"^([^\W\d_](?:[\w .'’/&#-]|\bv\.o\.){{0,38}}?)({_EXTRA})?\s*(?:[\[(]({SPAN})[\])]\s*)?[:：]\s*(?=\S|$)"
 )

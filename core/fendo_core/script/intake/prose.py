@@ -21,6 +21,7 @@ from fendo_core.script.intake.around import (
     without_numbered,
     without_page_marks,
     without_titles,
+    without_unsaid,
 )
 from fendo_core.script.intake.clocked import (
     plain_times,
@@ -29,11 +30,12 @@ from fendo_core.script.intake.clocked import (
     with_times_above,
     with_times_in_front,
     with_times_joined,
+    with_times_parted,
     without_lengths,
 )
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
-from fendo_core.script.intake.marks import HEADING, RULE, SPEAKERS, TIME
+from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPEAKERS, TIME
 from fendo_core.script.intake.paragraph import Paragraph, noted
 from fendo_core.script.intake.speakers import with_brackets_as_names, with_name_colons, with_readers
 from fendo_core.script.intake.tongues import in_one_tongue
@@ -58,19 +60,21 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     enough(len(found))
     found = [_undecorated(replace(each, text=_MARKED.sub(r"\2", each.text))) for each in found]
     found = _without_lone_numbers(found, inquiry)
-    found = without_bullets(with_times_joined(without_page_marks(found, inquiry)))
+    found = without_bullets(with_times_parted(with_times_joined(without_page_marks(found, inquiry))))
     found = without_sayings(without_footnotes(without_letter(found, inquiry), inquiry), inquiry)
     found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)
     found = with_name_colons(with_colons(_without_numbers(found, inquiry)))
     found = without_lengths(found)
     found = with_times_in_front([replace(each, text=plain_times(each.text)) for each in found])
-    found = _without_names_of_lines(with_times_above(found), inquiry)
+    found = _without_prompts(_without_names_of_lines(with_times_above(found), inquiry), inquiry)
     found = without_titles(found, inquiry)
+    found = [each for each in found if not RULE.match(each.text)]
     found = without_headings(without_asides(found, inquiry), inquiry)
     found = without_end(with_times(found, rate, start_frame, inquiry), inquiry)
     found = without_asides(with_name_colons(found), inquiry)
     found = without_bites(found, inquiry)
     found = with_readers(without_numbered(found, inquiry), inquiry)
+    found = without_asides(without_unsaid(found, inquiry), inquiry)
     return _drafts(without_directions(found, inquiry))
 
 
@@ -79,7 +83,7 @@ def drafts_of_cells(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Draft]
     found = without_asides(with_brackets_as_names(found), inquiry)
     if not any(each.reader for each in found):
         found = with_readers(found, inquiry, sticky=False)
-    return _drafts(without_directions(found, inquiry))
+    return _drafts(without_directions(without_unsaid(found, inquiry), inquiry))
 
 
 def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
@@ -133,7 +137,7 @@ def _count_up(numbers: Sequence[int], steps: Sequence[int]) -> bool:
     return ones >= 0.9 * len(steps) or (numbers[0] == 1 and again <= ones and ones + again == len(steps))
 
 
-_LONE_NUMBER = re.compile(r"(\d{1,4})(?:[.)]|\s?(?:/|of|von|de|di|sur)\s?\d{1,4})?")
+_LONE_NUMBER = re.compile(r"#?\s?(\d{1,4})(?:[.)]|\s?(?:/|of|von|de|di|sur)\s?\d{1,4})?")
 _SOUND_FILE = r"\.(?:wav|mp3|aiff?|flac|m4a|ogg)"
 _NAME_OF_LINE = re.compile(
     # With a letter in it: numbers alone may be years.
@@ -161,6 +165,33 @@ def _without_names_of_lines(found: Sequence[Paragraph], inquiry: Inquiry) -> Seq
     if _are_words(told, inquiry):
         return found
     return [_unnamed(each, head) if head else each for each, head in zip(found, heads, strict=True)]
+
+
+_PROMPT = re.compile(
+    r"(?:(?:main |after[- ]hours |opening |closing )?greeting|welcome|(?:main |sub[- ]?)?menu|option|opt|press|key|"
+    r"invalid(?: input| entry)?|"
+    r"no (?:input|match|answer)|time[- ]?out|on[- ]hold|hold(?: message)?|queue|transfer|voice ?mail|after hours|"
+    r"closed|holiday|error|"
+    r"goodbye|closing|prompt|begrüßung|ansage|menü|warteschleife|verabschiedung|accueil|attente)(?:\s*#?\d{1,3})?",
+    re.IGNORECASE,
+)
+"""What messages of a telephone are called."""
+
+
+def _without_prompts(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
+    """Paragraphs without “Option 2:” in front, where each is a message of a telephone; its name is a note."""
+    heads = [LABEL.match(each.text) for each in found]
+    named = [(place, head) for place, head in enumerate(heads) if head and found[place].text[head.end() :]]
+    names = [head[1].strip().casefold() for _, head in named]
+    told = sum(bool(_PROMPT.fullmatch(name)) for name in names)
+    if len(named) < max(3, len(found) - 1) or told < max(2, 0.5 * len(named)) or len(set(names)) < len(names):
+        return found
+    if _are_words([head for _, head in named], inquiry):
+        return found
+    kept = list(found)
+    for place, head in named:
+        kept[place] = noted(replace(kept[place], text=kept[place].text[head.end() :]), [kept[place].notes, head[1].strip()])
+    return kept
 
 
 def _name(head: re.Match[str]) -> str:

@@ -249,6 +249,7 @@ def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:
     if (sure or len(found) > 2) and named < 2 and not any(map(SPEAKERS.fullmatch, names)):
         names = set()
     if sure and not often:
-        return set()
+        # In subtitles a name in capitals stands where who speaks changes.
+        return {name for name in names if name.isupper() and labelled[name] > 1}
     # Where some stand above their words, somebody who speaks once does too.
     return names | {name for name, times in cued.items() if times >= (1 if max(cued.values()) >= 2 else 2)}

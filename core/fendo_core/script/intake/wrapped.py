@@ -12,6 +12,8 @@ _ITEM = re.compile(r"\s*(?:[-*+•–]\s|\d{1,3}[.)]\s|\[|\(|>)")
 _NAME_AND_TAB = re.compile(r"^([^\W\d_a-z][^\W\d_a-z .'’-]{1,30}):?\t+(?=\S)")
 _NARROWEST, _WIDEST = 30, 110
 MOST_ROWS_A_LINE = 5
+LONGEST = 10_000
+"""Letters of a paragraph to which no more rows are joined: nobody reads so many, and joining them takes ever longer."""
 
 
 def rows_of(text: str) -> list[list[str]]:
@@ -64,7 +66,7 @@ def _unhung(block: Sequence[str]) -> list[str]:
     for row in block:
         indent, bare = len(wide := row.expandtabs(8)) - len(wide.lstrip()), row.strip()
         label = LABEL.match(bare)
-        if made and indent >= edge + _HUNG and not label and not stands_alone(bare):
+        if made and indent >= edge + _HUNG and len(made[-1]) < LONGEST and not label and not stands_alone(bare):
             made[-1] = with_row(made[-1].rstrip(), bare)
             continue
         begins = (label and bare[label.end() :]) or BRACKETED.match(bare) or BARE.match(bare)
@@ -80,7 +82,12 @@ def _ended(block: Sequence[str]) -> list[str]:
         above = made[-1] if made else ""
         label = LABEL.match(above)
         is_open = bool(label and above[label.end() :]) and not above.endswith((*SENTENCE_ENDS, ","))
-        if is_open and len(above) >= _NARROWEST and row[:1].islower() and not (LABEL.match(row) or stands_alone(row)):
+        if (
+            is_open
+            and _NARROWEST <= len(above) < LONGEST
+            and row[:1].islower()
+            and not (LABEL.match(row) or stands_alone(row))
+        ):
             made[-1] = with_row(above, row)
         else:
             made.append(row)

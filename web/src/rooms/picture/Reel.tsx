@@ -12,7 +12,7 @@ import { Still } from './Still'
 import { useConsequence, useReel } from './useReel'
 
 export const BED_MODES = [
-  { value: 'ducked', label: 'ducked under the voice' },
+  { value: 'ducked', label: 'ducked' },
   { value: 'full', label: 'full' },
   { value: 'muted', label: 'muted' },
 ]
