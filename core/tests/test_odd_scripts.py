@@ -77,13 +77,15 @@ ODD = {
         ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
     ],
     "Film: The Salt Road\nLength: 0'26\"\n\n00.12   The ferry leaves.\n00.20   Nobody waits.\n00.24   Salt remains.\n": [
-        ("The ferry leaves.", (12, 20), "", ""), ("Nobody waits.", (20, 24), "", ""), ("Salt remains.", (24, 24.88), "", ""),
+        ("The ferry leaves.", (12, 20), "", ""), ("Nobody waits.", (20, 24), "", ""),
+        ("Salt remains.", (24, 24.88), "", ""),
     ],
     "VO1 (0:12-0:18): The ferry leaves.\nVO2 (0:20-0:24): Nobody waits.\n---\nVO3 (0:25-0:28): Salt remains.\n": [
         ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""), ("Salt remains.", (25, 28), "", ""),
     ],
     "0:12 The ferry leaves. 0:20 Nobody waits. 0:24 Salt remains.\n": [
-        ("The ferry leaves.", (12, 20), "", ""), ("Nobody waits.", (20, 24), "", ""), ("Salt remains.", (24, 24.88), "", ""),
+        ("The ferry leaves.", (12, 20), "", ""), ("Nobody waits.", (20, 24), "", ""),
+        ("Salt remains.", (24, 24.88), "", ""),
     ],
     "Greeting: The ferry leaves.\nOption 1: Nobody waits.\nOption 2: Salt remains.\nGoodbye: Come again.\n": [
         ("The ferry leaves.", None, "Greeting", ""), ("Nobody waits.", None, "Option 1", ""),

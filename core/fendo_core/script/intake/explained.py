@@ -38,9 +38,11 @@ def without_footnotes(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Para
     while first and _NOTE.match(found[first - 1].text):
         first -= 1
     told = {mark[1]: each.text[mark.end() :] for each in found[first:] if (mark := _NOTE.match(each.text))}
+    if not told:
+        return list(found)
     words = found[:first]
     marked = [[mark for mark in _MARK.findall(each.text) if mark in told] for each in words]
-    if not told or set(told) - {mark for marks in marked for mark in marks}:
+    if set(told) - {mark for marks in marked for mark in marks}:
         return list(found)
     asked = f"“{found[first].text[:40]}” {'and what follows are' if len(told) > 1 else 'is'}"
     if inquiry.ask("footnotes", asked, NOTES_OR_WORDS, "notes") == "words":
