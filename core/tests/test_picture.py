@@ -137,6 +137,15 @@ def test_cuts_of_made_films_are_found_and_flashes_are_none():
     assert wrong <= 0.03 * truth, (wrong, truth)
 
 
+def test_a_film_that_was_coded_coarsely_and_fades_to_black_has_no_cut_in_the_dark(tmp_path):
+    path = tmp_path / "out.mp4"
+    dark = "eq=brightness=-0.3,fade=t=out:st=1:d=4.5"
+    made = ["ffmpeg", "-v", "error", "-f", "lavfi", "-i", "mandelbrot=size=640x360:rate=25", "-t", "6", "-vf", dark]
+    subprocess.run([*made, "-c:v", "libx264", "-crf", "40", "-g", "12", str(path)], check=True)
+    frames = film.small_frames(path, film.inspect(path), lambda share: None)
+    assert cuts.find_cuts_in(frames, fps=25.0)[0] == []
+
+
 @pytest.mark.parametrize("kind", made_films.KINDS)
 def test_cuts_are_found_in_films_of_every_kind(kind):
     there, found, false = (sum(each) for each in zip(*(made_films.score(kind, seed) for seed in range(3)), strict=True))

@@ -19,6 +19,8 @@ _SHIFTS = tuple((down, right) for down in range(-3, 4) for right in range(-6, 7)
 """By how many points a picture may have moved between two frames and be the same picture."""
 _SAME = 0.82
 """Correlation from which two pictures are the same one, moved or in another light."""
+_NEARLY_BLACK = 24.0
+"""Mean of a picture, of 255, below which coding leaves little of it."""
 _SMALLEST = 0.08
 """Share of the picture that changes in a cut, at least: less is a pointer, a word, a bubble."""
 
@@ -101,7 +103,7 @@ class _Film:
         noise = max(float(np.median(side)) if len(side) else 0.0 for side in self.sides(at))
         apart = np.abs(after - before)
         changed = float((apart > max(3.0, 1.2 * noise)).mean())
-        if changed < _SMALLEST or self._comes_back(frame):
+        if changed < _SMALLEST or self._comes_back(frame) or self._fades_on(frame):
             return False
         pairs = ((1, 0), (3, 2), (6, 5), (1, 2), (1, 4), (3, 0), (5, 0))
         if changed < 0.5:
@@ -149,6 +151,20 @@ class _Film:
             default=np.inf,
         )
         return nearest < 0.45 * max(float(np.abs(after - before).mean()), 0.7 * float(self.moved[frame - 1]))
+
+    def _fades_on(self, frame: int) -> bool:
+        """Whether a picture that is nearly black gets ever darker, or ever lighter, before and after: its coding jumps."""
+        half = round(_BESIDE * self.fps)
+        light = self.frames[max(0, frame - half) : frame + half].mean(axis=(1, 2))
+        at = frame - max(0, frame - half)
+        before, after = light[:at], light[at:]
+        if min(len(before), len(after)) < 4 or light[at - 1 : at + 1].max() > _NEARLY_BLACK:
+            return False
+        if before[0] < after[-1]:
+            before, after = after[::-1], before[::-1]
+        falls = float(np.minimum(np.diff(np.concatenate((before, after))), 0.0).sum())
+        rises = float(np.maximum(np.diff(np.concatenate((before, after))), 0.0).sum())
+        return before[-1] < 0.9 * before[0] and after[-1] < 0.9 * after[0] and rises < 0.1 * -falls
 
     def fades(self) -> tuple[list[int], list[tuple[int, int]]]:
         """Fades through black: the frames in the middle of the black, and the spans from fading out to having faded in."""
