@@ -129,7 +129,7 @@ def main() -> None:
 
     with _test_cluster() as url, tempfile.TemporaryDirectory() as name:
         os.environ["DATABASE_URL"] = url
-        from conftest import CHROMIUM
+        from conftest import BROWSER, CHROMIUM
         from harness import World
 
         world = World(Path(name))
@@ -148,7 +148,7 @@ def main() -> None:
             took = treating(door, alone)
             print(f"6 s treated, all stages  {statistics.median(took):.2f} s, worst of {len(took)} {took[-1]:.2f}")
             with sync_playwright() as play:
-                browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+                browser = play.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
                 page = browser.new_page()
                 page.goto(world.link("bench"))
                 for room in ROOMS:

@@ -16,7 +16,7 @@ from playwright.sync_api import Page  # noqa: E402
 
 from bench.long_take import below, prepare  # noqa: E402
 from bench.own import own_fendo  # noqa: E402
-from conftest import CHROMIUM  # noqa: E402
+from conftest import BROWSER, CHROMIUM  # noqa: E402
 from harness import state  # noqa: E402
 
 SECONDS = 10
@@ -57,7 +57,7 @@ def look(page: Page, what: str) -> None:
 def main() -> None:
     """The Booth at rest, recording, and at rest again."""
     with own_fendo() as (world, _, driver):
-        page = driver.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM).new_page()
+        page = driver.chromium.launch(executable_path=BROWSER, args=CHROMIUM).new_page()
         prepare(page, world)
         page.wait_for_timeout(2000)
         look(page, "at rest")

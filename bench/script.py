@@ -65,7 +65,7 @@ def main() -> None:
 
     with _test_cluster() as url, tempfile.TemporaryDirectory() as name:
         os.environ["DATABASE_URL"] = url
-        from conftest import CHROMIUM
+        from conftest import BROWSER, CHROMIUM
         from harness import World
 
         world = World(Path(name))
@@ -74,7 +74,7 @@ def main() -> None:
             door = Door(world)
             rows = {}
             with sync_playwright() as play:
-                browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+                browser = play.chromium.launch(executable_path=BROWSER, args=CHROMIUM)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 page.goto(world.link("bench"))
                 for lines in LINES:
