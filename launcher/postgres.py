@@ -6,6 +6,7 @@ import os
 import pwd
 import secrets
 import shutil
+import signal
 import socket
 import subprocess
 import time
@@ -140,6 +141,15 @@ class Cluster:
             raise Refused(
                 f"The database could not be started. Its log says:\n{last}\nThe recordings in media/ are not touched."
             )
+
+    def end_left_over(self) -> None:
+        """End what a killed database left behind: it serves nobody, and holds the memory that the next one needs."""
+        if self.running():
+            return
+        for folder in Path("/proc").glob("[0-9]*/cwd"):
+            with contextlib.suppress(OSError):
+                if folder.readlink() == self.data.resolve():
+                    os.kill(int(folder.parent.name), signal.SIGKILL)
 
     def _port_is_free(self) -> bool:
         """Whether the port of last time can be had again: whoever lost the connection finds it there."""

@@ -310,6 +310,7 @@ def _revive(database: Cluster, seconds: float = 300.0) -> None:
         except Refused:
             if time.monotonic() > until:
                 raise
+            database.end_left_over()
             time.sleep(1)
 
 

@@ -7,6 +7,7 @@ import json
 import random
 import subprocess
 import time
+from pathlib import Path
 
 import numpy as np
 import psycopg
@@ -186,6 +187,9 @@ def test_killing_the_database_loses_nothing(page: Page, tmp_path, name, reckon):
         first = begun_at(world, name)
         # Only the postmaster: its children end by themselves when it is gone.
         pid = int((cluster.data / "postmaster.pid").read_text().split()[0])
+        # One that stands still can't even do that.
+        left = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()[-1]
+        subprocess.run(["kill", "-STOP", left], check=True)
         subprocess.run(["kill", "-9", str(pid)], check=True)
         acknowledged, killed = safe(world, name), context_frames(page)
         until(lambda: context_frames(page) > killed + 2 * RATE)
@@ -194,7 +198,7 @@ def test_killing_the_database_loses_nothing(page: Page, tmp_path, name, reckon):
         page.keyboard.press("Enter")
         state(page, "Saving")
         until(lambda: not cluster.running())
-        serve._revive(cluster)
+        serve._revive(cluster, 60.0)
         state(page, "Saved", timeout=90_000)
         (take,) = files(world, name)
         assert not cut_off(take)
