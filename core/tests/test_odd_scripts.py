@@ -97,6 +97,24 @@ ODD = {
     "NARRATOR: The ferry leaves.\n\nNARRATOR: [PAUSE 2s]\n\nNARRATOR: Nobody waits.\n": [
         ("The ferry leaves.", None, "", "NARRATOR"), ("Nobody waits.", None, "PAUSE 2s", "NARRATOR"),
     ],
+    "(Line 1) The ferry leaves.\n(Line 2) Nobody waits.\n(Line 3) Salt remains.\n": PLAIN,
+    "N.º 1 – The ferry leaves.\nN.º 2 – Nobody waits.\nN.º 3 – Salt remains.\n": PLAIN,
+    "001_open: The ferry leaves.\n002_wait: Nobody waits.\n003_salt: Salt remains.\n": PLAIN,
+    "Script: “The Salt Road” (2 min)\nBrand: Harbour Bakery\nVO artist: tbc\n\nThe ferry leaves.\nNobody waits.\n": PLAIN[
+        :2
+    ],
+    "SCENE 1. QUAY. MORNING.\n\n1. NARRATOR: The ferry leaves.\n2. FX: GULLS.\n3. NARRATOR: Nobody waits.\n": [
+        ("The ferry leaves.", None, "SCENE 1. QUAY. MORNING.", "NARRATOR"), ("Nobody waits.", None, "GULLS.", "NARRATOR"),
+    ],
+    "1m03 The ferry leaves.\n1m10 Nobody waits.\n": [
+        ("The ferry leaves.", (63, 70), "", ""), ("Nobody waits.", (70, 70.88), "", ""),
+    ],
+    "* 0:12 -- The ferry leaves.\n* 0:20 -- Nobody waits.\n": [
+        ("The ferry leaves.", (12, 20), "", ""), ("Nobody waits.", (20, 20.88), "", ""),
+    ],
+    "Off 1 - 00:12 à 00:18\nThe ferry leaves.\n\nOff 2 - 00:20 à 00:24\nNobody waits.\n": [
+        ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
+    ],
     # What is heard in the film
     "NARRATION: The ferry leaves.\n\nSOT ANNA MILLER: I live here.\n\nNARRATION: Nobody waits.\n": PLAIN[:2],
     "0:12 - VO - The ferry leaves.\n0:20 - SOT (Anna Miller) - I live here, by the sea.\n0:24 - VO - Nobody waits.\n": [

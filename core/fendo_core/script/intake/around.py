@@ -62,6 +62,8 @@ _TOLD = re.compile(
     r"agentur|redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
     r"duración|idioma|progetto|titolo|data|versione|durata|autore|lingua|klant|opdrachtgever|datum|lengte|taal|клиент|"
     r"проект|название|дата|версия|длительность|хронометраж|автор|язык)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
+    r"^(?:brand|(?:vo|voice|voice[- ]?over) (?:artist|talent)|talent|studio)\s*[:：]\s*\S.{0,100}$|"
+    r"^s[ck]ript\s*[:：]\s*[\"“„«].{1,80}[\"”“»].{0,20}$|"
     r"^(?:script|narration|voice[- ]?over(?: script)?|skript|sprechertext|guion) "
     r"(?:for|to|für|zu|pour|de|para) \S.{0,80}$|"
     r"^\(?\d[\d.,]* words?\b.{0,40}$|^\[[a-z]{2,6}:[^\[\]]*\]$",

@@ -81,6 +81,8 @@ _DOTTED = re.compile(r"^\[?(\d{1,2})\.(\d{2})\s*([-–—])\s*(\d{1,2})\.(\d{2})
 _SECONDS_ALONE = re.compile(r"^(\d{1,4})\s?(?:s|secs?|seconds?|sek|sekunden|secondes?)\.?$", re.IGNORECASE)
 
 
+_MINUTES = re.compile(r"^(\d{1,3})\s?mn?\s?([0-5]\d)\s*[:–-]?\s+(?=\S)", re.IGNORECASE)
+"""“1m03”."""
 _TWO_DECIMALS = re.compile(r"^(\d{1,5}\.\d{1,3})[\s,;]+(\d{1,5}\.\d{1,3})[\s:,;|]+(?=\D)")
 
 
@@ -100,6 +102,8 @@ def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     if mostly(found, _SECONDS):
         clocks = [_SECONDS.sub(lambda time: f"[{_clock(time[2], time[1] or '0')}] ", each.text) for each in found]
         return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
+    if mostly(found, _MINUTES):
+        return [replace(each, text=_MINUTES.sub(r"[\1:\2] ", each.text)) for each in found]
     if mostly(found, _TWO_DECIMALS):
         both = [_TWO_DECIMALS.match(each.text) for each in found]
         return [

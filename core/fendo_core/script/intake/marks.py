@@ -13,7 +13,7 @@ ALONE = re.compile(rf"^\W{{0,40}}(?:(?:tc|timecode|time|in)\b[:\s]*)?({SPAN})[\s
 """A time on a row of its own."""
 BRACKETED = re.compile(rf"^[\[(<{{]\s*({SPAN})\s*[\])>}}]\s*[:–—-]?\s*(?=\S)")
 """A time in brackets before the words."""
-BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]\s*|\s)(?=[^\W\d_]|[\"“„«'‘(¿¡])")
+BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]{{1,3}}\s*|\s)(?=[^\W\d_]|[\"“„«'‘(¿¡])")
 """A time before the words."""
 NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’#-]{{0,38}}?)\s*[-–—,@]?\s*[\[(]?({SPAN})[\])]?\s*:?$")
 """A name with a time, and nothing else."""
@@ -104,6 +104,7 @@ ASIDE = re.compile(r"^(?:<{1,2}[^<>]{1,40}>{1,2}|//.*|\{[^{}]*\}|\([^()]*\)|\[[^
 """What stands in brackets, or between notes of music."""
 SCENE = re.compile(
     r"^(?i:(?:scene|szene|scène|escena|scena)\s*\d{1,3}[a-z]?[.:–— -]+)?(?i:int|ext|int\./ext|i/e)[. ]|"
+    r"^SCENE \d{1,3}\b[^a-z]{3,80}$|"
     r"^(?:>\s*)?(?:(?:FADE|CUT|DISSOLVE|SMASH CUT|MATCH CUT)\b[^a-z.:]{0,30}|TITLES?|CREDITS)[.:]?$"
 )
 """A scene, or how one goes over into another."""

@@ -46,7 +46,7 @@ _MARKED = re.compile(r"^(\*\*|__|[*_])(?=\S)([^*_]{2,2000})(?<=\S)\1$")
 """A paragraph in italics or bold, in a text that was Markdown."""
 _RULED = re.compile(r"^[-=*_~#–—]{2,40}\s*([^\W_].{0,80}?)\s*[-=*_~#–—]{2,40}$")
 _NUMBER = re.compile(
-    rf"^(?!\d+\.\d)(?:#\s*|[\[(](?=\d{{1,4}}[\])]\s)|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:[.):\]]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
+    rf"^(?!\d+\.\d)(?:#\s*|n\.?\s?º\s*|[\[(](?:(?:line|cue|vo|take|prompt)\s+)?(?=\d{{1,4}}[\])]\s)|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:[.):\]]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
 
@@ -144,6 +144,7 @@ _NAME_OF_LINE = re.compile(
     r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}[a-zA-Z]?(?:[._-][^\W\d_]{0,4}\d{1,5})*"
     rf"(?:{_SOUND_FILE})?)|"
     r"(?P<letter>[a-zA-Z])|(?P<roman>[IVX]{1,5}))(?:\s*[.):]\s+|\s+[-–—|]\s+)(?=\S)|"
+    r"^(?P<slug>\d{2,4}[_-][a-zA-Z][\w-]{0,30})\s*:\s+(?=\S)|"
     r"^(?P<code>[A-Z]{1,4}[_-]?\d{1,4})\s+(?=[^\W\d_])|"
     rf"^(?P<file>[\w-]{{1,40}}{_SOUND_FILE})(?:\s*:\s*|\s+[-–—]\s+|\t\s*)(?=\S)|"
     r"^(?P<section>\d{1,3}(?:\.\d{1,3}){1,3})\s+(?=[^\W\d_])"
