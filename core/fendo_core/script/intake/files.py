@@ -210,15 +210,17 @@ _ENTITIES = re.compile(r"&(?:amp|quot|apos|nbsp|lt|gt|#\d{2,5}|[a-z]{4,6});")
 
 def _columned(text: str) -> str:
     """Plain text whose columns white parts, with tabs between them; what hangs below the last one goes on from it."""
+    if "   " not in text:
+        return text
     made: list[str] = []
     edge = 1 << 20
     for row in text.splitlines():
-        gaps = list(_WIDE.finditer(row))
+        gaps = list(_WIDE.finditer(row)) if "   " in row else []
         if made and not gaps and len(made[-1]) < wrapped.LONGEST and len(row) - len(row.lstrip()) >= edge:
             made[-1] = wrapped.with_row(made[-1].rstrip(), row.strip())
             continue
         edge = gaps[-1].end() - 2 if gaps else edge if row.strip() else 1 << 20
-        made.append(_WIDE.sub("\t", row))
+        made.append(_WIDE.sub("\t", row) if gaps else row)
     return "\n".join(made)
 
 
