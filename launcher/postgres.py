@@ -146,10 +146,12 @@ class Cluster:
         """End what a killed database left behind: it serves nobody, and holds the memory that the next one needs."""
         if self.running():
             return
-        for folder in Path("/proc").glob("[0-9]*/cwd"):
+        data = self.data.resolve()
+        for process in Path("/proc").glob("[0-9]*"):
             with contextlib.suppress(OSError):
-                if folder.readlink() == self.data.resolve():
-                    os.kill(int(folder.parent.name), signal.SIGKILL)
+                # Somebody else may have opened a shell in that folder.
+                if (process / "cwd").readlink() == data and (process / "comm").read_text().strip() == "postgres":
+                    os.kill(int(process.name), signal.SIGKILL)
 
     def _port_is_free(self) -> bool:
         """Whether the port of last time can be had again: whoever lost the connection finds it there."""

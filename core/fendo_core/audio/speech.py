@@ -263,13 +263,16 @@ def _phrases(bands: NDArray[np.float32], pitch: Levels) -> tuple[tuple[Span, ...
     voice = int(np.count_nonzero(strong))
     if voice < 12 or voice < 0.25 * length:
         return _joined(whispered), bool(whispered)
-    if float(np.percentile(body[strong], 85)) < QUIETEST_VOICE:
+    loudness = float(np.percentile(body[strong], 85))
+    if loudness < QUIETEST_VOICE:
         return (), False
-    return _joined(_reached(bands, calm, quiet, strong, alive)), False
+    return _joined(_reached(bands, calm, quiet, strong, alive, loudness - _RANGE)), False
 
 
-def _reached(bands: NDArray[np.float32], calm: Levels, quiet: Levels, strong: Mask, alive: Mask) -> list[tuple[int, int]]:
-    """How far each stretch of voice reaches, in frames."""
+def _reached(
+    bands: NDArray[np.float32], calm: Levels, quiet: Levels, strong: Mask, alive: Mask, least: float
+) -> list[tuple[int, int]]:
+    """How far each stretch of voice reaches, in frames; what is quieter than `least` dB is none of it."""
     count = len(bands)
     apart = ~_near(strong, 60) & alive
     if known := np.count_nonzero(apart) >= max(60, 0.05 * count):
@@ -284,14 +287,12 @@ def _reached(bands: NDArray[np.float32], calm: Levels, quiet: Levels, strong: Ma
 
     out = standing_out(calm)
     threshold = float(np.clip(np.percentile(out[apart], 75) * 1.5, 0.45, 3.0)) if known else 0.55
-    # What is so far below the voice is none: the room's noise, say, while a gate closes behind a word.
-    body = 10.0 * np.log10((10.0 ** (calm / 10.0)).sum(axis=1))
-    voice = float(np.percentile(_power_to_db(bands[strong][:, _BODY].sum(axis=1)), 85))
-    active = (out > threshold) & (body > voice - _RANGE)
+    # Quieter than any word is, say, the room while a gate closes behind one.
+    active = (out > threshold) & (_power_to_db((10.0 ** (calm / 10.0)).sum(axis=1)) > least)
     brief = uniform_filter1d(bands.astype(np.float64), 5, axis=0, mode="nearest")
     short = standing_out(_power_to_db(brief))
     knocks = sum(last - first < 24 for first, last in runs((short > 2.0) & apart))
-    loud = _power_to_db(brief.sum(axis=1)) > voice - _RANGE
+    loud = _power_to_db(brief.sum(axis=1)) > least
     # Where something knocks anyway, a short burst after a word is not taken for its last consonant.
     burst = active if known and knocks >= 2 else active | (short > max(threshold, 2.0)) & loud
     bright = _brightness(bands)

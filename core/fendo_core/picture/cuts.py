@@ -67,6 +67,7 @@ class _Film:
     def __init__(self, frames: NDArray[np.float32], fps: float) -> None:
         self.frames, self.fps, self.count = frames, fps, len(frames)
         self.moved = np.abs(np.diff(frames, axis=0)).mean(axis=(1, 2))
+        self.light = frames.mean(axis=(1, 2))
         sums = np.cumsum(frames, axis=0, dtype=np.float64)
         self._sums = np.concatenate((np.zeros((1, HEIGHT, WIDTH)), sums))
 
@@ -155,16 +156,14 @@ class _Film:
     def _fades_on(self, frame: int) -> bool:
         """Whether a picture that is nearly black gets ever darker, or ever lighter, before and after: its coding jumps."""
         half = round(_BESIDE * self.fps)
-        light = self.frames[max(0, frame - half) : frame + half].mean(axis=(1, 2))
-        at = frame - max(0, frame - half)
-        before, after = light[:at], light[at:]
-        if min(len(before), len(after)) < 4 or light[at - 1 : at + 1].max() > _NEARLY_BLACK:
+        before, after = self.light[max(0, frame - half) : frame], self.light[frame : frame + half]
+        if min(len(before), len(after)) < 4 or max(before[-1], after[0]) > _NEARLY_BLACK:
             return False
         if before[0] < after[-1]:
             before, after = after[::-1], before[::-1]
-        falls = float(np.minimum(np.diff(np.concatenate((before, after))), 0.0).sum())
-        rises = float(np.maximum(np.diff(np.concatenate((before, after))), 0.0).sum())
-        return before[-1] < 0.9 * before[0] and after[-1] < 0.9 * after[0] and rises < 0.1 * -falls
+        steps = np.diff(np.concatenate((before, after)))
+        steadily = steps[steps > 0].sum() < -0.1 * steps[steps < 0].sum()
+        return bool(before[-1] < 0.9 * before[0] and after[-1] < 0.9 * after[0] and steadily)
 
     def fades(self) -> tuple[list[int], list[tuple[int, int]]]:
         """Fades through black: the frames in the middle of the black, and the spans from fading out to having faded in."""

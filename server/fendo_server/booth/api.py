@@ -182,7 +182,7 @@ class SoFarQuery(serializers.Serializer):
     cue = serializers.IntegerField(min_value=0, max_value=DAY, help_text="sample of the take at which the line begins")
 
 
-def _growing(request: Request, take_id: UUID) -> tuple[Take, int]:
+def _being_recorded(request: Request, take_id: UUID) -> tuple[Take, int]:
     """A take that is being recorded, and the sample of it at which its line begins."""
     take = _take(request, take_id)
     asked = SoFarQuery(data=request.query_params)
@@ -196,7 +196,7 @@ def _growing(request: Request, take_id: UUID) -> tuple[Take, int]:
 @api_view(["GET"])
 def so_far(request: Request, take_id: UUID) -> Response:
     """Whether the line is read, of a take that is being recorded: asked again and again in a reading run."""
-    take, cue = _growing(request, take_id)
+    take, cue = _being_recorded(request, take_id)
     phrases, have = recording_now.so_far(take)
     said = [phrase.shifted(-cue) for phrase in phrases if phrase.end > cue]
     expected = expected_length(take.words, paces(take.line.production)[str(take.recording.reader_id)])
@@ -224,7 +224,7 @@ class FollowedSerializer(serializers.Serializer):
 @api_view(["GET"])
 def follow(request: Request, take_id: UUID) -> Response:
     """Which word is being read, of a take that is being recorded: asked again and again while it is."""
-    return Response(asdict(following.followed(*_growing(request, take_id))))
+    return Response(asdict(following.followed(*_being_recorded(request, take_id))))
 
 
 class BehindSerializer(serializers.Serializer):
@@ -241,7 +241,7 @@ class BehindSerializer(serializers.Serializer):
 @api_view(["GET"])
 def behind_original(request: Request, take_id: UUID) -> Response:
     """How far the last minute and a half of a take that is being recorded is behind the original."""
-    return Response({"behind": behind.so_far(*_growing(request, take_id))})
+    return Response({"behind": behind.so_far(*_being_recorded(request, take_id))})
 
 
 class ReadingSerializer(serializers.Serializer):

@@ -11,10 +11,14 @@ def in_todays_words(rows: dict[str, Any]) -> dict[str, Any]:
     told: dict[str, Any] = {}
     for key, row in rows.items():
         kind, colon, name = key.partition(":")
-        if kind in ("piece", "clip", "sound") and isinstance(row, dict) and "heard" in row:
-            row = {**row, "bed": BEDS.get(row["heard"], row["heard"])}
-            del row["heard"]
-        elif kind == "reel" and isinstance(row, dict) and "pieces" in row:
-            row = {**{name: value for name, value in row.items() if name != "pieces"}, "clips": row["pieces"]}
+        if isinstance(row, dict):
+            if kind in ("piece", "sound") and "heard" in row:
+                row = _renamed(row, "heard", "bed") | {"bed": BEDS.get(row["heard"], row["heard"])}
+            elif kind == "reel" and "pieces" in row:
+                row = _renamed(row, "pieces", "clips")
         told[f"{'clip' if kind == 'piece' else kind}{colon}{name}"] = row
     return told
+
+
+def _renamed(row: dict[str, Any], before: str, now: str) -> dict[str, Any]:
+    return {now if name == before else name: value for name, value in row.items()}

@@ -10,7 +10,6 @@ from fendo_core.script.intake.marks import (
     ALONE,
     ASIDE,
     BRACKETED,
-    CUE,
     HEADING,
     LABEL,
     MUSIC,
@@ -24,8 +23,9 @@ from fendo_core.script.intake.marks import (
     is_heading,
     is_more,
     is_numbered,
+    is_shouted_name,
 )
-from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, at_end, mostly, noted, to_notes
+from fendo_core.script.intake.paragraph import LONGEST, SENTENCE_ENDS, Paragraph, at_end, mostly, noted, to_notes
 
 _PAGE = re.compile(
     r"^(?:.{0,60}?[\s|–—-])?\W{0,3}(?:page|seite|p[áa]gina|pagina|стр(?:аница|\.)?|s\.|p\.)\s*\d{1,3}(?:\s*(?:of|/|"
@@ -52,13 +52,18 @@ def without_page_marks(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Par
     return [each for place, each in enumerate(found) if place not in gone]
 
 
+_MEASURE = (
+    r"(?:total )?(?:words|word ?count|duration|length|time|running time)|runtime|trt|wörter|wortzahl|dauer|länge|mots|"
+    r"durée|palabras|duración|parole|durata|lengte|длительность|хронометраж"
+)
+"""What says how many words there are, or how long they last."""
 _TOLD = re.compile(
     r"^(?:film|movie|client|customer|product|project|production|(?:working |film )?title|programme|program|series|season|"
     r"episode|date|"
-    r"version|draft|revision|rev\.?|status|(?:total )?(?:duration|length|time|running time|words)|runtime|trt|"
+    rf"version|draft|revision|rev\.?|status|{_MEASURE}|"
     r"agency|writer|written by|"
-    r"author|producer|director|prepared (?:by|for)|job(?: no\.?| number)?|file(?: ?name)?|spot|language|format|word ?count|"
-    r"words|deadline|contact|copyright|kunde|projekt|titel|filmtitel|datum|fassung|stand|dauer|länge|autor(?:in)?|sprache|"
+    r"author|producer|director|prepared (?:by|for)|job(?: no\.?| number)?|file(?: ?name)?|spot|language|format|"
+    r"deadline|contact|copyright|kunde|projekt|titel|filmtitel|datum|fassung|stand|autor(?:in)?|sprache|"
     r"agentur|redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
     r"duración|idioma|progetto|titolo|data|versione|durata|autore|lingua|klant|opdrachtgever|datum|lengte|taal|клиент|"
     r"проект|название|дата|версия|длительность|хронометраж|автор|язык)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
@@ -77,8 +82,7 @@ def tells_of_it(name: str, value: str) -> bool:
 
 
 _COUNTED = re.compile(
-    r"^(?:total )?(?:words?|word ?count|duration|length|running time|runtime|trt|wörter|wortzahl|dauer|länge|mots|durée|"
-    r"palabras|duración|parole|durata)\s*[:：=]\s*[\d.,:' ]+(?:words|min(?:utes)?\.?|s(?:ec)?\.?)?$",
+    rf"^(?:{_MEASURE})\s*[:：=]\s*[\d.,:' ]+(?:words|min(?:utes)?\.?|s(?:ec)?\.?)?$",
     re.IGNORECASE,
 )
 """Below the words: how many they are, or how long they last."""
@@ -160,7 +164,7 @@ _HOW = re.compile(
 _SAID_AS = re.compile(r"(?:[^\W\d_]+-)+[^\W\d_]+")
 _INSIDE = re.compile(r"\s*(?:\[([^\[\]]{1,40})\]|\(([^()]{1,40})\)|<{1,2}([^<>]{1,40})>{1,2}|\{([^{}]{1,40})\})")
 _IN_FRONT = re.compile(r"^\s*(?:\[([^\W\d_][^\[\].!?]{0,40})\]|\(([^\W\d_][^().!?]{0,40})\))\s+(?=[\"“„«'‘¿¡]*[^\W\d_])")
-MOST_WORDS, LONGEST_WORD, LONGEST = 4, 60, 10_000
+MOST_WORDS, LONGEST_WORD = 4, 60
 
 
 def _directions(text: str) -> list[tuple[int, int, str, str]]:
@@ -320,11 +324,10 @@ def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragrap
         below = below and not (in_brackets and each.notes)
         in_brackets = bracketed or (below and in_brackets)
         alone = called and len(each.text) < 60 and not each.text.endswith((".", "!", "?", "…"))
-        shouted = place > 0 and bool(CUE.match(each.text)) and each.text.isupper()
         if (
             label
             or called
-            or shouted
+            or (place > 0 and is_shouted_name(each.text))
             or is_cue(each.text)
             or is_numbered(each.text)
             or HEADING.match(each.text)

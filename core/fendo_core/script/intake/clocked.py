@@ -21,6 +21,7 @@ from fendo_core.script.intake.marks import (
     is_cue,
     is_heading,
     is_numbered,
+    is_shouted_name,
 )
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, at_end, mostly, noted
 from fendo_core.script.intake.times import RANGE, Clock, Written, learn, until_next
@@ -136,9 +137,9 @@ def with_times_parted(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs parted where times stand between their sentences: “0:03 The bell rings. 0:09 Nobody hears it.”"""
     made: list[Paragraph] = []
     for each in found:
-        # A longer one is no paragraph.
-        places = [place.start() for place in _INLINE.finditer(each.text[: LONGEST_PARTED + 1])]
-        if len(places) < 2 or places[0] or len(each.text) > LONGEST_PARTED:
+        sought = each.text if len(each.text) <= LONGEST_PARTED else ""
+        places = [place.start() for place in _INLINE.finditer(sought)]
+        if len(places) < 2 or places[0]:
             made.append(each)
             continue
         ends = [*places[1:], len(each.text)]
@@ -250,9 +251,7 @@ def with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, in
                 inquiry.doubt(f"{group.written} has no words and was left out")
             continue
         alone = len(group.under) == 1
-        spoken = [
-            n for n, each in enumerate(group.under) if alone or not (_aside(each.text) or _is_shouted_name(each.text))
-        ]
+        spoken = [n for n, each in enumerate(group.under) if alone or not (_aside(each.text) or is_shouted_name(each.text))]
         parts = iter(shared(slot, [len(group.under[n].text) for n in spoken], rate)) if slot and spoken else iter(())
         made += [replace(each, slot=next(parts, None) if n in spoken else None) for n, each in enumerate(group.under)]
     return made
@@ -268,10 +267,6 @@ def _is_titled(group: _Timed) -> bool:
 def _with_title_noted(group: _Timed) -> _Timed:
     first, second, *rest = group.under
     return replace(group, under=(noted(second, [first.notes, first.text, second.notes]), *rest))
-
-
-def _is_shouted_name(row: str) -> bool:
-    return row.isupper() and bool(CUE.match(row)) and len(row.split()) <= 4
 
 
 def _pairs(values: Iterable[int | None]) -> list[tuple[int, int]]:

@@ -14,7 +14,7 @@ from fendo_core.script.intake import around, markdown, pages, prose, sheets, str
 from fendo_core.script.intake.documents import Block, document
 from fendo_core.script.intake.inquiry import Inquiry, Question, ScriptRefused, enough
 from fendo_core.script.intake.letters import decode, is_text, refuse_by_name
-from fendo_core.script.intake.paragraph import Paragraph
+from fendo_core.script.intake.paragraph import LONGEST, Paragraph
 from fendo_core.script.intake.tables import Columns
 from fendo_core.script.lines import LONGEST_TEXT, Draft, paragraphs, shared
 from fendo_core.script.splitting import split
@@ -189,9 +189,10 @@ def _is_slashed(text: str) -> bool:
 
 def _undressed(text: str) -> str:
     """Plain text without the marks of Markdown and of web pages that people leave in it."""
-    rows = [row for row in text.splitlines() if row.strip()]
-    if sum(row.startswith(">") for row in rows) >= max(2, 0.6 * len(rows)):
-        text = _QUOTED.sub("", text)
+    if "\n>" in text:
+        rows = [row for row in text.splitlines() if row.strip()]
+        if sum(row.startswith(">") for row in rows) >= max(2, 0.6 * len(rows)):
+            text = _QUOTED.sub("", text)
     if len(_STRESSED.findall(text)) >= 2:
         text = _STRESSED.sub(r"\1", text)
     if len(_TAGS.findall(text)) >= 2:
@@ -216,7 +217,7 @@ def _columned(text: str) -> str:
     edge = 1 << 20
     for row in text.splitlines():
         gaps = list(_WIDE.finditer(row)) if "   " in row else []
-        if made and not gaps and len(made[-1]) < wrapped.LONGEST and len(row) - len(row.lstrip()) >= edge:
+        if made and not gaps and len(made[-1]) < LONGEST and len(row) - len(row.lstrip()) >= edge:
             made[-1] = wrapped.with_row(made[-1].rstrip(), row.strip())
             continue
         edge = gaps[-1].end() - 2 if gaps else edge if row.strip() else 1 << 20

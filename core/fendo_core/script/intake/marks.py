@@ -130,6 +130,11 @@ def is_cue(row: str) -> bool:
     return bool(found and found[1].isupper() and found[2] and SPOKEN_EXTRA.search(found[2]))
 
 
+def is_shouted_name(row: str) -> bool:
+    """A few words in capitals on a row of their own."""
+    return bool(CUE.match(row)) and row.isupper() and len(row.split()) <= 4
+
+
 def is_speaker(text: str) -> bool:
     """Whether a text names who speaks: “Narrator”, “Speaker 2”."""
     return bool(SPEAKERS.fullmatch(text.strip(" :")))

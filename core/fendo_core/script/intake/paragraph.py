@@ -9,6 +9,8 @@ from fendo_core.timebase import Span
 
 LONGEST_END = 80
 """Characters at a paragraph's end that are looked at for a time, a count or a mark."""
+LONGEST = 10_000
+"""Characters from which on it is none that somebody reads: no more is joined to it, and little is looked for in it."""
 SENTENCE_ENDS = tuple('.!?…:;"”»)]。！？')
 
 

@@ -191,7 +191,7 @@ def _without_prompts(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[P
         return found
     kept = list(found)
     for place, head in named:
-        kept[place] = noted(replace(kept[place], text=kept[place].text[head.end() :]), [kept[place].notes, head[1].strip()])
+        kept[place] = _behind(kept[place], head, head[1].strip())
     return kept
 
 
@@ -202,8 +202,12 @@ def _name(head: re.Match[str]) -> str:
 def _unnamed(each: Paragraph, head: re.Match[str]) -> Paragraph:
     """A paragraph without its name, which is a note where a file is going to be called so."""
     name = _name(head)
-    left = replace(each, text=each.text[head.end() :])
-    return noted(left, [each.notes, name]) if re.search(f"{_SOUND_FILE}$", name) else left
+    return _behind(each, head, name if re.search(f"{_SOUND_FILE}$", name) else "")
+
+
+def _behind(each: Paragraph, head: re.Match[str], note: str) -> Paragraph:
+    """What stands behind a head, with a note."""
+    return noted(replace(each, text=each.text[head.end() :]), [each.notes, note])
 
 
 _ROMANS = (

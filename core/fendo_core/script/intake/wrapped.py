@@ -5,15 +5,13 @@ from collections.abc import Iterable, Sequence
 
 from fendo_core.script.intake.inquiry import Inquiry, enough
 from fendo_core.script.intake.marks import BARE, BRACKETED, LABEL, names_somebody, stands_alone
-from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
+from fendo_core.script.intake.paragraph import LONGEST, SENTENCE_ENDS, Paragraph
 from fendo_core.script.lines import ROW_END, paragraphs
 
 _ITEM = re.compile(r"\s*(?:[-*+•–]\s|\d{1,3}[.)]\s|\[|\(|>)")
 _NAME_AND_TAB = re.compile(r"^([^\W\d_a-z][^\W\d_a-z .'’-]{1,30}):?\t+(?=\S)")
 _NARROWEST, _WIDEST = 30, 110
 MOST_ROWS_A_LINE = 5
-LONGEST = 10_000
-"""Letters of a paragraph to which no more rows are joined: nobody reads so many, and joining them takes ever longer."""
 
 
 def rows_of(text: str) -> list[list[str]]:
