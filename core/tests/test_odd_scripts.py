@@ -611,6 +611,17 @@ def test_odd_documents():
         for n, text in enumerate([FERRY, NOBODY])
     ]
     assert told(read("a.docx", docx("".join(slides)))) == PLAIN[:2]
+    screens = [
+        word_table([[f"Screen 2.{n}", ""], ["On-screen text", "Bells"], ["Voice-over", text], ["Animation", "A bell"]])
+        for n, text in enumerate([FERRY, NOBODY], start=1)
+    ]
+    assert told(read("a.docx", docx(par(run("Module 2")) + "".join(screens)))) == PLAIN[:2]
+    described = [
+        ["No.", "In cue", "Out cue", "Description", "Last words heard"],
+        ["1", "10:00:12:00", "10:00:18:00", FERRY, "And so we left for good."],
+        ["2", "10:00:20:00", "10:00:24:00", NOBODY, "Who is there?"],
+    ]
+    assert told(read("a.docx", docx(par(run("AUDIO DESCRIPTION SCRIPT")) + word_table(described)))) == TIMED
     rows = [
         ["TC", "Bild", "Text / Ton"],
         ["00:12", "Hafen", f"OFF:\n{FERRY}\nO-TON ANNA:\nI live here."],

@@ -34,6 +34,10 @@ _PAGE = re.compile(
 )
 
 
+_ONE_PAGE = re.compile(
+    r"^\W*(?:page|seite|p[áa]gina|pagina|стр(?:аница|\.)?)\s*#\s*(?:of|/|von|de|di|sur|van|из)\s*#\W*$", re.IGNORECASE
+)
+"""“Page 1 of 1” says what it is where it stands once, too."""
 _FOLIO = re.compile(r"^[-–—]\s?\d{1,4}\s?[-–—]$")
 """“— 12 —”, at the foot of a page."""
 
@@ -45,7 +49,9 @@ def without_page_marks(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Par
     for place, each in enumerate(found):
         if place not in alone and _PAGE.match(each.text):
             marks.setdefault(re.sub(r"\d+", "#", each.text), []).append(place)
-    gone = alone | {place for places in marks.values() if len(places) >= 2 for place in places}
+    gone = alone | {
+        place for mark, places in marks.items() if len(places) >= 2 or _ONE_PAGE.match(mark) for place in places
+    }
     if not gone or len(gone) > 0.6 * len(found):
         return list(found)
     inquiry.doubt(f"left out {counted(len(gone), 'page mark', 'page marks')}, such as “{found[min(gone)].text[:40]}”")
@@ -69,8 +75,9 @@ _TOLD = re.compile(
     r"проект|название|дата|версия|длительность|хронометраж|автор|язык)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
     r"^(?:brand|(?:vo|voice|voice[- ]?over) (?:artist|talent)|talent|studio)\s*[:：]\s*\S.{0,100}$|"
     r"^s[ck]ript\s*[:：]\s*[\"“„«].{1,80}[\"”“»].{0,20}$|"
-    r"^(?:script|narration|voice[- ]?over(?: script)?|skript|sprechertext|guion) "
-    r"(?:for|to|für|zu|pour|de|para) \S.{0,80}$|"
+    r"^(?:script|narration|voice[- ]?over(?: script)?|skript|sprechertext|guion|(?:text|texte|texto|testo)(?= (?:for|für|"
+    r"pour|para|per) (?:the |die |den |le |la |el )?(?:voice|narr|sprech|voix|loc|speaker))) "
+    r"(?:for|to|für|zu|pour|de|para|per) \S.{0,80}$|"
     r"^\(?\d[\d.,]* words?\b.{0,40}$|^\[[a-z]{2,6}:[^\[\]]*\]$",
     re.IGNORECASE,
 )
@@ -82,10 +89,15 @@ def tells_of_it(name: str, value: str) -> bool:
 
 
 _COUNTED = re.compile(
-    rf"^(?:{_MEASURE})\s*[:：=]\s*[\d.,:' ]+(?:words|min(?:utes)?\.?|s(?:ec)?\.?)?$",
+    rf"^(?:{_MEASURE})(?:\s*[:：=]\s*|\s+(?=\d))[\d.,:' ]+(?:words|min(?:utes)?\.?|s(?:ec)?\.?)?$",
     re.IGNORECASE,
 )
 """Below the words: how many they are, or how long they last."""
+_CALLED = re.compile(
+    r"^(?:(?:final|shooting|narration|vo|voice[- ]?over|audio|recording) )?s[ck]ript\s*:?$|^sprechertext\s*:?$|"
+    r"^gui[oó]n\s*:?$|^copione\s*:?$|^сценарий\s*:?$",
+    re.IGNORECASE,
+)
 _DELIVERY = re.compile(
     r"^(?:tone|pace|style|mood|delivery|accent|sprechweise|sprechhaltung|stimmung|tempo|rythme|tono|ritmo|estilo|stile|stijl|тон|"
     r"темп)\s*[:：]\s*\S.{0,100}$",
@@ -99,6 +111,19 @@ _END = re.compile(
 _CREDIT = re.compile(r"^[^\W\d_][\w .]{1,30}:\s+[^\W\d_][^\s:]{0,30}(?:\s[^\s:.!?]{1,30}){0,4}$")
 """Above words with times: “Narrator: Mira”."""
 MOST_TITLES, LONGEST_TITLE = 4, 70
+
+
+def _is_told(text: str) -> bool:
+    """“Client: …”, “Tone: …”, and “SCRIPT” by itself."""
+    return bool(_TOLD.match(text) or _DELIVERY.match(text) or _CALLED.match(text))
+
+
+def _is_credit(each: Paragraph, labels: Counter[str]) -> bool:
+    """“Host: Mira”, where no host is named again: who reads, and nothing that is read."""
+    head = LABEL.match(each.text)
+    named = head and labels[head[1]] == 1 and SPEAKERS.fullmatch(head[1].strip())
+    value = each.text[head.end() :].split() if head else []
+    return bool(named) and 0 < len(value) <= 3 and all(word[0].isupper() and word[-1].isalnum() for word in value)
 
 
 def without_end(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
@@ -116,16 +141,22 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     """
     head, titles = 0, 0
     texts = Counter(each.text for each in found)
+    labels = Counter(label[1] for label in (LABEL.match(each.text) for each in found) if label)
     timed = sum(begins_with_time(each.text) for each in found) >= max(2, 0.3 * len(found))
-    for each, below in zip(found, [*found[1:], None], strict=False):
-        told = bool(_TOLD.match(each.text) or _DELIVERY.match(each.text) or (timed and _CREDIT.match(each.text)))
+    # One heading above “Host: Mira” is the title.
+    alone = sum((each.heading or is_heading(each.text)) for each in found) < 2
+    tells = [
+        _is_told(each.text) or (timed and bool(_CREDIT.match(each.text))) or _is_credit(each, labels) for each in found
+    ]
+    for each, below, told, tells_below in zip(found, [*found[1:], None], tells, [*tells[1:], False], strict=False):
         # A name in capitals stands right above its words, or comes again.
         above_words = bool(below and not below.fresh and below.text.endswith(SENTENCE_ENDS) and not LABEL.match(below.text))
         named = each.text.isupper() and len(each.text.split()) < 4 and (texts[each.text] > 1 or above_words)
         short = each.heading or (
-            not named and len(each.text) <= LONGEST_TITLE and not each.text.endswith((*SENTENCE_ENDS, ">"))
+            not named and len(each.text) <= LONGEST_TITLE and not each.text.rstrip('"”»“').endswith((*SENTENCE_ENDS, ">"))
         )
-        if each.slot or not (told or (short and titles < MOST_TITLES and not is_more(each.text))):
+        titled = short and titles < MOST_TITLES and ((tells_below and alone) or not is_more(each.text))
+        if each.slot or not (told or titled):
             break
         head, titles = head + 1, titles + (not told)
     if head > 1 and found[head - 1].heading and any(each.heading for each in found[head:]):
@@ -135,7 +166,9 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     while last - head > 2 and (_END.match(found[last - 1].text) or _COUNTED.match(found[last - 1].text)):
         last -= 1
     more = [each.heading or is_more(each.text) for each in found[head:last]]
-    rest = [each.text for each, is_one in zip(found[head:last], more, strict=True) if not is_one]
+    rest = [
+        each.text for each, is_one in zip(found[head:last], more, strict=True) if not is_one and not RULE.match(each.text)
+    ]
     whole = sum(text.endswith(SENTENCE_ENDS) for text in rest)
     if len(found) - head < 2 or (whole < 0.8 * len(rest) and not any(more)):
         head = 0
@@ -154,7 +187,7 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
 _HOW = re.compile(
     r"(?:\d+(?:[.,]\d+)?\s?(?:s|secs?|seconds?|sek)\.?$|(?:long |short |slight |brief |little |dramatic )?(?:pauses?|"
     r"beat|breath|breathes?|sfx|fx|music|laugh(?:s|ing|ter)?|chuckles?|"
-    r"sighs?|sighing|whisper(?:s|ed|ing)?|soft(?:ly|er)?|slow(?:ly|er)?|quiet(?:ly|er)?|loud(?:ly|er)?|warm(?:ly|er)?|"
+    r"sighs?|sighing|whisper(?:s|ed|ing)?|soft(?:ly|er)?|slow(?:ly|er)?|quick(?:ly|er)?|quiet(?:ly|er)?|loud(?:ly|er)?|warm(?:ly|er)?|"
     r"smil(?:e|es|ing)|cheerful(?:ly)?|serious(?:ly)?|urgent(?:ly)?|excited(?:ly)?|gently|firmly|silence|emphasis|emphasi[sz]e|break|fade|"
     r"bright(?:ly|er)?|sad(?:ly)?|angr(?:y|ily)|stille|kurze pause|atempause|leise|laut|langsam|lächelnd|lacht|"
     r"flüsternd|musik|silence|doucement|lentement|souriant|rires?|musique|pausa|silencio|silenzio|piano|lentamente|sonriendo|"
@@ -177,7 +210,8 @@ def _directions(text: str) -> list[tuple[int, int, str, str]]:
         said = front[1] or front[2]
         behind = text[front.end() :].lstrip("\"“„«'‘¿¡")
         small = said[0].islower() or said.isupper() or _HOW.match(said)
-        if small and len(said.split()) <= MOST_WORDS and behind[:1].upper() == behind[:1]:
+        # In square brackets what stands in front of a sentence is no part of it.
+        if (front[1] or (small and len(said.split()) <= MOST_WORDS)) and behind[:1].upper() == behind[:1]:
             made.append((front.start(), front.end(), said, ""))
     for found in _INSIDE.finditer(text, made[0][1] if made else 0):
         square, round_, angled, curly = found.groups()
@@ -187,10 +221,10 @@ def _directions(text: str) -> list[tuple[int, int, str, str]]:
         parts = said.split("-")
         if round_ and before and _SAID_AS.fullmatch(said) and any(map(str.isupper, parts)) and any(map(str.islower, parts)):
             made.append((found.start(), found.end(), f"“{before[-1]}” is said {said}", ""))
-        elif (_HOW.match(said) and len(said.split()) <= MOST_WORDS) or shouted:
-            made.append((found.start(), found.end(), said, before[-1].strip(',.;:!?“”"') if before else ""))
         elif round_ and found.end() == whole and _is_behind(said, text[: found.start()]):
             made.append((found.start(), found.end(), said, ""))
+        elif (_HOW.match(said) and len(said.split()) <= MOST_WORDS) or shouted:
+            made.append((found.start(), found.end(), said, before[-1].strip(',.;:!?“”"') if before else ""))
     return made
 
 
@@ -445,7 +479,8 @@ def without_alternatives(found: Sequence[Paragraph], inquiry: Inquiry) -> list[P
 
 
 _COUNT = r"~?\d[\d.,]{0,6}\s*(?:words?|wörter|worte|mots|palabras|parole|palavras|woorden|слов\w?|characters?|zeichen)"
-_COUNT_AT_END = re.compile(rf"\s*[\[(]\s*{_COUNT}\b[^()\[\]]{{0,20}}[\])]$", re.IGNORECASE)
+_LASTS = r"~?\d{1,3}(?:[.,]\d)?\s?(?:''|[\"″”])"
+_COUNT_AT_END = re.compile(rf"\s*[\[(]\s*(?:{_COUNT}\b[^()\[\]]{{0,20}}|{_LASTS})[\])]$", re.IGNORECASE)
 _COUNT_ALONE = re.compile(
     rf"^[\[(]?(?:(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|{_COUNT}|(?:total|duration|length|time|word ?count|"
     r"words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*~?\d[\d:.,'’″”\"]*\s?(?:words?|min\w*|sec\w*|s)?)[\])]?\.?$",

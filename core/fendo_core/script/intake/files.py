@@ -14,7 +14,7 @@ from fendo_core.script.intake import around, markdown, pages, prose, sheets, str
 from fendo_core.script.intake.documents import Block, document
 from fendo_core.script.intake.inquiry import Inquiry, Question, ScriptRefused, enough
 from fendo_core.script.intake.letters import decode, is_text, refuse_by_name
-from fendo_core.script.intake.paragraph import LONGEST, Paragraph
+from fendo_core.script.intake.paragraph import LONGEST, SENTENCE_ENDS, Paragraph
 from fendo_core.script.intake.tables import Columns
 from fendo_core.script.lines import LONGEST_TEXT, Draft, paragraphs, shared
 from fendo_core.script.splitting import split
@@ -195,6 +195,8 @@ def _undressed(text: str) -> str:
             text = _QUOTED.sub("", text)
     if len(_STRESSED.findall(text)) >= 2:
         text = _STRESSED.sub(r"\1", text)
+    if len(_DIRECTED.findall(text)) >= 2:
+        text = _DIRECTED.sub(r"\1", text)
     if len(_TAGS.findall(text)) >= 2:
         text = _TAGS.sub("", _BREAKS.sub("\n", text))
     return html.unescape(text) if len(_ENTITIES.findall(text)) >= 2 else text
@@ -233,6 +235,8 @@ _WIDE = re.compile(r"(?<=\S) {3,}(?=\S)")
 
 _STRESSED = re.compile(r"\*\*([^*\n]{1,200})\*\*")
 """Markdown's stress, which people leave in plain text."""
+_DIRECTED = re.compile(r"(?<![*_\w])[*_]([\[(][^()\[\]\n]{1,60}[\])])[*_](?![*_\w])")
+"""The same of a direction: “*(softly)*”."""
 
 
 def _mixed(text: str, script: _ScriptFile) -> list[Draft]:
@@ -270,7 +274,8 @@ def _of_blocks(blocks: Sequence[Block], script: _ScriptFile) -> list[Draft]:
         options = (("out", "left out"), ("lines", "lines"))
         told = script.table(rows)
         said = " / ".join(block.text for block in around)
-        likeliest = "lines" if len(said) > sum(len(draft.text) for draft in told) else "out"
+        sentences = sum(len(block.text) for block in around if block.text.endswith(SENTENCE_ENDS))
+        likeliest = "lines" if sentences > sum(len(draft.text) for draft in told) else "out"
         asked = f"“{said if len(said) < 40 else said[:39] + '…'}”, around the table, is"
         if around and script.inquiry.ask("around", asked, options, likeliest) == "lines":
             drafts = script.prose(around)

@@ -8,24 +8,24 @@ Holds: TypeAlias = Literal["start", "end", "length", "words", "notes", "reader",
 
 _NAMES: dict[Holds, str] = {
     "start": (
-        "start, start time, starts at, begin, begins, beginning, in, in point, cue in, tc in, tcin, tc-in, time in, "
-        "timecode in,timecode start, start timecode, start tc, tcr in, tcr, smpte in, "
-        "smpte, time code in, in time, in-zeit, from, timecode, time code, tc, time, cue, at, "
-        "timestamp,von, anfang, beginn, startzeit, zeit, einstieg, tc ein, tc start, tc von, ab,début, debut, entrée, "
-        "entree, tc début, tc debut, temps, de, départ, heure,inicio, entrada, comienzo, desde, tiempo, tc entrada, tc "
-        "inicio, código de tiempo,inizio, entrata, da, tempo, tc inizio, início, tc início, van, tijd, aanvang, tc "
-        "van,начало, вход, время, тайм-код, таймкод, от"
+        "start, start time, in cue, starts at, begin, begins, beginning, in, in point, cue in, tc in, tcin, tc-in, time "
+        "in, timecode in,timecode start, start timecode, start tc, tcr in, tcr, smpte in, smpte, time code in, in time, "
+        "in-zeit, from, timecode, time code, tc, time, cue, at, timestamp,von, anfang, beginn, startzeit, zeit, "
+        "einstieg, tc ein, tc start, tc von, ab,début, debut, entrée, entree, tc début, tc debut, temps, de, départ, "
+        "heure,inicio, entrada, comienzo, desde, tiempo, tc entrada, tc inicio, código de tiempo,inizio, entrata, da, "
+        "tempo, tc inizio, início, tc início, van, tijd, aanvang, tc van,начало, вход, время, тайм-код, таймкод, от"
     ),
     "end": (
-        "end, end time, ends at, ends, out, out point, cue out, tc out, tcout, tc-out, time out, timecode out, timecode "
-        "end,end timecode, end tc, tcr out, smpte out, time code out, out time, out-zeit, "
-        "to, until, stop, finish, bis, ende, endzeit, ausstieg, tc aus, tc ende, tc bis,fin, "
-        "sortie, tc fin, à, jusqu'à, final, salida, hasta, tc salida, tc fin,fine, uscita, a, tc fine, fim, saída, até, "
-        "einde, uit, tot, tc uit, tc tot, конец, выход, окончание, до"
+        "end, end time, out cue, ends at, ends, out, out point, cue out, tc out, tcout, tc-out, time out, timecode out, "
+        "timecode end,end timecode, end tc, tcr out, smpte out, time code out, out time, out-zeit, to, until, stop, "
+        "finish, bis, ende, endzeit, ausstieg, tc aus, tc ende, tc bis,fin, sortie, tc fin, à, jusqu'à, final, salida, "
+        "hasta, tc salida, tc fin,fine, uscita, a, tc fine, fim, saída, até, einde, uit, tot, tc uit, tc tot, конец, "
+        "выход, окончание, до"
     ),
     "length": (
         "duration, length, dur, len, runtime, running time, trt, est time, est. time, estimated time, est. duration, "
         "read time, reading time, dauer, länge, laenge, lesezeit, sprechzeit, durée, duree, longueur, temps de lecture, "
+        "word count, wordcount, character count, char count, characters, wortzahl, zeichen, "
         "duración, duracion, tiempo de lectura, durata, duração, duur, lengte, длительность, продолжительность, хронометраж"
     ),
     "words": (
@@ -61,8 +61,9 @@ _NAMES: dict[Holds, str] = {
     ),
     "number": (
         "#, no, no., nr, nr., number, num, id, line no, line number, n°, nº, nummer, numéro, número, numero, №, номер, "
-        "pos, item, file, file name, filename, wav, audio file, prompt name, key, line id, lineid, string id, "
-        "cue no, cue number"
+        "pos, item, file, file name, filename, wav, audio file, prompt name, key, line id, lineid, string id, cue no, "
+        "cue number, chapter, paragraph, section, segment, module, page, slide no, slide number, scene no, scene "
+        "number, kapitel, absatz, abschnitt, seite, chapitre, paragraphe, capítulo, párrafo, capitolo, paragrafo"
     ),
 }
 
@@ -110,10 +111,23 @@ _OLDER = re.compile(r"\b(?:old|previous|first draft|outdated|alt|vorher|ancien|a
 """Beside a name: of two columns that are called so the one that counts, and the one that does not."""
 
 
+_IN_FILM = re.compile(
+    r"\b(?:last|previous|preceding|outgoing|incoming) (?:words?|dialogue|line)\b|"
+    r"\b(?:words?|dialogue) (?:heard|before|cue)\b|"
+    r"\b(?:letzte|vorherige) worte?\b|\bdernier(?:s|e)? (?:mots?|parole)\b|\búltimas palabras\b"
+)
+"""What is heard in the film beside the words: by it a reader knows when to begin."""
+
+
+def is_of_the_film(cell: str) -> bool:
+    """“Last words heard”."""
+    return bool(_IN_FILM.search(_folded(cell)))
+
+
 def column_names(cell: str) -> list[tuple[Holds, int]]:
     """What a heading may name, the surest first: (what the column holds, rank; the smaller, the surer)."""
     folded = _folded(cell)
-    if not folded or len(folded) > 40:
+    if not folded or len(folded) > 40 or _IN_FILM.search(folded):
         return []
     bare = " ".join(re.sub(r"\([^()]*\)|\[[^\[\]]*\]", " ", folded).split())
     newer, older = bool(_NEWER.search(folded)), bool(_OLDER.search(folded))

@@ -13,7 +13,7 @@ ALONE = re.compile(rf"^\W{{0,40}}(?:(?:tc|timecode|time|in)\b[:\s]*)?({SPAN})[\s
 """A time on a row of its own."""
 BRACKETED = re.compile(rf"^[\[(<{{]\s*({SPAN})\s*[\])>}}]\s*[:–—-]?\s*(?=\S)")
 """A time in brackets before the words."""
-BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]{{1,3}}\s*|\s)(?=[^\W\d_]|[\"“„«'‘(¿¡])")
+BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]{{1,3}}\s*|\s)(?=[^\W\d_]|[\"“„«'‘(\[¿¡])")
 """A time before the words."""
 NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’#-]{{0,38}}?)\s*[-–—,@]?\s*[\[(]?({SPAN})[\])]?\s*:?$")
 """A name with a time, and nothing else."""

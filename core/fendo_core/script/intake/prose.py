@@ -145,7 +145,7 @@ _NAME_OF_LINE = re.compile(
     rf"(?:{_SOUND_FILE})?)|"
     r"(?P<letter>[a-zA-Z])|(?P<roman>[IVX]{1,5}))(?:\s*[.):]\s+|\s+[-–—|]\s+)(?=\S)|"
     r"^(?P<slug>\d{2,4}[_-][a-zA-Z][\w-]{0,30})\s*:\s+(?=\S)|"
-    r"^(?P<code>[A-Z]{1,4}[_-]?\d{1,4})\s+(?=[^\W\d_])|"
+    r"^(?P<code>[A-Z]{1,4}[_-]?\d{1,4})\s+(?=[^\W\d_]|[\[(\"“„«])|"
     rf"^(?P<file>[\w-]{{1,40}}{_SOUND_FILE})(?:\s*:\s*|\s+[-–—]\s+|\t\s*)(?=\S)|"
     r"^(?P<section>\d{1,3}(?:\.\d{1,3}){1,3})\s+(?=[^\W\d_])"
 )
@@ -156,7 +156,8 @@ def _without_names_of_lines(found: Sequence[Paragraph], inquiry: Inquiry) -> Seq
     heads = [_NAME_OF_LINE.match(each.text) for each in found]
     told = [head for head in heads if head]
     names = [_name(head) for head in told]
-    if len(told) < 3 or len(told) < 0.8 * len(found) or len(set(names)) < len(names):
+    # Above them there may be a title.
+    if len(told) < 3 or len(told) < 0.8 * (len(found) - 1) or len(set(names)) < len(names):
         return found
     if any(SPEAKERS.fullmatch(name) for name in names):
         return found

@@ -1,13 +1,14 @@
 """Rows of cells, from a table of any file, as lines: which column holds what is found by its name or by what it holds."""
 
 import re
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from typing import NamedTuple, TypeAlias
 
 from fendo_core.script.intake import prose
-from fendo_core.script.intake.headings import Holds, column_names
+from fendo_core.script.intake.headings import Holds, column_names, is_of_the_film
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
 from fendo_core.script.intake.marks import MUSIC, PICTURE, is_speaker
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
@@ -132,22 +133,27 @@ def of_records(tables: Sequence[Rows]) -> list[list[str]] | None:
 
     None where they are none.
     """
-    pairs = [(" ".join(row[0].split()), row[1]) for rows in tables for row in rows if any(map(str.strip, row))]
-    known = {name: column_names(name) for name, _ in pairs}
-    told = [name for name, _ in pairs if known[name] and known[name][0][1] < 200]
-    spoken = {name for name in told if known[name][0][0] == "words"}
+    rows = [(" ".join(row[0].split()), row[1]) for rows in tables for row in rows if any(map(str.strip, row))]
+    count = Counter(name for name, _ in rows)
+    # A name that nothing stands beside, and that does not come again, is above the others: “Screen 2.1”.
+    above = {name for name, value in rows if not value.strip() and count[name] == 1}
+    pairs = [name for name, _ in rows if name not in above]
+    known = {name: column_names(name) for name in pairs}
+    told = [name for name in pairs if known[name] and known[name][0][1] < 200]
+    again = sum(count[name] > 1 for name in pairs) > 0.9 * len(pairs)
     if (
         not pairs
-        or len(told) < 0.6 * len(pairs)
-        or sum(name in spoken for name in told) < 2
+        or len(told) < (0.3 if again else 0.6) * len(pairs)
+        or sum(known[name][0][0] == "words" for name in told) < 2
         or len(known) > 0.6 * len(pairs)
     ):
         return None
     records: list[dict[str, str]] = [{}]
-    for name, value in pairs:
-        if name in records[-1]:
+    for name, value in rows:
+        if name in records[-1] or (name in above and records[-1]):
             records.append({})
-        records[-1][name] = value
+        if name not in above:
+            records[-1][name] = value
     return [list(known), *([record.get(name, "") for name in known] for record in records)]
 
 
@@ -258,13 +264,14 @@ def _columns(
         if kind == "words" and _share(body, column, lambda cell: _is_number(cell) or _is_time(cell)) > 0.5:
             continue
         taken[kind] = column
-    unnamed = [n for n in range(width) if n not in taken.values()]
+    of_the_film = {n for n in range(width) if is_of_the_film(header[n])}
+    unnamed = [n for n in range(width) if n not in taken.values() and n not in of_the_film]
     times = [n for n in unnamed if _share(body, n, _is_time) > 0.6]
     if "start" not in taken and "end" not in taken and times:
         taken["start"] = times.pop(0)
     if "start" in taken and "end" not in taken and "length" not in taken and times:
         taken["end"] = times.pop(0)
-    rest = [n for n in range(width) if n not in taken.values()]
+    rest = [n for n in range(width) if n not in taken.values() and n not in of_the_film]
     letters = {n: _letters(body, n) for n in range(width)}
     wordy = [n for n in rest if letters[n] and _share(body, n, _is_wordy) > 0.4]
     if "words" not in taken:

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable, Sequence
 
 from fendo_core.script.intake.inquiry import Inquiry, enough
-from fendo_core.script.intake.marks import BARE, BRACKETED, LABEL, names_somebody, stands_alone
+from fendo_core.script.intake.marks import BARE, BRACKETED, LABEL, is_cue, names_somebody, stands_alone
 from fendo_core.script.intake.paragraph import LONGEST, SENTENCE_ENDS, Paragraph
 from fendo_core.script.lines import ROW_END, paragraphs
 
@@ -74,15 +74,17 @@ def _unhung(block: Sequence[str]) -> list[str]:
 
 
 def _ended(block: Sequence[str]) -> list[str]:
-    """The rows of a block; what ends the sentence of a row that a name begins goes on from it."""
+    """The rows of a block; what ends the sentence of a row that a name begins, or stands below a name, goes on from it."""
     made: list[str] = []
     for row in block:
         above = made[-1] if made else ""
         label = LABEL.match(above)
         is_open = bool(label and above[label.end() :]) and not above.endswith((*SENTENCE_ENDS, ","))
+        # Below a name in capitals words stand in a narrow column.
+        below_name = len(made) > 1 and is_cue(made[0]) and made[0].isupper() and not above.endswith(SENTENCE_ENDS)
         if (
-            is_open
-            and _NARROWEST <= len(above) < LONGEST
+            ((is_open and _NARROWEST <= len(above)) or below_name)
+            and len(above) < LONGEST
             and row[:1].islower()
             and not (LABEL.match(row) or stands_alone(row))
         ):
