@@ -611,6 +611,11 @@ def test_odd_documents():
         for n, text in enumerate([FERRY, NOBODY])
     ]
     assert told(read("a.docx", docx("".join(slides)))) == PLAIN[:2]
+    parts = [run("Voiceover script", "<w:b/>"), run("Duration: ca. 2:30"), run("Benefits", "<w:b/>"), run(FERRY)]
+    parts += [run("The end of it", "<w:b/>"), run(NOBODY)]
+    assert told(read("a.docx", docx("".join(map(par, parts))))) == [
+        (FERRY, None, "Benefits", ""), (NOBODY, None, "The end of it", ""),
+    ]  # fmt: skip
     screens = [
         word_table([[f"Screen 2.{n}", ""], ["On-screen text", "Bells"], ["Voice-over", text], ["Animation", "A bell"]])
         for n, text in enumerate([FERRY, NOBODY], start=1)

@@ -73,7 +73,8 @@ _TOLD = re.compile(
     r"agentur|redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
     r"duración|idioma|progetto|titolo|data|versione|durata|autore|lingua|klant|opdrachtgever|datum|lengte|taal|клиент|"
     r"проект|название|дата|версия|длительность|хронометраж|автор|язык)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
-    r"^(?:brand|(?:vo|voice|voice[- ]?over) (?:artist|talent)|talent|studio)\s*[:：]\s*\S.{0,100}$|"
+    r"^(?:brand|(?:vo|voice|voice[- ]?over) (?:artist|talent)|talent|studio|player|cast|read by|narrated by|"
+    r"voiced by|read time)\s*[:：]\s*\S.{0,100}$|"
     r"^s[ck]ript\s*[:：]\s*[\"“„«].{1,80}[\"”“»].{0,20}$|"
     r"^(?:script|narration|voice[- ]?over(?: script)?|skript|sprechertext|guion|(?:text|texte|texto|testo)(?= (?:for|für|"
     r"pour|para|per) (?:the |die |den |le |la |el )?(?:voice|narr|sprech|voix|loc|speaker))) "
@@ -170,7 +171,10 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         each.text for each, is_one in zip(found[head:last], more, strict=True) if not is_one and not RULE.match(each.text)
     ]
     whole = sum(text.endswith(SENTENCE_ENDS) for text in rest)
-    if len(found) - head < 2 or (whole < 0.8 * len(rest) and not any(more)):
+    if whole < 0.8 * len(rest) and not any(more):
+        # What is below is no running text: none of it is a title, unless what stands under it says so.
+        head = max((place + 1 for place in range(head) if tells[place]), default=0)
+    if len(found) - head < 2:
         head = 0
     around = [*found[:head], *found[last:]]
     if not around:

@@ -204,7 +204,7 @@ class _Word:
             if text.strip() and (mark is None or mark.get(f"{_W}val", "1") in ("0", "false", "off")):
                 return bold
             bold += text
-        return ""
+        return bold
 
     def table(self, table: Element) -> list[list[str]]:
         rows = []

@@ -32,7 +32,8 @@ RULE = re.compile(r"^(?:[-*_=~–—•·#+]\s*){3,}$")
 """A row that only parts others."""
 SECTION = re.compile(
     r"(?:intro(?:duction)?|outro|hook|body|main (?:part|body|section)|opening|closing|conclusion|cta|call[- ]to[- ]action|"
-    r"teaser|cold open|(?:opening |main )?titles?(?: sequence)?|(?:opening|end|closing) credits|(?:commercial|ad) break|"
+    r"teaser|beginning|middle|ending|"
+    r"cold open|(?:opening |main )?titles?(?: sequence)?|(?:opening|end|closing) credits|(?:commercial|ad) break|"
     r"end of (?:act|part|scene) \w{1,9}|(?:the )?(?:problem|solution)|summary|recap|einleitung|einstieg|hauptteil|schluss|"
     r"fazit|abspann|vorspann|accroche|développement|apertura|cierre|introducci[óo]n|desarrollo|conclusi[óo]n|introduzione|chiusura|inleiding|"
     r"вступление|заключение)(?: #?\d{1,2})?",
@@ -79,12 +80,14 @@ VOICE = re.compile(
 )
 """Words for what is read."""
 PICTURE = re.compile(
-    r"(?:video|picture|pictures|visual|visuals|image|images|vision|shot|on[- ]screen(?: text)?|screen|super|"
+    r"(?:video|picture|pictures|visual|visuals|image|images|vision|shot|on[- ]screen(?: text)?|(?:text )?on[- ]screen|"
+    r"screen(?: text)?|super|"
     r"graphic|graphics|gfx|sfx|fx|atmos?|music|fade (?:in|out|to [a-z]{2,9})|(?:smash |match |jump )?cut to|"
     r"dissolve to|back to|bild|bilder|insert|musik|ger[äa]usch|visuel|musique|imagen|v[íi]deo|"
     r"m[úu]sica|immagine|immagini|musica|beeld|muziek|"
     r"(?:in|out)[- ]?cue|stichwort|(?:(?!speaker|presenter|narrator|narration|lecture|trainer)"
     r"[^\W\d_]+(?:’s|'s)? )?notes?|(?:screen )?directions?|scene|int|ext|"
+    r"(?:slide |screen )?title|"
     r"animations?|interactions?|navigation|developer|(?:title|end|text) cards?|lower thirds?|chyron|captions?|"
     r"supers|regie(?:anweisung)?|anweisung|hinweise?|anmerkung(?:en)?|einblendung|bauchbinde|bildschirmtext|text im bild|"
     r"consignes?|indications?|(?:texte )?[àa] l[’']écran|incrustation|synthé|(?:texto )?en pantalla|r[óo]tulo|acotaci[óo]n|"
@@ -127,7 +130,8 @@ def is_cue(row: str) -> bool:
     if row.endswith(":") and len(row) < 40:
         return bool(LABEL.match(row))
     found = CUE.match(row)
-    return bool(found and found[1].isupper() and found[2] and SPOKEN_EXTRA.search(found[2]))
+    off = found and found[2] and SPOKEN_EXTRA.search(found[2])
+    return bool(found and off and (found[1].isupper() or "narr" in found[2].casefold()))
 
 
 def is_shouted_name(row: str) -> bool:

@@ -27,7 +27,7 @@ class Paragraph:
     heading: bool = False
     """Whether the document calls it a title or a heading."""
     lead: str = ""
-    """What stands in bold before its other words."""
+    """What stands in bold before its other words; all of it where all is bold."""
 
 
 def at_end(mark: re.Pattern[str], text: str) -> re.Match[str] | None:

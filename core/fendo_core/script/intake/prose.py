@@ -4,11 +4,13 @@ Each of these is asked with the likeliest answer chosen, so that it can be refus
 """
 
 import re
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from string import ascii_lowercase, ascii_uppercase
 
 from fendo_core.script.intake.around import (
+    LONGEST_TITLE,
     without_alternatives,
     without_asides,
     without_bites,
@@ -35,8 +37,8 @@ from fendo_core.script.intake.clocked import (
 )
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
-from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPEAKERS, TIME
-from fendo_core.script.intake.paragraph import Paragraph, noted
+from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPEAKERS, TIME, is_more
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 from fendo_core.script.intake.speakers import with_brackets_as_names, with_name_colons, with_readers
 from fendo_core.script.intake.tongues import in_one_tongue
 from fendo_core.script.lines import Draft
@@ -59,7 +61,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     """
     enough(len(found))
     found = [_undecorated(replace(each, text=_MARKED.sub(r"\2", each.text))) for each in found]
-    found = _without_lone_numbers(found, inquiry)
+    found = _without_lone_numbers(_with_bold_headings(found), inquiry)
     found = without_bullets(with_times_parted(with_times_joined(without_page_marks(found, inquiry))))
     found = without_sayings(without_footnotes(without_letter(found, inquiry), inquiry), inquiry)
     found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)
@@ -113,9 +115,25 @@ def _undecorated(each: Paragraph) -> Paragraph:
     return replace(each, text=inner[1], heading=True) if inner and HEADING.match(inner[1]) else each
 
 
+def _with_bold_headings(found: Sequence[Paragraph]) -> Sequence[Paragraph]:
+    """Paragraphs of which those all in bold, short and without an end, are headings, where sentences stand below them."""
+    bold = [
+        each.lead == each.text
+        and 0 < len(each.text) <= LONGEST_TITLE
+        and not each.text.endswith(SENTENCE_ENDS)
+        and not (each.text.isupper() or is_more(each.text))
+        for each in found
+    ]
+    texts = Counter(each.text for each in found)
+    below = [not is_bold for is_bold in bold[1:]] + [False]
+    if sum(bold) < 2 or not all(bold[n] <= below[n] or n == 0 for n in range(len(found))) or max(texts.values()) > 1:
+        return found
+    return [replace(each, heading=each.heading or is_bold) for each, is_bold in zip(found, bold, strict=True)]
+
+
 def _without_lone_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
     """Paragraphs without rows of a number alone that count them."""
-    lone = [int(match[1]) if (match := _LONE_NUMBER.fullmatch(each.text)) else 0 for each in found]
+    lone = [int(match[1]) if (match := _LONE_NUMBER.fullmatch(each.text.strip("=-*~_ "))) else 0 for each in found]
     numbers = [number for number in lone if number]
     if len(numbers) < 2 or len(numbers) > 0.5 * len(found) or numbers != list(range(1, len(numbers) + 1)) or not lone[0]:
         return found

@@ -27,6 +27,7 @@ _SHOT = re.compile(
 _NUMBERED_VOICE = re.compile(rf"{VOICE.pattern}\s*#?\s*\d{{1,2}}", re.IGNORECASE)
 _ANY_VOICE = re.compile(r"voice|stimme|voix|voz|voce|stem|голос", re.IGNORECASE)
 """Where nobody else is named it says that the words are read, and not who reads."""
+_SOUND = re.compile(r"sounds?|sonidos?|sons?|suon[oi]|geluid", re.IGNORECASE)
 _NO_NAME = re.compile(r"(?:tc|in|out|time|timecode|start|end|dur|duration|notes?)\b.*", re.IGNORECASE)
 
 
@@ -65,12 +66,13 @@ def with_name_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with `NAME:` in front where most of them have `NAME -` or `[NAME]` or NAME, and a name comes again."""
     shouted = [_BEFORE_WORDS.match(each.text) for each in found]
     called = [head[1] for head in shouted if head]
-    if len(called) > max(2, 0.8 * len(found)) and len(set(called)) < len(called):
+    least = 1 if all(map(SPEAKERS.fullmatch, called)) else 2
+    if len(called) > max(least, 0.8 * len(found)) and len(set(called)) < len(called):
         return [
             replace(each, text=f"{head[1]}{head[2] or ''}: {each.text[head.end() :]}") if head else each
             for each, head in zip(found, shouted, strict=True)
         ]
-    leads = [each.lead.rstrip(" :–-") for each in found]
+    leads = ["" if each.lead == each.text else each.lead.rstrip(" :–-") for each in found]
     told = [lead for lead in leads if lead and len(lead.split()) <= 3 and not lead.endswith(SENTENCE_ENDS)]
     if len(told) >= max(2, 0.5 * len(found)) and (len(set(told)) < len(told) or all(map(SPEAKERS.fullmatch, told))):
         return [
@@ -119,6 +121,11 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
     if len(names) == 1 and _ANY_VOICE.fullmatch(min(names)):
         names = set()
     voices = {each for each in labels if (is_voice(each) or _ANY_VOICE.fullmatch(each)) and each not in names | pictures}
+    sounds = {each for each in voices if _SOUND.fullmatch(each)}
+    unnamed = sum(LABEL.match(each.text) is None and each.text.endswith(SENTENCE_ENDS) for each in found)
+    if sounds and (voices > sounds or names or unnamed > sum(label in sounds for label in labels)):
+        # Where others are read it is heard beside them.
+        voices, pictures = voices - sounds, pictures | sounds
     seen = sum(label in pictures for label in labels)
     if not names and not voices and not (sticky and seen >= 2 and 0.25 * len(found) <= seen < len(found)):
         return list(found)
@@ -227,7 +234,13 @@ def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:
             labelled[label[1].strip()] += 2 if label[2] and SPOKEN_EXTRA.search(label[2]) else 1
             continue
         cue = CUE.match(each.text)
-        if cue and cue[1].isupper() and len(cue[1]) > 1 and len(cue[1].split()) <= 4 and not SCENE.match(each.text):
+        if (
+            cue
+            and (cue[1].isupper() or is_cue(each.text))
+            and len(cue[1]) > 1
+            and len(cue[1].split()) <= 4
+            and not SCENE.match(each.text)
+        ):
             # In capitals above words that are not: once with “(V.O.)”, twice without.
             above_words = place + 1 < len(found) and found[place + 1].text != found[place + 1].text.upper()
             sure_cue = cue[2] and SPOKEN_EXTRA.search(cue[2])
