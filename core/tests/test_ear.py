@@ -88,14 +88,37 @@ def test_the_first_and_the_last_word_are_found_beside(name, voices):
     assert scores.ends_off <= 1 / 12, scores
 
 
-def expanded(sound):
-    """A sound behind a downward expander: below -45 dBFS 2.5 dB fall for each, its detector lets go within 60 ms."""
+def followed(sound, attack, release):
+    """The peaks of each ms of a sound, followed with time constants in ms."""
     level, envelope = 0.0, np.empty(len(sound) // 48)
     for at, peak in enumerate(np.abs(sound[: len(envelope) * 48]).reshape(-1, 48).max(axis=1)):
-        let_go = np.exp(-1 / 60) if peak < level else np.exp(-1 / 2)
+        let_go = np.exp(-1 / release) if peak < level else np.exp(-1 / attack)
         envelope[at] = level = let_go * level + (1 - let_go) * peak
-    gain = np.minimum(1.0, (np.maximum(envelope, 1e-6) / levels.gain(-45.0)) ** 1.5)
+    return np.maximum(envelope, 1e-6)
+
+
+def turned(sound, gain):
     return (sound[: len(gain) * 48] * np.repeat(gain, 48)).astype(np.float32)
+
+
+def expanded(sound):
+    """A sound behind a downward expander: below -45 dBFS 2.5 dB fall for each, its detector lets go within 60 ms."""
+    return turned(sound, np.minimum(1.0, (followed(sound, 2, 60) / levels.gain(-45.0)) ** 1.5))
+
+
+def levelled(sound):
+    """A sound behind a recorder that levels by itself: it turns quiet up by 18 dB, within 1.5 s."""
+    return turned(sound, np.clip(levels.gain(-22.0) / followed(sound, 200, 1500), 0.5, 8.0))
+
+
+@pytest.mark.parametrize("share", [1.0, 0.4])
+def test_a_recorder_that_levels_by_itself_moves_no_word(share, voices):
+    room = {"added": lambda length, start, end, rng: noises.room_noise(length, VOICE - 42, rng)}
+    sounds = [placed(voice[: int(share * len(voice))], rng_of(16, n), **room) for n, voice in enumerate(voices)]
+    heard = [hear(levelled(sound)) for sound, _ in sounds]
+    assert not any(one.whispered for one in heard)
+    scores = score_speech([truth for _, truth in sounds], [one.speech for one in heard])
+    assert scores.silent == scores.starts_off == scores.ends_off == 0, scores
 
 
 def test_the_room_that_is_heard_while_an_expander_closes_is_no_last_word(voices):

@@ -258,7 +258,7 @@ def _phrases(bands: NDArray[np.float32], pitch: Levels) -> tuple[tuple[Span, ...
         strong &= body > np.percentile(body[strong], 85) - 26.0
     for first, last in runs(strong):
         strong[first:last] = last - first >= 8
-    whispered = _whispered(calm, quiet, bands)
+    whispered = _whispered(calm, quiet, bands, strong)
     length = sum(last - first for first, last in whispered)
     voice = int(np.count_nonzero(strong))
     if voice < 12 or voice < 0.25 * length:
@@ -276,10 +276,10 @@ def _reached(
     count = len(bands)
     apart = ~_near(strong, 60) & alive
     if known := np.count_nonzero(apart) >= max(60, 0.05 * count):
-        usual = np.minimum(np.median(calm[apart], axis=0), quiet + 10.0)
-        unrest = np.clip(np.percentile(calm[apart], 84, axis=0) - usual, 1.0, 6.0)
+        usual = _usual(calm, apart, np.minimum(np.median(calm[apart], axis=0), quiet + 10.0))
+        unrest = np.clip(np.percentile(calm[apart] - usual[apart], 84, axis=0), 1.0, 6.0)
     else:
-        usual, unrest = quiet, np.full(len(quiet), 2.0)
+        usual, unrest = np.broadcast_to(quiet, calm.shape), np.full(len(quiet), 2.0)
 
     def standing_out(level: Levels) -> Levels:
         out: Levels = np.maximum((level - usual) / unrest - 1.0, 0.0).mean(axis=1)
@@ -310,6 +310,39 @@ def _reached(
             a = _with_consonant_before(a, loose, bright)
         reached.append((a, _with_consonant_behind(b, loose, bright)))
     return [(max(0, a), min(count, b)) for a, b in reached]
+
+
+_EVEN = 1.5
+"""dB by which the level of a room changes within 0.3 s; that of a whisper changes by more."""
+_AROUND, _LOOK = 200, 50
+"""Frames before and behind that say what is usual at a place, and from one such place to the next."""
+
+
+def _usual(calm: Levels, apart: Mask, everywhere: Levels) -> Levels:
+    """The background beside each frame, in dB of each band: a car goes by, and a recorder that levels by itself turns up.
+
+    Args:
+        calm: levels of each band, shape (n, 13).
+        apart: which frames hold background alone.
+        everywhere: its usual levels in the whole of the sound, which hold where too little of it is near.
+    """
+    at = np.arange(0, len(calm) + _LOOK, _LOOK)
+    known, levels = [], []
+    for place in at:
+        first, last = max(0, place - _AROUND), place + _AROUND
+        near = calm[first:last][apart[first:last]]
+        if len(near) < 60:
+            continue
+        middle = np.median(near, axis=0)
+        # A film in the headphones pauses and goes on.
+        restless = float(np.mean(np.percentile(near, 84, axis=0) - middle)) > 2.2
+        alike = abs(float(np.mean(middle - everywhere))) < 3.0
+        known.append(place)
+        levels.append(everywhere if restless or alike else np.clip(middle, everywhere - 20.0, everywhere + 10.0))
+    if not known:
+        return np.broadcast_to(everywhere, calm.shape)
+    frames = np.arange(len(calm))
+    return np.stack([np.interp(frames, known, band) for band in np.array(levels).T], axis=1)
 
 
 def _without_background(out: Levels, first: int, begin: int, end: int, last: int) -> tuple[int, int]:
@@ -363,14 +396,21 @@ def _with_consonant_behind(last: int, loose: list[tuple[int, int]], bright: Leve
     return last
 
 
-def _whispered(calm: Levels, quiet: Levels, bands: NDArray[np.float32]) -> list[tuple[int, int]]:
-    """Stretches without a voice that are broad, last, and change their colour as words do and breath does not."""
+def _whispered(calm: Levels, quiet: Levels, bands: NDArray[np.float32], strong: Mask) -> list[tuple[int, int]]:
+    """Stretches without a voice that are broad, last, and change their colour as words do and breath does not.
+
+    Neither a voice is one, nor what goes on evenly: the room where a recorder turned up by itself.
+    """
+    level = calm[:, 2:].mean(axis=1)
+    even = uniform_filter1d(level**2, 60) - uniform_filter1d(level, 60) ** 2 < _EVEN**2
     out = np.clip(calm[:, 2:] - quiet[2:] - 5.0, 0.0, 15.0).mean(axis=1)
+    out[_near(even, 30)] = 0.0
     cores = [(a, b) for a, b in runs(out > 2.5) if b - a >= 14]
     found = [(a, b) for a, b in runs(_closed(out > 0.8, 2)) if any(c < b and d > a for c, d in cores)]
-    if sum(b - a for a, b in found) < 120:
+    voiceless = ~_near(strong, 20)
+    heard = np.concatenate([bands[a:b][voiceless[a:b]] for a, b in found] or [bands[:0]])
+    if len(heard) < 120:
         return []
-    heard = np.concatenate([bands[a:b] for a, b in found])
     return found if float(np.std(_brightness(heard))) >= 4.0 else []
 
 

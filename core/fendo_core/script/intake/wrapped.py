@@ -83,7 +83,7 @@ def _ended(block: Sequence[str]) -> list[str]:
         # Below a name in capitals words stand in a narrow column.
         below_name = len(made) > 1 and is_cue(made[0]) and made[0].isupper() and not above.endswith(SENTENCE_ENDS)
         if (
-            ((is_open and _NARROWEST <= len(above)) or below_name)
+            ((is_open and len(above) >= _NARROWEST) or below_name)
             and len(above) < LONGEST
             and row[:1].islower()
             and not (LABEL.match(row) or stands_alone(row))
