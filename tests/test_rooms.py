@@ -310,6 +310,13 @@ def test_takes_opens_where_a_pick_is_left_and_shows_the_takes_of_each_line(page:
     whole = api(page, "GET", f"/api/productions/{page.url.split('/')[4]}/")
     page.goto(page.url.rsplit("/", 1)[0] + "/takes")
     rows, lines = page.locator("[data-take]"), page.get_by_test_id("page")
+    expect(rows.first).to_be_visible()
+    # Asked once, by the page itself, before its scripts could ask.
+    asked = page.evaluate(
+        "name => performance.getEntriesByName(name).map((e) => e.initiatorType)",
+        page.url.split("/productions")[0] + f"/api/productions/{page.url.split('/')[4]}/",
+    )
+    assert asked == ["link"]
     read = [line for line in whole["lines"] if line["tally"]]
     left = next(line for line in read if not line["pick"])
     expect(lines.locator(f"[data-line='{left['number']}']")).to_have_attribute("aria-selected", "true")

@@ -1,6 +1,7 @@
 """The page that carries the application, one-time links, sign-in and sign-out."""
 
 import json
+import re
 from functools import lru_cache
 from pathlib import Path
 
@@ -33,13 +34,18 @@ def _entry(path: Path, _stamp: int) -> dict[str, list[str]]:
     return {"scripts": [entry["file"]], "styles": entry.get("css", [])}
 
 
+_PRODUCTION = re.compile(r"/productions/([0-9a-f-]{36})(?:/|$)")
+"""Its first question is known before its scripts are there: the browser asks it meanwhile."""
+
+
 @require_GET
 @ensure_csrf_cookie
 def application(request: HttpRequest) -> HttpResponse:
     """The application's page at every address that is not another's."""
     if not request.user.is_authenticated:
         return HttpResponseRedirect(f"{settings.LOGIN_URL}?next={request.path}")
-    return render(request, "application.html", _assets())
+    asked = _PRODUCTION.match(request.path)
+    return render(request, "application.html", {**_assets(), "production": asked[1] if asked else ""})
 
 
 @require_GET
