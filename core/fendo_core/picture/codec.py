@@ -17,7 +17,7 @@ _MEMORY = 4 << 30
 SOUND_MEMORY = 3 << 29
 """Sound needs little; time stamps that lie make ffmpeg fill hours with silence at once."""
 _SAFE = ["-nostdin", "-hide_banner", "-loglevel", "error"]
-_FORMATS = "mov,matroska,wav,w64,flac,mp3,ogg,aac,aiff,avi,mpegts,mpeg,flv,asf"
+_FORMATS = "mov,matroska,wav,w64,caf,flac,mp3,ogg,aac,aiff,avi,mpegts,mpeg,flv,asf"
 _INPUT = ["-protocol_whitelist", "file", "-format_whitelist", _FORMATS]
 
 DEMUXERS = {
@@ -29,6 +29,8 @@ DEMUXERS = {
     "flv": "flv",
     "asf": "asf",
     "wav": "wav",
+    "w64": "w64",
+    "caf": "caf",
     "flac": "flac",
     "mp3": "mp3",
     "ogg": "ogg",

@@ -38,7 +38,7 @@ class FilmRefused(ValueError):
 
 NOT_READ = (
     "This file is nothing that Fendo can read. Films (MP4, MOV, MKV, WebM, AVI, MPEG), stills (PNG, JPEG, WebP, HEIC), "
-    "slides (PDF) and sound (WAV, FLAC, MP3, AAC, Opus) are read; nothing was changed. Export it as one of these."
+    "slides (PDF) and sound (WAV, AIFF, CAF, FLAC, MP3, AAC, Opus) are read; nothing was changed. Export it as one of these."
 )
 
 
@@ -76,6 +76,8 @@ _STARTS = {
     b"fLaC": "flac",
     b"OggS": "ogg",
     b"ID3": "mp3",
+    b"caff": "caf",
+    b"riff\x2e\x91\xcf\x11\xa5\xd6\x28\xdb": "w64",
 }
 
 

@@ -44,6 +44,8 @@ MADE_BY_FFMPEG = {
     "sound.m4a": [*SOUND, "-c:a", "aac"],
     "sound.opus": [*SOUND, "-c:a", "libopus"],
     "sound.aiff": [*SOUND],
+    "sound.caf": [*SOUND],
+    "sound.w64": [*SOUND],
 }
 STILLS = {"still.png": "PNG", "still.jpg": "JPEG", "still.webp": "WEBP", "still.heic": "HEIF"}
 

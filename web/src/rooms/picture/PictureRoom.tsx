@@ -23,7 +23,7 @@ import { useReel } from './useReel'
 import './picture.css'
 
 const ACCEPTED =
-  'video/*,audio/*,image/png,image/jpeg,image/webp,.heic,.pdf,.mkv,.mov,.mp4,.webm,.avi,.mpg,.ts,.wav,.flac,.opus,.edl,.otio'
+  'video/*,audio/*,image/png,image/jpeg,image/webp,.heic,.pdf,.mkv,.mov,.mp4,.webm,.avi,.mpg,.ts,.wav,.w64,.caf,.flac,.opus,.edl,.otio'
 
 type Side = 'reel' | 'files' | 'sound' | 'shots'
 

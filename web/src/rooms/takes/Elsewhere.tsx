@@ -52,7 +52,7 @@ export function Elsewhere({ production, line, take }: Props) {
         type="file"
         hidden
         multiple
-        accept="audio/*,.wav,.w64,.flac,.mp3,.m4a,.aac,.ogg,.opus,.aiff,.aif"
+        accept="audio/*,.wav,.w64,.flac,.mp3,.m4a,.aac,.ogg,.opus,.aiff,.aif,.caf"
         data-testid="reading-file"
         onChange={(event) => {
           const files = [...(event.currentTarget.files ?? [])]
