@@ -197,6 +197,9 @@ def _judged(kind: str, found: dict[str, Any]) -> Film:
         raise FilmRefused(
             "By its header this film shows a frame only every few minutes. Bring in its frames as stills instead."
         )
+    if average and real and abs(average - real) * seconds <= 2:
+        # Counted over a length that begins with the sound, a frame or two are missing.
+        average = real
     rate = nearest_rate(average or real or Fraction(25))
     varying = bool(average and real and abs(average - real) > Fraction(1, 50))
     if varying or abs((average or rate.fps) - rate.fps) > Fraction(1, 50):

@@ -33,6 +33,7 @@ MADE_BY_FFMPEG = {
     "film.avi": [*PICTURE, *SOUND, "-c:v", "mpeg4", "-c:a", "libmp3lame"],
     "film.mpg": [*PICTURE, *SOUND, "-c:v", "mpeg2video", "-c:a", "mp2"],
     "film.ts": [*PICTURE, *SOUND, *H264, "-c:a", "aac"],
+    "fragments.mp4": [*PICTURE, *SOUND, *H264, "-c:a", "aac", "-movflags", "frag_keyframe+empty_moov"],
     "odd size.mp4": ["-f", "lavfi", "-i", "testsrc2=s=321x181:r=25:d=4", "-c:v", "mpeg4"],
     "varying.mkv": [*PICTURE, "-vf", "select='not(eq(mod(n,7),3))'", "-vsync", "vfr", *H264],
     "interlaced.mp4": [*PICTURE, "-vf", "interlace", "-flags", "+ilme+ildct", *H264],
@@ -109,6 +110,8 @@ def test_a_whole_file_is_taken_by_what_is_in_it_whatever_its_name_says(corpus, b
         assert abs(source.length / 48_000 - 4) < 0.1
         assert not [remark for remark in source.remarks if film.BREAKS_OFF in remark]
     if source.kind == "film":
+        # Twelve and a half frames a second are unusual.
+        assert ("its frame rate varies" in " ".join(source.remarks)) == (name == "interlaced.mp4")
         assert source.strip_columns and (source.has_proxy or source.facts["ready_as_is"])
     said = {"film.mkv": "it has 2 sounds", "interlaced.mp4": "it is interlaced"}.get(name, "")
     assert said in " ".join(source.remarks)
