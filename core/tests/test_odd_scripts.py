@@ -593,6 +593,38 @@ def test_rows_of_a_page_that_are_sentences_are_lines():
     assert told(read("a.pdf", printed([[[FERRY]], [[NOBODY]], [[SALT]]], (40.0,), [[""]]))) == PLAIN
 
 
+@pytest.mark.parametrize(
+    "header",
+    [
+        "Nr;Starttid;Sluttid;Bild;Berättartext",
+        "Nr;Fra;Til;Billede;Speak",
+        "Lp.;Czas od;Czas do;Obraz;Tekst lektora",
+        "č.;začátek;konec;obraz;komentář",
+        "Sorszám;Kezdet;Vége;Kép;Narráció",
+        "Sıra;Başlangıç;Bitiş;Görüntü;Seslendirme",
+        "番号;開始;終了;映像;ナレーション",
+        "序号;开始;结束;画面;旁白",
+    ],
+)
+def test_columns_have_names_in_many_languages(header):
+    rows = f"{header}\n1;0:12;0:18;A harbour.;{FERRY}\n2;0:20;0:24;A bench, empty, at dawn.;{NOBODY}\n"
+    assert told(read("a.csv", rows)) == TIMED
+
+
+@pytest.mark.parametrize(
+    ("reader", "picture"), [("LEKTOR", "OBRAZ"), ("SPIIKKERI", "KUVA"), ("FORTELLER", "BILDE"), ("ΑΦΗΓΗΤΗΣ", "ΕΙΚΟΝΑ")]
+)
+def test_readers_and_pictures_have_names_in_many_languages(reader, picture):
+    text = f"{reader}: {FERRY}\n{picture}: gulls\n{reader}: {NOBODY}\n"
+    assert told(read("a.txt", text)) == [(FERRY, None, "", reader), (NOBODY, None, "gulls", reader)]
+
+
+def test_scenes_are_counted_in_chinese():
+    assert told(read("a.txt", f"场景一：港口\n旁白：{FERRY}\n\n场景二：长椅\n旁白：{NOBODY}\n")) == [
+        (FERRY, None, "场景一：港口", ""), (NOBODY, None, "场景二：长椅", ""),
+    ]  # fmt: skip
+
+
 def test_of_two_columns_of_words_the_final_one_is_read():
     rows = f"Scene;Text;Text (final)\n1;The boat leaves.;{FERRY}\n2;No one waits.;{NOBODY}\n"
     assert told(read("a.csv", rows)) == PLAIN[:2]

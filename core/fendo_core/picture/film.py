@@ -38,7 +38,8 @@ class FilmRefused(ValueError):
 
 NOT_READ = (
     "This file is nothing that Fendo can read. Films (MP4, MOV, MKV, WebM, AVI, MPEG), stills (PNG, JPEG, WebP, HEIC), "
-    "slides (PDF) and sound (WAV, AIFF, CAF, FLAC, MP3, AAC, Opus) are read; nothing was changed. Export it as one of these."
+    "slides (PDF) and sound (WAV, AIFF, CAF, FLAC, MP3, AAC, Opus) are read; nothing was changed. "
+    "Export it as one of these."
 )
 
 

@@ -18,13 +18,14 @@ BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]{{1,3}}\s*|\s)(?=[^\W\d_]|[\"“�
 NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’#-]{{0,38}}?)\s*[-–—,@]?\s*[\[(]?({SPAN})[\])]?\s*:?$")
 """A name with a time, and nothing else."""
 HEADING = re.compile(
-    r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|shot|einstellung|chapter|"
+    r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|cena|scen|sahne|scéna|kohtaus|jelenet|shot|einstellung|chapter|"
     r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|ch(?:ap)?\.|kap\.|cap\.|sc\.|sz\.|se[qk]\.?|segment|block|bloc|bloque|blocco|unit|"
     r"paragraph|absatz|paragraphe|p[áa]rrafo|paragrafo|"
     r"episode|épisode|folge|episodio|beat|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
     r"stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}\b(?!\.\d)|[ivx]{1,4}\b|(?:one|two|three|four|five|six|seven|eight|nine|ten|eins|zwei|drei|"
-    r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\b(?:pp?|int|ext)\.){0,60}$",
+    r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\b(?:pp?|int|ext)\.){0,60}$|"
+    r"^(?:场景|場景|场|镜头|鏡頭|シーン|スライド|幻灯片|씬)\s*[一二三四五六七八九十\d]{1,3}(?:[^。！？.!?]){0,40}$",
     re.IGNORECASE,
 )
 """“Slide 3: the bell”."""
@@ -65,7 +66,8 @@ SPOKEN_EXTRA = re.compile(
 """Behind a name: the voice is off the picture."""
 SPEAKERS = re.compile(
     r"(?:narrator|narr|anncr|[fm]vo|speaker|reader|voice|host|guest|moderator|presenter|announcer|interviewer|interviewee|man|woman|sprecher(?:in)?|erz[äa]hler(?:in)?"
-    r"|narrateur|narratrice|locuteur|lecteur|narrador|narradora|locutora?|narratore|speakerin|verteller|диктор|рассказчик)"
+    r"|narrateur|narratrice|locuteur|lecteur|narrador|narradora|locutora?|narratore|speakerin|verteller|диктор|рассказчик|"
+    r"berättare|fortæller|forteller|kertoja|spiikkeri|lektor|vypravěč|narrátor|anlatıcı|αφηγητής)"
     r"(?:\s*#?\s*(?:\d{1,2}|[a-z]|one|two|three))?",
     re.IGNORECASE,
 )
@@ -74,7 +76,8 @@ VOICE = re.compile(
     r"(?:(?:speaker|presenter|narrator|narration|lecture|trainer)(?:’s|'s)? notes?|(?:sprecher|referenten)notizen|"
     r"vo|v\.o\.|voice[- ]?over|narration|audio|sound|text|script|dialogue|commentary|ton|sprechertext|off|voix off|loc off|"
     r"(?:audio|voice|voice[- ]?over|vo|narration|narrator|spoken)[- ](?:script|text|copy)|[ck]omm\.?|"
-    r"commentaire|texte|narraci[oó]n|locuci[oó]n|loc|locu[cç][aã]o|voz en off|testo|narrazione|"
+    r"commentaire|texte|narraci[oó]n|locuci[oó]n|loc|locu[cç][aã]o|voz en off|"
+    r"komentář|komentár|narracja|seslendirme|dış ses|narráció|speak|testo|narrazione|"
     r"voce(?: f\.? ?c\.?| off| fuori campo)?|tekst|текст|旁白|解说|解說|画外音|ナレーション|내레이션)",
     re.IGNORECASE,
 )
@@ -89,7 +92,8 @@ PICTURE = re.compile(
     r"[^\W\d_]+(?:’s|'s)? )?notes?|(?:screen )?directions?|scene|int|ext|"
     r"(?:slide |screen )?title|"
     r"animations?|interactions?|navigation|developer|(?:title|end|text) cards?|lower thirds?|chyron|captions?|"
-    r"supers|regie(?:anweisung)?|anweisung|hinweise?|anmerkung(?:en)?|einblendung|bauchbinde|bildschirmtext|text im bild|"
+    r"supers|ekran|görüntü|kuva|bilde?|billede|obraz|kép|lettering|画面|字幕|映像|екран|εικ[όο]να|"
+    r"regie(?:anweisung)?|anweisung|hinweise?|anmerkung(?:en)?|einblendung|bauchbinde|bildschirmtext|text im bild|"
     r"consignes?|indications?|(?:texte )?[àa] l[’']écran|incrustation|synthé|(?:texto )?en pantalla|r[óo]tulo|acotaci[óo]n|"
     r"auf dem bildschirm|im bild|na tela|"
     r"notas?|indicaciones|(?:testo )?(?:a|sullo) schermo|(?:tekst )?in beeld|(?:текст )?на экране|титр)",
