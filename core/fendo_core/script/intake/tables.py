@@ -135,7 +135,7 @@ def of_records(tables: Sequence[Rows]) -> list[list[str]] | None:
     """
     rows = [(" ".join(row[0].split()), row[1]) for rows in tables for row in rows if any(map(str.strip, row))]
     count = Counter(name for name, _ in rows)
-    # A name that nothing stands beside, and that does not come again, is above the others: “Screen 2.1”.
+    # A name that nothing stands beside, and that does not come again, is a heading: “Screen 2.1”.
     above = {name for name, value in rows if not value.strip() and count[name] == 1}
     pairs = [name for name, _ in rows if name not in above]
     known = {name: column_names(name) for name in pairs}
@@ -152,9 +152,9 @@ def of_records(tables: Sequence[Rows]) -> list[list[str]] | None:
     for name, value in rows:
         if name in records[-1] or (name in above and records[-1]):
             records.append({})
-        if name not in above:
-            records[-1][name] = value
-    return [list(known), *([record.get(name, "") for name in known] for record in records)]
+        records[-1]["Notes" if name in above else name] = name if name in above else value
+    names = list(dict.fromkeys([*known, *(name for record in records for name in record)]))
+    return [names, *([record.get(name, "") for name in names] for record in records)]
 
 
 def _even(rows: Rows) -> list[list[str]]:
