@@ -522,16 +522,16 @@ def heading(text):
     return f'<w:p><w:pPr><w:pStyle w:val="Heading1"/></w:pPr>{run(text)}</w:p>'
 
 
-def printed(rows, places, head, gap=12.0):
+def printed(rows, places, head, gap=12.0, title="The Salt Road", each=4):
     """A PDF of two pages or more with a title and a number on each; cells are rows of words, below one another."""
     out = io.BytesIO()
     surface = cairocffi.PDFSurface(out, 600, 300)
     page = cairocffi.Context(surface)
     page.set_font_size(10)
-    for number in range(0, len(rows), 4):
-        marks = [(40.0, 25.0, "The Salt Road"), (300.0, 285.0, str(number // 4 + 1))]
+    for number in range(0, len(rows), each):
+        marks = [(40.0, 25.0, title), (300.0, 285.0, str(number // each + 1))]
         y = 50.0
-        for cells in (head, *rows[number : number + 4]):
+        for cells in (head, *rows[number : number + each]):
             for x, cell in zip(places, cells, strict=True):
                 marks += [(x, y + 13.0 * n, row) for n, row in enumerate(cell)]
             y += 13.0 * max(map(len, cells)) + gap
@@ -551,6 +551,11 @@ def test_a_printed_table_is_read_by_its_columns(gap):
     found = told(read("a.pdf", printed(rows, (40.0, 100.0, 320.0), (["Time"], ["Picture"], ["Narration"]), gap)))
     assert [row[0] for row in found] == [" ".join(said) for said in words]
     assert [row[1] for row in found][:5] == [(5.0 * n, 5.0 * n + 5.0) for n in range(5)]
+    across = {"title": "The Salt Road, commentary as it is to be read", "each": 2}
+    assert (
+        told(read("a.pdf", printed(rows, (40.0, 100.0, 320.0), (["Time"], ["Picture"], ["Narration"]), gap, **across)))
+        == found
+    )
     pairs = [(shot, said) for said in words]
     if gap:
         found = told(read("a.pdf", printed(pairs, (40.0, 320.0), (["VIDEO"], ["AUDIO"]))))

@@ -50,7 +50,7 @@ _PARTED = 0.7
 def table_of(pages: Sequence[Sequence[Printed]]) -> list[list[str]] | None:
     """The cells of a table that goes over all the pages; None where their words do not stand in columns."""
     rows = [_rows(page) for page in pages]
-    whites = _whites([row for page in rows for row in page])
+    whites = _whites(_without_edges(rows))
     if not whites:
         return None
     made = [_cells(page, whites) for page in rows if page]
@@ -70,6 +70,17 @@ def _rows(page: Sequence[Printed]) -> list[_Row]:
     for row in rows:
         row.words.sort(key=lambda word: word.left)
     return rows
+
+
+def _without_edges(pages: Sequence[Sequence[_Row]]) -> list[_Row]:
+    """All rows but the titles and numbers of pages, which run across the columns."""
+
+    def bare(row: _Row) -> str:
+        return re.sub(r"\d+", "0", " ".join(word.text for word in row.words))
+
+    edges = Counter(text for page in pages for text in {bare(row) for row in (*page[:2], *page[-2:])})
+    again = {text for text, times in edges.items() if times >= max(2, 0.6 * len(pages))}
+    return [row for page in pages for row in page if bare(row) not in again]
 
 
 def _whites(rows: Sequence[_Row]) -> list[float]:
