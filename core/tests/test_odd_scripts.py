@@ -594,6 +594,42 @@ def test_rows_that_a_sheet_hides_are_left_out_and_asked():
     assert told(read("a.xlsx", out.getvalue(), hidden="in")) == [PLAIN[0], PLAIN[2], PLAIN[1]]
 
 
+def test_of_sheets_alike_the_first_is_read_or_all_of_them():
+    namespaces = " ".join(
+        f'xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"' for name in ("office", "table", "text")
+    )
+    made = ""
+    for number, text in enumerate([FERRY, NOBODY]):
+        rows = ""
+        for row in (("Line", "Narration"), ("1", text), ("2", SALT)):
+            cells = (
+                f'<table:table-cell office:value-type="string"><text:p>{one}</text:p></table:table-cell>' for one in row
+            )
+            rows += f"<table:table-row>{''.join(cells)}</table:table-row>"
+        made += f'<table:table table:name="Ep {number}">{rows}</table:table>'
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        manifest = '<manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0"/>'
+        archive.writestr("META-INF/manifest.xml", manifest)
+        body = f"<office:body><office:spreadsheet>{made}</office:spreadsheet></office:body>"
+        archive.writestr("content.xml", f"<office:document-content {namespaces}>{body}</office:document-content>")
+    assert told(read("a.ods", out.getvalue())) == [PLAIN[0], PLAIN[2]]
+    assert told(read("a.ods", out.getvalue(), sheet="*")) == [PLAIN[0], PLAIN[2], PLAIN[1], PLAIN[2]]
+
+
+def test_scenes_may_be_columns():
+    rows = f",Slide 1,Slide 2\nVoice over,{FERRY},{NOBODY}\nVisual,harbour,bench\n"
+    assert told(read("a.csv", rows)) == PLAIN[:2]
+
+
+def test_notes_of_slides_are_read_and_what_they_show_is_not():
+    text = f"Slide 1: Boats\n\n• Tides\n• Mud\n\nNotes: {FERRY}\n\nSlide 2: Bells\n\n• Salt\n\nNotes: {NOBODY}\n"
+    found = told(read("a.txt", text))
+    assert [row[0] for row in found] == [FERRY, NOBODY] and "Tides" in found[0][2] and "Salt" in found[1][2]
+    assert "Tides" in " ".join(row[0] for row in told(read("a.txt", text, slides="words")))
+
+
 def test_rows_of_a_page_that_are_sentences_are_lines():
     assert told(read("a.pdf", printed([[[FERRY]], [[NOBODY]], [[SALT]]], (40.0,), [[""]]))) == PLAIN
 

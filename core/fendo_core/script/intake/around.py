@@ -24,6 +24,7 @@ from fendo_core.script.intake.marks import (
     is_more,
     is_numbered,
     is_shouted_name,
+    is_voice,
 )
 from fendo_core.script.intake.paragraph import LONGEST, SENTENCE_ENDS, Paragraph, at_end, mostly, noted, to_notes
 
@@ -415,6 +416,34 @@ def without_unsaid(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         return list(found)
     inquiry.doubt(f"{counted(sum(unsaid), 'place', 'places')} without words left out, with what is noted of them")
     return [each for each, is_one in zip(found, unsaid, strict=True) if not is_one]
+
+
+_SLIDE = re.compile(r"^(?:slide|folie|diapositiv[ea]|dia|слайд)\s*#?\d{1,3}\b", re.IGNORECASE)
+_NOTES = re.compile(r"^(?:notes|notizen|notas|notities|note|заметки)\s*[:：]\s*(?=\S)", re.IGNORECASE)
+
+
+def with_notes_of_slides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Of slides written out, with “Notes: …” below what each shows, the notes: they are read, and what is shown is not."""
+    slides = [bool(_SLIDE.match(each.text)) for each in found]
+    notes = [_NOTES.match(each.text) for each in found]
+    told = sum(map(bool, notes))
+    if (
+        told < 2
+        or not slides[0]
+        or abs(sum(slides) - told) > 1
+        or any((label := LABEL.match(each.text)) and is_voice(label[1].strip()) for each in found)
+    ):
+        return list(found)
+    if inquiry.ask("slides", "what slides show above their notes is", NOTES_OR_WORDS, "notes") == "words":
+        return list(found)
+    shown, in_notes = set[int](), False
+    for place, (slide, note) in enumerate(zip(slides, notes, strict=True)):
+        in_notes = bool(note) or (in_notes and not slide)
+        if not in_notes:
+            shown.add(place)
+    bare = [replace(each, text=each.text[note.end() :]) if note else each for each, note in zip(found, notes, strict=True)]
+    ids = {id(bare[place]) for place in shown}
+    return to_notes(bare, lambda each: id(each) in ids)
 
 
 _GREETING = re.compile(

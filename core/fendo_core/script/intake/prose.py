@@ -11,6 +11,7 @@ from string import ascii_lowercase, ascii_uppercase
 
 from fendo_core.script.intake.around import (
     LONGEST_TITLE,
+    with_notes_of_slides,
     without_alternatives,
     without_asides,
     without_bites,
@@ -61,7 +62,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     """
     enough(len(found))
     found = [_undecorated(replace(each, text=_MARKED.sub(r"\2", each.text))) for each in found]
-    found = _without_lone_numbers(_with_bold_headings(found), inquiry)
+    found = _without_lone_numbers(_with_bold_headings(with_notes_of_slides(found, inquiry)), inquiry)
     found = without_bullets(with_times_parted(with_times_joined(without_page_marks(found, inquiry))))
     found = without_sayings(without_footnotes(without_letter(found, inquiry), inquiry), inquiry)
     found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)

@@ -42,7 +42,20 @@ def workbook(data: bytes, inquiry: Inquiry) -> list[list[str]]:
     )
     if len(sheets) == 1:
         return sheets[likeliest]
-    return sheets[inquiry.ask("sheet", "the script is on the sheet", [(name, name) for name in sheets], likeliest)]
+    # Sheets under the same names of columns are parts of one work, or works of one kind: the first is as likely as any.
+    alike = [name for name, rows in sheets.items() if rows[0] == sheets[likeliest][0] and sum(map(bool, rows[0])) > 1]
+    options = [(name, name) for name in sheets]
+    if len(alike) > 1:
+        likeliest = alike[0]
+        options.append((_ALL, f"all {len(alike)} alike, one after another"))
+    chosen = inquiry.ask("sheet", "the script is on the sheet", options, likeliest)
+    if chosen != _ALL:
+        return sheets[chosen]
+    return [*sheets[alike[0]][:1], *(row for name in alike for row in sheets[name][1:])]
+
+
+_ALL = "*"
+"""No sheet can be called that."""
 
 
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"

@@ -190,7 +190,7 @@ def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, 
     rows = [row for row in rows if any(map(str.strip, row))]
     if not rows:
         return Table([], (), Columns())
-    rows = _with_one_column_of_words(_even(rows), inquiry)
+    rows = _with_one_column_of_words(_upright(_even(rows)), inquiry)
     width = len(rows[0])
     found = _header_row(rows)
     top = found[0] + 1 if found else 0
@@ -209,6 +209,26 @@ def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, 
     drafts = _drafts(body, chosen, header, top + 1, rate, start_frame, inquiry)
     _say_left_out(body, header, chosen, found[1] if found else None, inquiry)
     return Table(drafts, header, chosen)
+
+
+_MOST_ROWS_OF_SCENES = 8
+
+
+def _upright(rows: list[list[str]]) -> list[list[str]]:
+    """Rows of a table whose scenes are columns, “Voice-over | … | … |” below “ | Scene 1 | Scene 2 |”, turned."""
+    names = [column_names(row[0]) for row in rows]
+    spoken = [row for row, each in zip(rows, names, strict=True) if each and each[0][0] == "words" and each[0][1] < 200]
+    known = sum(map(bool, names))
+    if (
+        len(spoken) != 1
+        or not 2 <= len(rows) <= _MOST_ROWS_OF_SCENES
+        or known < len(rows) - 1
+        or len(rows[0]) < 3
+        or any(kind == "words" for cell in rows[0][1:] for kind, _ in column_names(cell))
+        or not all(_is_wordy(cell) or cell.endswith(SENTENCE_ENDS) for cell in spoken[0][1:] if cell.strip())
+    ):
+        return rows
+    return [list(column) for column in zip(*rows, strict=True)]
 
 
 def _with_one_column_of_words(rows: list[list[str]], inquiry: Inquiry) -> list[list[str]]:
