@@ -25,7 +25,6 @@ _NAMES: dict[Holds, str] = {
     "length": (
         "duration, length, dur, len, runtime, running time, trt, est time, est. time, estimated time, est. duration, "
         "read time, reading time, dauer, länge, laenge, lesezeit, sprechzeit, durée, duree, longueur, temps de lecture, "
-        "word count, wordcount, character count, char count, characters, wortzahl, zeichen, "
         "duración, duracion, tiempo de lectura, durata, duração, duur, lengte, длительность, продолжительность, хронометраж"
     ),
     "words": (
@@ -62,6 +61,7 @@ _NAMES: dict[Holds, str] = {
     "number": (
         "#, no, no., nr, nr., number, num, id, line no, line number, n°, nº, nummer, numéro, número, numero, №, номер, "
         "pos, item, file, file name, filename, wav, audio file, prompt name, key, line id, lineid, string id, cue no, "
+        "word count, wordcount, words count, character count, char count, wortzahl, zeichenzahl, nombre de mots, "
         "cue number, chapter, paragraph, section, segment, module, page, slide no, slide number, scene no, scene "
         "number, kapitel, absatz, abschnitt, seite, chapitre, paragraphe, capítulo, párrafo, capitolo, paragrafo"
     ),
