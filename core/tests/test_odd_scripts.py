@@ -627,7 +627,107 @@ def test_notes_of_slides_are_read_and_what_they_show_is_not():
     text = f"Slide 1: Boats\n\n• Tides\n• Mud\n\nNotes: {FERRY}\n\nSlide 2: Bells\n\n• Salt\n\nNotes: {NOBODY}\n"
     found = told(read("a.txt", text))
     assert [row[0] for row in found] == [FERRY, NOBODY] and "Tides" in found[0][2] and "Salt" in found[1][2]
-    assert "Tides" in " ".join(row[0] for row in told(read("a.txt", text, slides="words")))
+    assert "Tides" in " ".join(row[0] for row in told(read("a.txt", text, **{"slide-notes": "words"})))
+
+
+def archived(**parts):
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name, text in parts.items():
+            archive.writestr(name, text)
+    return out.getvalue()
+
+
+def shape(kind, *rows):
+    said = "".join(f"<a:p><a:r><a:t>{row}</a:t></a:r></a:p>" for row in rows)
+    place = f'<p:nvSpPr><p:nvPr><p:ph type="{kind}"/></p:nvPr></p:nvSpPr>'
+    return f"<p:sp>{place}<p:txBody>{said}</p:txBody></p:sp>"
+
+
+def slides(decks, order):
+    """A presentation: (title, rows shown, rows of notes, hidden) of each slide, and in which order they are shown."""
+    office = "http://schemas.openxmlformats.org"
+    spaces = (
+        f'xmlns:p="{office}/presentationml/2006/main" xmlns:a="{office}/drawingml/2006/main" '
+        f'xmlns:r="{office}/officeDocument/2006/relationships"'
+    )
+
+    def links(*targets):
+        kept = "".join(f'<Relationship Id="r{n}" Target="{target}"/>' for n, target in targets)
+        return f'<Relationships xmlns="{office}/package/2006/relationships">{kept}</Relationships>'
+
+    listed = "".join(f'<p:sldId r:id="r{n}"/>' for n in order)
+    parts = {
+        "ppt/presentation.xml": f"<p:presentation {spaces}><p:sldIdLst>{listed}</p:sldIdLst></p:presentation>",
+        "ppt/_rels/presentation.xml.rels": links(*((n, f"slides/slide{n}.xml") for n in range(len(decks)))),
+    }
+    for n, (title, shown, notes, hidden) in enumerate(decks):
+        held = shape("title", title) + shape("body", *shown) + shape("sldNum", str(n))
+        parts[f"ppt/slides/slide{n}.xml"] = f'<p:sld {spaces} show="{int(not hidden)}">{held}</p:sld>'
+        if notes:
+            parts[f"ppt/slides/_rels/slide{n}.xml.rels"] = links((1, f"../notesSlides/notesSlide{n}.xml"))
+            said = shape("sldImg") + shape("body", *notes) + shape("sldNum", str(n))
+            parts[f"ppt/notesSlides/notesSlide{n}.xml"] = f"<p:notes {spaces}>{said}</p:notes>"
+    return archived(**parts)
+
+
+def test_of_a_presentation_the_notes_are_read_slide_by_slide_as_they_are_shown():
+    decks = [
+        ("Bells", ["Nobody"], [NOBODY], False),
+        ("Boats", ["Tides", "Mud"], [FERRY, f"{SALT} [click]"], False),
+        ("Thanks", ["Goodbye"], [], False),
+        ("Secret", ["x"], ["Never read this."], True),
+    ]
+    found = read("a.pptx", slides(decks, [1, 3, 0, 2]))
+    assert told(found) == [
+        (FERRY, None, "Slide 1: Boats", ""), (SALT, None, "click after “remains”", ""),
+        (NOBODY, None, "Slide 3: Bells", ""),
+    ]  # fmt: skip
+    assert "1 slide without notes left out" in found.doubts
+    shown = read("a.pptx", slides(decks, [1, 3, 0, 2]), slides="shown", hidden="in")
+    assert [row[0] for row in told(shown)] == ["Tides", "Mud", "x", "Nobody", "Goodbye"]
+    bare = [("Boats", [FERRY, NOBODY], [], False)]
+    assert [row[0] for row in told(read("a.pptx", slides(bare, [0])))] == [FERRY, NOBODY]
+    with pytest.raises(ScriptRefused, match="no words in this presentation"):
+        read("a.pptx", slides([("Boats", [], [], False)], [0]))
+
+
+@pytest.mark.parametrize("spoilt", ["ppt/presentation.xml", "ppt/slides/slide0.xml"])
+def test_a_damaged_presentation_is_refused_in_words(spoilt):
+    good = slides([("Boats", [FERRY], [NOBODY], False)], [0])
+    with zipfile.ZipFile(io.BytesIO(good)) as archive:
+        parts = {name: archive.read(name).decode() for name in archive.namelist()}
+    with pytest.raises(ScriptRefused, match="presentation is damaged"):
+        read("a.pptx", archived(**parts | {spoilt: "<p:sld"}))
+    many = slides([("Boats", [FERRY], [NOBODY], False)], [0] * 200_000)
+    with pytest.raises(ScriptRefused, match=r"20,000|more than"):
+        read("a.pptx", many)
+
+
+def test_the_notes_of_an_open_presentation_are_read():
+    names = ("office", "drawing", "presentation", "text", "style")
+    spaces = " ".join(f'xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"' for name in names)
+
+    def frame(kind, *rows):
+        held = "".join(f"<text:p>{row}</text:p>" for row in rows)
+        return f'<drawing:frame presentation:class="{kind}"><drawing:text-box>{held}</drawing:text-box></drawing:frame>'
+
+    def page(title, shown, *notes, style="seen"):
+        said = f"<presentation:notes>{frame('notes', *notes)}</presentation:notes>"
+        held = frame("title", title) + frame("outline", shown) + said
+        return f'<drawing:page drawing:style-name="{style}">{held}</drawing:page>'
+
+    unseen = '<style:drawing-page-properties presentation:visibility="hidden"/>'
+    pages = page("Boats", "Tides", FERRY, NOBODY) + page("Secret", "x", "Never.", style="un") + page("Bells", "Salt", SALT)
+    content = (
+        f'<office:document-content {spaces}><style:style style:name="un">{unseen}</style:style><office:body>'
+        f"<office:presentation>{pages}</office:presentation></office:body></office:document-content>"
+    )
+    kind = "application/vnd.oasis.opendocument.presentation"
+    found = read("a.odp", archived(**{"mimetype": kind, "content.xml": content}))
+    assert told(found) == [
+        (FERRY, None, "Slide 1: Boats", ""), PLAIN[1], (SALT, None, "Slide 3: Bells", ""),
+    ]  # fmt: skip
 
 
 def test_rows_of_a_page_that_are_sentences_are_lines():

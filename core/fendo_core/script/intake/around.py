@@ -192,6 +192,7 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
 _HOW = re.compile(
     r"(?:\d+(?:[.,]\d+)?\s?(?:s|secs?|seconds?|sek)\.?$|(?:long |short |slight |brief |little |dramatic )?(?:pauses?|"
     r"beat|breath|breathes?|sfx|fx|music|laugh(?:s|ing|ter)?|chuckles?|"
+    r"click(?: to (?:advance|continue))?$|next slide$|advance$|"
     r"sighs?|sighing|whisper(?:s|ed|ing)?|soft(?:ly|er)?|slow(?:ly|er)?|quick(?:ly|er)?|quiet(?:ly|er)?|loud(?:ly|er)?|warm(?:ly|er)?|"
     r"smil(?:e|es|ing)|cheerful(?:ly)?|serious(?:ly)?|urgent(?:ly)?|excited(?:ly)?|gently|firmly|silence|emphasis|emphasi[sz]e|break|fade|"
     r"bright(?:ly|er)?|sad(?:ly)?|angr(?:y|ily)|stille|kurze pause|atempause|leise|laut|langsam|lächelnd|lacht|"
@@ -434,7 +435,7 @@ def with_notes_of_slides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[P
         or any((label := LABEL.match(each.text)) and is_voice(label[1].strip()) for each in found)
     ):
         return list(found)
-    if inquiry.ask("slides", "what slides show above their notes is", NOTES_OR_WORDS, "notes") == "words":
+    if inquiry.ask("slide-notes", "what slides show above their notes is", NOTES_OR_WORDS, "notes") == "words":
         return list(found)
     shown, in_notes = set[int](), False
     for place, (slide, note) in enumerate(zip(slides, notes, strict=True)):

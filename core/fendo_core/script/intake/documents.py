@@ -134,10 +134,6 @@ def document(data: bytes, inquiry: Inquiry) -> tuple[str, list[Block]]:
             raise ScriptRefused("This document is nested too deep. Save it as plain text, then bring it in.") from error
         raise ScriptRefused("This document is damaged. Open it, save it again, and bring it in.") from error
     known = (
-        (
-            lambda name: name.startswith("ppt/"),
-            "a presentation. Bring its slides in as PDF in Picture, and its notes as text",
-        ),
         (lambda name: name.endswith(".iwa"), "a document that only its own program can open. Save it as .docx"),
         (lambda name: name == "META-INF/container.xml", "an electronic book. Save its words as plain text"),
     )
@@ -366,6 +362,13 @@ class _OpenText:
             return False
         setattr(self.left, why, getattr(self.left, why) + 1)
         return True
+
+
+def flowing(root: Element) -> list[str]:
+    """The rows of text in a part of an OpenDocument file, as they are shown."""
+    return [
+        block.text for block in _OpenText(False, Left(), {}).blocks(root) if isinstance(block, Paragraph) and block.text
+    ]
 
 
 def _open_document(root: Element, inquiry: Inquiry) -> list[Block]:

@@ -10,7 +10,19 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import PurePath
 
-from fendo_core.script.intake import around, markdown, pages, prose, sheets, structured, subtitles, tables, webpage, wrapped
+from fendo_core.script.intake import (
+    around,
+    markdown,
+    pages,
+    presentations,
+    prose,
+    sheets,
+    structured,
+    subtitles,
+    tables,
+    webpage,
+    wrapped,
+)
 from fendo_core.script.intake.documents import Block, document
 from fendo_core.script.intake.inquiry import Inquiry, Question, ScriptRefused, enough
 from fendo_core.script.intake.letters import decode, is_text, refuse_by_name
@@ -134,6 +146,8 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     if data.startswith(b"PK\x03\x04"):
         if ending in _SHEETS or b"xl/workbook" in data or b"opendocument.spreadsheet" in data[:200]:
             return "spreadsheet", "", script.table(sheets.workbook(data, inquiry))
+        if presentations.is_presentation(data):
+            return "presentation", "", _of_blocks(presentations.blocks_of_slides(data, inquiry), script)
         kind, blocks = document(data, inquiry)
         return kind, "", _of_blocks(blocks, script)
     if data.startswith(b"\xd0\xcf\x11\xe0") and ending == ".xls":
@@ -147,8 +161,8 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     refuse_by_name(data, name)
     if not is_text(data):
         raise ScriptRefused(
-            "This is no text. Fendo reads text, Markdown, Word, OpenDocument, rich text, PDF, web pages, tables and "
-            "subtitles."
+            "This is no text. Fendo reads text, Markdown, Word, OpenDocument, rich text, PDF, web pages, presentations, "
+            "tables and subtitles."
         )
     text, encoding = decode(data, inquiry)
     body = subtitles.with_arrows(text.lstrip("\ufeff"))

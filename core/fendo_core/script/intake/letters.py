@@ -155,8 +155,9 @@ def refuse_by_name(data: bytes, name: str) -> None:
     head = data[:2048].lstrip(b"\xef\xbb\xbf \t\r\n").lower()
     ending = name.rpartition(".")[2].lower()
     if data.startswith(b"\xd0\xcf\x11\xe0"):
-        what = "an Excel workbook of the old kind" if ending == "xls" else "a Word document of the old kind (.doc)"
-        raise ScriptRefused(f"This is {what}. Open it, save it as .docx, .xlsx or plain text, and bring that in.")
+        old = {"xls": "an Excel workbook of the old kind", "ppt": "a presentation of the old kind (.ppt)"}
+        what = old.get(ending, "a Word document of the old kind (.doc)")
+        raise ScriptRefused(f"This is {what}. Open it, save it as .docx, .xlsx, .pptx or plain text, and bring that in.")
     for mark, what, instead in (
         ((b"<?xml", b"<tt "), "an XML file", "Save the script as .docx, .srt, .csv or plain text"),
         ((b"%!ps",), "a PostScript file", "Save it as PDF or plain text"),
