@@ -25,11 +25,12 @@ HEADING = re.compile(
     r"stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}\b(?!\.\d)|[ivx]{1,4}\b|(?:one|two|three|four|five|six|seven|eight|nine|ten|eins|zwei|drei|"
     r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\b(?:pp?|int|ext)\.){0,60}$|"
+    r"^(?:promo|spot|trailer|teaser|version|tag|radio|tv)\b[^.!?:]{0,20}\s:\d{2}$|"
     r"^(?:场景|場景|场|镜头|鏡頭|シーン|スライド|幻灯片|씬)\s*[一二三四五六七八九十\d]{1,3}(?:[^。！？.!?]){0,40}$",
     re.IGNORECASE,
 )
 """“Slide 3: the bell”."""
-RULE = re.compile(r"^(?:[-*_=~–—•·#+]\s*){3,}$")
+RULE = re.compile(r"^(?:(?:[-*_=~–—•·#+]\s*){3,}|#\s?#)$")
 """A row that only parts others."""
 SECTION = re.compile(
     r"(?:intro(?:duction)?|outro|hook|body|main (?:part|body|section)|opening|closing|conclusion|cta|call[- ]to[- ]action|"
@@ -49,7 +50,8 @@ def is_heading(text: str) -> bool:
 
 
 NUMBERED = re.compile(
-    r"(?:line|zeile|ligne|take|loop|prompt|ad|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off|[ck]omm\.?)\s*#?\s*\d{1,4}(?:\s*[\[(]([^()\[\]]{1,60})[\])])?",
+    r"(?:line|zeile|ligne|take|loop|prompt|ad|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off|[ck]omm\.?|kommentar|commentary|"
+    r"commentaire|narration|voix off|voice[- ]?over|passage)\s*#?\s*\d{1,4}(?:\s*[\[(]([^()\[\]]{1,60})[\])])?",
     re.IGNORECASE,
 )
 """“VO 3”, with what stands in brackets behind it."""

@@ -157,15 +157,15 @@ def _count_up(numbers: Sequence[int], steps: Sequence[int]) -> bool:
 
 
 _LONE_NUMBER = re.compile(r"#?\s?(\d{1,4})(?:[.)]|\s?(?:/|of|von|de|di|sur)\s?\d{1,4})?")
-_SOUND_FILE = r"\.(?:wav|mp3|aiff?|flac|m4a|ogg)"
+_FILE = r"\.(?:wav|mp3|aiff?|flac|m4a|ogg|mov|mp4|mxf|avi|mts|jpe?g|png|heic)"
 _NAME_OF_LINE = re.compile(
     # With a letter in it: numbers alone may be years.
     r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}[a-zA-Z]?(?:[._-][^\W\d_]{0,4}\d{1,5})*"
-    rf"(?:{_SOUND_FILE})?)|"
+    rf"(?:{_FILE})?)|"
     r"(?P<letter>[a-zA-Z])|(?P<roman>[IVX]{1,5}))(?:\s*[.):]\s+|\s+[-–—|]\s+)(?=\S)|"
     r"^(?P<slug>\d{2,4}[_-][a-zA-Z][\w-]{0,30})\s*:\s+(?=\S)|"
     r"^(?P<code>[A-Z]{1,4}[_-]?\d{1,4})\s+(?=[^\W\d_]|[\[(\"“„«])|"
-    rf"^(?P<file>[\w-]{{1,40}}{_SOUND_FILE})(?:\s*:\s*|\s+[-–—]\s+|\t\s*)(?=\S)|"
+    rf"^(?P<file>(?i:[\w-]{{1,40}}{_FILE}))(?:\s*:\s*|\s+[-–—]\s+|\t\s*)(?=\S)|"
     r"^(?P<section>\d{1,3}(?:\.\d{1,3}){1,3})\s+(?=[^\W\d_])"
 )
 
@@ -222,7 +222,7 @@ def _name(head: re.Match[str]) -> str:
 def _unnamed(each: Paragraph, head: re.Match[str]) -> Paragraph:
     """A paragraph without its name, which is a note where a file is going to be called so."""
     name = _name(head)
-    return _behind(each, head, name if re.search(f"{_SOUND_FILE}$", name) else "")
+    return _behind(each, head, name if re.search(f"{_FILE}$", name) else "")
 
 
 def _behind(each: Paragraph, head: re.Match[str], note: str) -> Paragraph:
