@@ -11,7 +11,6 @@ from dataclasses import dataclass, replace
 from pathlib import PurePath
 
 from fendo_core.script.intake import (
-    around,
     markdown,
     pages,
     presentations,
@@ -20,6 +19,7 @@ from fendo_core.script.intake import (
     structured,
     subtitles,
     tables,
+    titles,
     webpage,
     wrapped,
 )
@@ -303,7 +303,7 @@ def _of_blocks(blocks: Sequence[Block], script: _ScriptFile) -> list[Draft]:
 
 def _tells_of_it(rows: Sequence[Sequence[str]], inquiry: Inquiry) -> bool:
     """Whether a table says who ordered the script, when and which version: that is said and left out."""
-    if not rows or not all(len(row) == 2 and around.tells_of_it(row[0], row[1]) for row in rows):
+    if not rows or not all(len(row) == 2 and titles.tells_of_it(row[0], row[1]) for row in rows):
         return False
     inquiry.doubt(f"left out: {' / '.join(f'{name} {value}' for name, value in rows)[:120]}")
     return True

@@ -10,21 +10,13 @@ from dataclasses import replace
 from string import ascii_lowercase, ascii_uppercase
 
 from fendo_core.script.intake.around import (
-    LONGEST_TITLE,
     with_notes_of_slides,
     without_alternatives,
-    without_asides,
     without_bites,
     without_bullets,
     without_counts,
-    without_directions,
-    without_end,
     without_headings,
-    without_letter,
     without_numbered,
-    without_page_marks,
-    without_titles,
-    without_unsaid,
 )
 from fendo_core.script.intake.clocked import (
     plain_times,
@@ -36,11 +28,13 @@ from fendo_core.script.intake.clocked import (
     with_times_parted,
     without_lengths,
 )
+from fendo_core.script.intake.directions import without_asides, without_directions, without_unsaid
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
 from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPEAKERS, TIME, is_more
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 from fendo_core.script.intake.speakers import with_brackets_as_names, with_name_colons, with_readers
+from fendo_core.script.intake.titles import LONGEST_TITLE, without_end, without_letter, without_page_marks, without_titles
 from fendo_core.script.intake.tongues import in_one_tongue
 from fendo_core.script.lines import Draft
 from fendo_core.timebase import FrameRate
