@@ -17,27 +17,25 @@ _MEMORY = 4 << 30
 SOUND_MEMORY = 3 << 29
 """Sound needs little; time stamps that lie make ffmpeg fill hours with silence at once."""
 _SAFE = ["-nostdin", "-hide_banner", "-loglevel", "error"]
-_FORMATS = "mov,matroska,wav,w64,caf,flac,mp3,ogg,aac,aiff,avi,mpegts,mpeg,flv,asf"
-_INPUT = ["-protocol_whitelist", "file", "-format_whitelist", _FORMATS]
-
-DEMUXERS = {
-    "mov": "mov",
-    "matroska": "matroska",
-    "avi": "avi",
-    "mpegts": "mpegts",
-    "mpeg": "mpeg",
-    "flv": "flv",
-    "asf": "asf",
-    "wav": "wav",
-    "w64": "w64",
-    "caf": "caf",
-    "flac": "flac",
-    "mp3": "mp3",
-    "ogg": "ogg",
-    "aac": "aac",
-    "aiff": "aiff",
-}
-"""Kinds of film and sound that are read: what the sniffer calls them, and ffmpeg's demuxer for it."""
+DEMUXERS = (
+    "mov",
+    "matroska",
+    "avi",
+    "mpegts",
+    "mpeg",
+    "flv",
+    "asf",
+    "wav",
+    "w64",
+    "caf",
+    "flac",
+    "mp3",
+    "ogg",
+    "aac",
+    "aiff",
+)
+"""Kinds of film and sound that are read, as the sniffer and ffmpeg's demuxers call them."""
+_INPUT = ["-protocol_whitelist", "file", "-format_whitelist", ",".join(DEMUXERS)]
 
 
 class CodecFailed(RuntimeError):
@@ -63,7 +61,7 @@ def probe(path: Path, kind: str, seconds: int = 20) -> dict[str, Any]:
         CodecFailed: when it can't be read within `seconds`.
     """
     command = [*_limited("ffprobe", seconds), "-hide_banner", "-loglevel", "error", *_INPUT, "-max_pixels", "40000000"]
-    command += ["-f", DEMUXERS[kind], "-show_streams", "-show_format", "-of", "json", f"file:{path}"]
+    command += ["-f", kind, "-show_streams", "-show_format", "-of", "json", f"file:{path}"]
     try:
         done = subprocess.run(command, capture_output=True, timeout=seconds, check=False, stdin=subprocess.DEVNULL)
     except subprocess.TimeoutExpired as error:
@@ -117,7 +115,7 @@ _PAGES_START = (
 
 def input_of(path: Path, kind: str) -> list[str]:
     """The arguments that name an outside file as ffmpeg's input."""
-    return [*_INPUT, "-max_pixels", "40000000", "-f", DEMUXERS[kind], "-i", f"file:{path}"]
+    return [*_INPUT, "-max_pixels", "40000000", "-f", kind, "-i", f"file:{path}"]
 
 
 def transcode(

@@ -42,7 +42,7 @@ def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     shown = f"{headings[0][:30]} … {headings[-1][:30]} are" if len(headings) > 1 else f"{headings[0][:40]} is"
     if inquiry.ask("headings", shown, NOTES_OR_WORDS, "notes") == "words":
         return list(found)
-    return to_notes(found, goes)
+    return to_notes(found, [goes(each) for each in found])
 
 
 def _with_times_apart(found: Sequence[Paragraph]) -> list[Paragraph]:
@@ -129,8 +129,7 @@ def without_numbered(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     numbers = [NUMBERED.fullmatch(each.text.strip(" :.")) for each in found]
     # What stands in brackets behind a number is a note of what is below.
     bare = [replace(each, text=number[1] or "") if number else each for each, number in zip(found, numbers, strict=True)]
-    heads = {id(each) for each, number in zip(bare, numbers, strict=True) if number}
-    return to_notes(bare, lambda each: id(each) in heads)
+    return to_notes(bare, list(map(bool, numbers)))
 
 
 _SLIDE = re.compile(r"^(?:slide|folie|diapositiv[ea]|dia|слайд)\s*#?\d{1,3}\b", re.IGNORECASE)
@@ -151,14 +150,11 @@ def with_notes_of_slides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[P
         return list(found)
     if inquiry.ask("slide-notes", "what slides show above their notes is", NOTES_OR_WORDS, "notes") == "words":
         return list(found)
-    shown, in_notes = set[int](), False
-    for place, (slide, note) in enumerate(zip(slides, notes, strict=True)):
-        in_notes = bool(note) or (in_notes and not slide)
-        if not in_notes:
-            shown.add(place)
+    shown: list[bool] = []
+    for slide, note in zip(slides, notes, strict=True):
+        shown.append(not note and (slide or shown[-1]))
     bare = [replace(each, text=each.text[note.end() :]) if note else each for each, note in zip(found, notes, strict=True)]
-    ids = {id(bare[place]) for place in shown}
-    return to_notes(bare, lambda each: id(each) in ids)
+    return to_notes(bare, shown)
 
 
 _ALTERNATIVE = re.compile(r"^alt(?:ernat(?:e|ive|ively))?\.?\s*\d{0,2}\s*[:：]\s*(?=\S)", re.IGNORECASE)

@@ -205,14 +205,14 @@ def without_lengths(found: Sequence[Paragraph]) -> list[Paragraph]:
     ]
 
 
-_NAMED_IN_BRACKETS = re.compile(rf"^\[([^\W\d_][\w .'’#-]{{0,38}}?\s*[-–—,@]?\s*(?:{SPAN}))\]$")
-_TWICE_BRACKETED = re.compile(rf"^\[\[\s*({SPAN})\s*\]\]")
 _TC_IN_BRACKETS = re.compile(rf"^([^\[(]{{1,40}}[\[(])\s*(?:tc|timecode)\s*[:=]?\s*(?={TIME})", re.IGNORECASE)
 
 
 def plain_times(text: str) -> str:
     """A paragraph whose times are said with words, as it would be with times alone."""
-    text = _TC_IN_BRACKETS.sub(r"\1", _TWICE_BRACKETED.sub(r"[\1]", _NAMED_IN_BRACKETS.sub(r"\1", text)))
+    if text[:1] == "[" and text[-1:] == "]" and NAMED_ALONE.match(text[1:-1]):
+        text = text[1:-1]
+    text = _TC_IN_BRACKETS.sub(r"\1", text)
     text = _NUMBER_AND_RANGE.sub("", _BARE_SECONDS.sub(r"[0:\g<seconds>] ", _AT.sub("", text)))
     two = _TWO_CODES.match(text)
     if two:

@@ -108,7 +108,8 @@ def without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     asked = f"{asides[0][:40]}{' …' if len(asides) > 1 else ''} {'are' if len(asides) > 1 else 'is'}"
     if inquiry.ask("asides", asked, NOTES_OR_WORDS, "notes") == "words":
         return list(found)
-    return to_notes([each for each in found if not _GOES_ON.match(each.text)], lambda each: goes(each.text))
+    kept = [each for each in found if not _GOES_ON.match(each.text)]
+    return to_notes(kept, [goes(each.text) for each in kept])
 
 
 _UNSAID = re.compile(

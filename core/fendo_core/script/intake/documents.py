@@ -7,9 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Protocol, TypeAlias, TypeVar
 from xml.etree.ElementTree import Element
 
-from defusedxml import DefusedXmlException
-from defusedxml.ElementTree import ParseError, fromstring
-
+from fendo_core.script.intake.archives import BROKEN, parts_of
 from fendo_core.script.intake.inquiry import OUT_OR_READ, Inquiry, ScriptRefused, counted, enough
 from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.intake.tables import MOST_COLUMNS
@@ -18,35 +16,6 @@ from fendo_core.script.lines import paragraphs
 
 Block: TypeAlias = Paragraph | list[list[str]]
 """A paragraph, or the rows of a table."""
-
-LARGEST_DOCUMENT = 24 << 20
-"""Bytes of XML in a document once unpacked."""
-# RuntimeError: also of what is nested too deep, or needs a password.
-BROKEN = (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError, ParseError, DefusedXmlException)
-
-
-def parts_of(archive: zipfile.ZipFile, wanted: Iterable[str]) -> dict[str, Element]:
-    """The XML parts of an archive that are there, parsed; together never more than `LARGEST_DOCUMENT`.
-
-    Raises:
-        ScriptRefused: when they unpack to more.
-    """
-    too_large = "This document unpacks to far more than a script can be. It was not opened."
-    names = {info.filename: info for info in archive.infolist()}
-    there = [name for name in wanted if name in names]
-    if sum(names[name].file_size for name in there) > LARGEST_DOCUMENT:
-        raise ScriptRefused(too_large)
-    parts: dict[str, Element] = {}
-    left = LARGEST_DOCUMENT
-    for name in there:
-        with archive.open(name) as part:
-            # The size in the directory may lie: no more than the limit is ever unpacked.
-            raw = part.read(left + 1)
-        left -= len(raw)
-        if left < 0:
-            raise ScriptRefused(too_large)
-        parts[name] = fromstring(raw)
-    return parts
 
 
 @dataclass(slots=True)

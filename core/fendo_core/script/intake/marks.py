@@ -11,7 +11,7 @@ TIME = (
 SPAN = rf"(?:{TIME})(?:{RANGE.pattern}(?:{TIME}))?"
 ALONE = re.compile(rf"^\W{{0,40}}(?:(?:tc|timecode|time|in)\b[:\s]*)?({SPAN})[\s\])>:.*=_~#|–—-]*$", re.IGNORECASE)
 """A time on a row of its own."""
-BRACKETED = re.compile(rf"^[\[(<{{]\s*({SPAN})\s*[\])>}}]\s*[:–—-]?\s*(?=\S)")
+BRACKETED = re.compile(rf"^[\[(<{{]{{1,2}}\s*({SPAN})\s*[\])>}}]{{1,2}}\s*[:–—-]?\s*(?=\S)")
 """A time in brackets before the words."""
 BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]{{1,3}}\s*|\s)(?=[^\W\d_]|[\"“„«'‘(\[¿¡])")
 """A time before the words."""

@@ -1,7 +1,7 @@
 """A paragraph of a script, with what was noted beside it."""
 
 import re
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from fendo_core.script.lines import LONGEST_NOTES
@@ -45,13 +45,13 @@ def noted(paragraph: Paragraph, notes: Iterable[str]) -> Paragraph:
     return replace(paragraph, notes="\n".join(filter(None, notes))[:LONGEST_NOTES])
 
 
-def to_notes(found: Sequence[Paragraph], goes: Callable[[Paragraph], bool]) -> list[Paragraph]:
-    """Paragraphs of which some become notes of the next one, or of the last; right below words, and with an empty row
-    behind, of those."""
+def to_notes(found: Sequence[Paragraph], goes: Sequence[bool]) -> list[Paragraph]:
+    """Paragraphs of which those that go become notes of the next one, or of the last; right below words, and with an empty
+    row behind, of those."""
     kept: list[Paragraph] = []
     held: list[str] = []
-    for each, below in zip(found, [*found[1:], None], strict=False):
-        if goes(each):
+    for each, below, is_note in zip(found, [*found[1:], None], goes, strict=False):
+        if is_note:
             bare = each.text.removeprefix("//").strip(" .:")
             told = [bare.strip("()[]{}<>♪♫ .:") if bare[:1] in "([{<♪♫" else bare, each.notes]
             if (

@@ -1,21 +1,19 @@
 """Presentations (PresentationML of ECMA-376, OpenDocument): the notes of each slide are what a course is read from."""
 
 import io
-import posixpath
 import zipfile
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from xml.etree.ElementTree import Element
 
-from fendo_core.script.intake.documents import BROKEN, Block, flowing, parts_of
+from fendo_core.script.intake.archives import BROKEN, OF_LINKS, linked, links_of, parts_of
+from fendo_core.script.intake.documents import Block, flowing
 from fendo_core.script.intake.inquiry import OUT_OR_READ, Inquiry, ScriptRefused, counted, enough
 from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.lines import paragraphs
 
 _DRAWN = "{http://schemas.openxmlformats.org/drawingml/2006/main}"
 _SHOWN = "{http://schemas.openxmlformats.org/presentationml/2006/main}"
-_LINKED = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"
-_PACKAGE = "{http://schemas.openxmlformats.org/package/2006/relationships}"
 _OPEN = "urn:oasis:names:tc:opendocument:xmlns:"
 _OFFICE, _DRAW, _PRESENTED, _STYLE = (f"{{{_OPEN}{name}:1.0}}" for name in ("office", "drawing", "presentation", "style"))
 _OF_WORDS = "ppt/presentation.xml"
@@ -85,12 +83,12 @@ def _blocks(number: int, title: str, rows: Sequence[str]) -> Iterator[Paragraph]
 
 def _slides(archive: zipfile.ZipFile) -> Iterator[_Slide]:
     """The slides of PresentationML in the order in which they are shown."""
-    main = parts_of(archive, [_OF_WORDS, _links_of(_OF_WORDS)])
-    places = _linked(main, _OF_WORDS)
-    paths = [places.get(each.get(f"{_LINKED}id", ""), "") for each in main[_OF_WORDS].iter(f"{_SHOWN}sldId")]
+    main = parts_of(archive, [_OF_WORDS, links_of(_OF_WORDS)])
+    places = linked(main, _OF_WORDS)
+    paths = [places.get(each.get(f"{OF_LINKS}id", ""), "") for each in main[_OF_WORDS].iter(f"{_SHOWN}sldId")]
     enough(len(paths))
-    links = parts_of(archive, map(_links_of, paths))
-    beside = {path: next((to for to in _linked(links, path).values() if "notesSlide" in to), "") for path in paths}
+    links = parts_of(archive, map(links_of, paths))
+    beside = {path: next((to for to in linked(links, path).values() if "notesSlide" in to), "") for path in paths}
     parts = parts_of(archive, dict.fromkeys([*paths, *beside.values()]))
     for path in paths:
         if path not in parts:
@@ -101,22 +99,6 @@ def _slides(archive: zipfile.ZipFile) -> Iterator[_Slide]:
         noted = list(_shapes(parts[beside[path]])) if beside[path] in parts else []
         notes = [row for kind, rows in noted if kind == "body" for row in rows]
         yield _Slide(" ".join(title), tuple(shown), tuple(notes), parts[path].get("show", "1") in ("0", "false"))
-
-
-def _links_of(path: str) -> str:
-    """The part of an archive that says what another one refers to."""
-    folder, name = posixpath.split(path)
-    return f"{folder}/_rels/{name}.rels"
-
-
-def _linked(parts: Mapping[str, Element], path: str) -> dict[str, str]:
-    """What a part refers to: paths by identity."""
-    links, folder = parts.get(_links_of(path)), posixpath.dirname(path)
-    return {
-        each.get("Id", ""): posixpath.normpath(posixpath.join("/", folder, each.get("Target", ""))).lstrip("/")
-        for each in (links.iter(f"{_PACKAGE}Relationship") if links is not None else ())
-        if each.get("TargetMode") != "External"
-    }
 
 
 def _shapes(root: Element) -> Iterator[tuple[str, tuple[str, ...]]]:

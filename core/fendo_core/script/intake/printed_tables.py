@@ -54,7 +54,7 @@ def table_of(pages: Sequence[Sequence[Printed]]) -> list[list[str]] | None:
     if not whites:
         return None
     made = [_cells(page, whites) for page in rows if page]
-    again = _edges_that_come_again(made)
+    again = _that_come_again([[_bare(row) for row in page] for page in made])
     return [row for page in made for row in page if _bare(row) not in again and any(row)]
 
 
@@ -78,8 +78,7 @@ def _without_edges(pages: Sequence[Sequence[_Row]]) -> list[_Row]:
     def bare(row: _Row) -> str:
         return re.sub(r"\d+", "0", " ".join(word.text for word in row.words))
 
-    edges = Counter(text for page in pages for text in {bare(row) for row in (*page[:2], *page[-2:])})
-    again = {text for text, times in edges.items() if times >= max(2, 0.6 * len(pages))}
+    again = _that_come_again([[bare(row) for row in page] for page in pages])
     return [row for page in pages for row in page if bare(row) not in again]
 
 
@@ -163,7 +162,7 @@ def _bare(row: Sequence[str]) -> str:
     return re.sub(r"\d+", "0", " ".join(row)) if sum(map(bool, row)) == 1 else ""
 
 
-def _edges_that_come_again(pages: Sequence[Sequence[Sequence[str]]]) -> set[str]:
-    """Titles and page numbers: at the head or the foot of most pages, and the same but for numbers."""
-    edges = Counter(bare for page in pages for bare in {_bare(row) for row in (*page[:2], *page[-2:])} if bare)
-    return {bare for bare, times in edges.items() if times >= max(2, 0.6 * len(pages)) or re.fullmatch(r"\W*0\W*", bare)}
+def _that_come_again(pages: Sequence[Sequence[str]]) -> set[str]:
+    """Titles and page numbers: rows at the head or the foot of most pages, the same but for numbers, which are 0 here."""
+    edges = Counter(row for page in pages for row in {*page[:2], *page[-2:]} if row)
+    return {row for row, times in edges.items() if times >= max(2, 0.6 * len(pages)) or re.fullmatch(r"\W*0\W*", row)}

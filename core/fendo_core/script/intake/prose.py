@@ -120,8 +120,9 @@ def _with_bold_headings(found: Sequence[Paragraph]) -> Sequence[Paragraph]:
         for each in found
     ]
     texts = Counter(each.text for each in found)
-    below = [not is_bold for is_bold in bold[1:]] + [False]
-    if sum(bold) < 2 or not all(bold[n] <= below[n] or n == 0 for n in range(len(found))) or max(texts.values()) > 1:
+    # But for a title, words stand below each.
+    bare = any(is_bold and (below is None or below) for is_bold, below in zip(bold[1:], [*bold[2:], None], strict=False))
+    if sum(bold) < 2 or bare or max(texts.values()) > 1:
         return found
     return [replace(each, heading=each.heading or is_bold) for each, is_bold in zip(found, bold, strict=True)]
 

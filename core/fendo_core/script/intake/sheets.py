@@ -10,7 +10,7 @@ from typing import Any
 
 from python_calamine import CalamineWorkbook
 
-from fendo_core.script.intake.documents import BROKEN, parts_of
+from fendo_core.script.intake.archives import BROKEN, OF_LINKS, linked, links_of, parts_of
 from fendo_core.script.intake.inquiry import OUT_OR_READ, Inquiry, ScriptRefused, counted
 from fendo_core.script.intake.tables import MOST_COLUMNS, looks_like_a_script
 from fendo_core.script.lines import MOST_LINES
@@ -58,8 +58,8 @@ _ALL = "*"
 """No sheet can be called that."""
 
 
+_WORKBOOK = "xl/workbook.xml"
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
-_LINK = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
 
 
 def _without_hidden(data: bytes, sheets: dict[str, list[list[str]]], inquiry: Inquiry) -> dict[str, list[list[str]]]:
@@ -83,11 +83,11 @@ def _hidden_rows(data: bytes) -> dict[str, set[int]]:
     """By sheets, the rows that are not shown, counted from 0; nothing for workbooks that are no archive of XML."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            parts = parts_of(archive, ["xl/workbook.xml", "xl/_rels/workbook.xml.rels"])
-            targets = {each.get("Id"): each.get("Target", "") for each in parts["xl/_rels/workbook.xml.rels"]}
+            parts = parts_of(archive, [_WORKBOOK, links_of(_WORKBOOK)])
+            places = linked(parts, _WORKBOOK)
             paths = {
-                sheet.get("name", ""): f"xl/{targets.get(sheet.get(_LINK), '').removeprefix('/xl/')}"
-                for sheet in parts["xl/workbook.xml"].iter(f"{_MAIN}sheet")
+                sheet.get("name", ""): places.get(sheet.get(f"{OF_LINKS}id", ""), "")
+                for sheet in parts[_WORKBOOK].iter(f"{_MAIN}sheet")
             }
             found = parts_of(archive, paths.values())
     except (ScriptRefused, KeyError, *BROKEN):

@@ -15,16 +15,12 @@ from fendo_core.script.intake.marks import (
 )
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 
+_CALLED_PAGE, _OF = r"page|seite|p[áa]gina|pagina|стр(?:аница|\.)?", r"of|/|von|de|di|sur|van|из"
 _PAGE = re.compile(
-    r"^(?:.{0,60}?[\s|–—-])?\W{0,3}(?:page|seite|p[áa]gina|pagina|стр(?:аница|\.)?|s\.|p\.)\s*\d{1,3}(?:\s*(?:of|/|"
-    r"von|de|di|sur|van|из)\s*\d{1,3})?\W*$",
+    rf"^(?:.{{0,60}}?[\s|–—-])?\W{{0,3}}(?:{_CALLED_PAGE}|s\.|p\.)\s*\d{{1,3}}(?:\s*(?:{_OF})\s*\d{{1,3}})?\W*$",
     re.IGNORECASE,
 )
-
-
-_ONE_PAGE = re.compile(
-    r"^\W*(?:page|seite|p[áa]gina|pagina|стр(?:аница|\.)?)\s*#\s*(?:of|/|von|de|di|sur|van|из)\s*#\W*$", re.IGNORECASE
-)
+_ONE_PAGE = re.compile(rf"^\W*(?:{_CALLED_PAGE})\s*#\s*(?:{_OF})\s*#\W*$", re.IGNORECASE)
 """“Page 1 of 1” says what it is where it stands once, too."""
 _FOLIO = re.compile(r"^[-–—]\s?\d{1,4}\s?[-–—]$")
 """“— 12 —”, at the foot of a page."""
@@ -134,7 +130,7 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     labels = Counter(label[1] for label in (LABEL.match(each.text) for each in found) if label)
     timed = sum(begins_with_time(each.text) for each in found) >= max(2, 0.3 * len(found))
     # One heading above “Host: Mira” is the title.
-    alone = sum((each.heading or is_heading(each.text)) for each in found) < 2
+    alone = sum(each.heading or is_heading(each.text) for each in found) < 2
     tells = [
         _is_told(each.text) or (timed and bool(_CREDIT.match(each.text))) or _is_credit(each, labels) for each in found
     ]
