@@ -248,7 +248,7 @@ def means_something(text):
     """Marks of the forms themselves; names before words, numbers, times and little pictures, taken for what they are."""
     return (
         any(mark in text for mark in ("-->", "->", "<", "&", "{", "NOTE", "STYLE", "REGION", ":", "："))
-        or text[0] in "'[(#♪♫-–—•*▪◦‣·►+=_~@"
+        or text[0] in "'[(#♪♫-–—•*▪◦‣·►+=_~@>"
         or text[0].isdigit()
         or unicodedata.category(text[0]) == "So"
         or text.isupper()
