@@ -318,6 +318,24 @@ def test_the_notes_of_slides_become_lines_in_the_time_of_their_slides(desk: Page
         assert start < line["slot"][0] < line["slot"][1] < end
         assert line["fit"] in ("fits", "tight")
     assert found[1]["span"][1] - found[1]["span"][0] == 5 * S
+    # Words that name slides are laid over them, and the preview says so.
+    page.locator("body").click(position={"x": 640, "y": 20})
+    page.keyboard.press("2")
+    page.get_by_role("radiogroup", name="what is set here").get_by_text("Script").click()
+    more = b"Slide 2: The loop\n\nThis is the loop.\n\nSlide 3\n\nNow it is tight.\n"
+    page.locator(".bring-in input[type=file]").set_input_files(
+        {"name": "more.txt", "mimeType": "text/plain", "buffer": more}
+    )
+    preview = page.get_by_test_id("script-preview")
+    expect(preview).to_contain_text("2 lines from plain text (utf-8), 2 with a slot")
+    asked = preview.get_by_role("combobox", name="the lines are laid over the slides of")
+    expect(asked).to_have_value("each slide as long as its words")
+    page.get_by_test_id("make-lines").click()
+    loop = until(lambda: next((one for one in production(page)["lines"] if one["text"] == "This is the loop."), None))
+    start, end = clips(page)[1]["span"]
+    assert start < loop["slot"][0] < loop["slot"][1] < end and loop["notes"] == "Slide 2: The loop"
+    page.keyboard.press("Control+z")
+    until(lambda: len(production(page)["lines"]) == 2)
     page.locator("body").click(position={"x": 640, "y": 20})
     page.keyboard.press("3")
     expect(page.get_by_test_id("booth-line")).to_contain_text("The bowline")

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from fendo_core.picture import laid, reel, shots, timeline
 from fendo_core.picture.laid import Channel, LaidSound
 from fendo_core.picture.layers import Event
+from fendo_core.picture.narrated import Narrated, laid_over
 from fendo_core.picture.reel import BedMode, Clip, Edge, NewId
 from fendo_core.production.edit import Done
 from fendo_core.production.following import follow
@@ -14,9 +15,6 @@ from fendo_core.production.state import State
 from fendo_core.script import lines
 from fendo_core.script.lines import Draft
 from fendo_core.timebase import SAMPLE_RATE, Span
-
-PAGE_LEAD = SAMPLE_RATE // 2
-"""A page is seen this long before its words begin, and after they end."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -203,8 +201,24 @@ class LinesFromNotes:
     fit: bool = True
 
     def on_state(self, state: State, new_id: NewId) -> Done:
-        after, count = _lines_from_notes(state, self.source, self.fit, new_id)
-        return after, f"{count} line{'s' if count != 1 else ''} from slides"
+        noted = _noted(state, self.source)
+        count = len(noted.words)
+        return laid_over(state, noted, self.fit, new_id), f"{count} line{'s' if count != 1 else ''} from slides"
+
+
+@dataclass(frozen=True, slots=True)
+class LinesOverSlides:
+    """Lines from a file that name slides of the reel, each in the slot of its page; with `fit` a page stands as long as its
+    words are expected to take.
+    """
+
+    words: Narrated
+    fit: bool = True
+
+    def on_state(self, state: State, new_id: NewId) -> Done:
+        count = len(self.words.words)
+        after = laid_over(state, self.words, self.fit, new_id)
+        return after, f"{count} line{'s' if count != 1 else ''} brought in over slides"
 
 
 @dataclass(frozen=True, slots=True)
@@ -322,33 +336,14 @@ def _words(text: str) -> str:
     return words
 
 
-def _lines_from_notes(state: State, source: str, fit: bool, new_id: NewId) -> tuple[State, int]:
+def _noted(state: State, source: str) -> Narrated:
+    """The notes of the pages of slides, in the order in which the reel shows them, each page once."""
     found = state.sources.get(source)
     if found is None or not any(found.notes):
         raise EditRefused("There are no notes and no words on these pages.")
-    noted: dict[str, int] = {}
-    for clip in state.clips:
-        if clip.source == source and clip.page < len(found.notes) and clip.page not in noted.values():
-            noted[clip.id] = clip.page
-    texts = {key: " ".join(lines.paragraphs(found.notes[page])) for key, page in noted.items()}
-    texts = {key: text for key, text in texts.items() if text}
-    if not texts:
-        raise EditRefused("None of the pages that say something is in the reel. Put them in first.")
-    rate, clips = state.rate, state.clips
-    if fit:
-        wanted = {key: state.expected(text) + 2 * PAGE_LEAD for key, text in texts.items()}
-        clips = tuple(
-            replace(clip, length=rate.frame_at(wanted[clip.id]) + 1) if clip.id in wanted else clip for clip in clips
-        )
-    after = _reeled(state, clips, True)
-    drafts = []
-    for clip, span in zip(clips, reel.spans(clips, rate), strict=True):
-        if clip.id in texts:
-            lead = min(PAGE_LEAD, span.length // 4)
-            drafts.append(Draft(texts[clip.id], Span(rate.snap(span.start + lead), rate.snap(span.end - lead))))
-    last = next((line.id for line in reversed(after.lines) if not line.dropped), None)
-    new = lines.add_drafts(after.lines, last, drafts, rate, {}, new_id, after.recorded)
-    return replace(after, lines=new), len(drafts)
+    shown = dict.fromkeys(clip.page for clip in state.clips if clip.source == source and clip.page < len(found.notes))
+    texts = {page: " ".join(lines.paragraphs(found.notes[page])) for page in shown}
+    return Narrated(found, [(page, Draft(text)) for page, text in texts.items() if text])
 
 
 def _reeled(state: State, clips: reel.Reel, follows: bool) -> State:

@@ -2,7 +2,7 @@
 
 import json
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from django.http import Http404, HttpResponse, HttpResponseBase
 from drf_spectacular.types import OpenApiTypes
@@ -13,7 +13,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from fendo_core.booth.naming import safe_name
+from fendo_core.picture.narrated import narrated, over_slides
 from fendo_core.production import edits
+from fendo_core.production.state import State
 from fendo_core.script import intake, lines
 from fendo_core.script.apart import read_script_apart
 from fendo_core.script.splitting import LONGEST, SHORTEST_LONGEST, split
@@ -25,7 +27,6 @@ from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import changes, description, state
 from fendo_server.productions.models import Production
 from fendo_server.productions.serializers import PatchSerializer
-from fendo_server.script.models import Line
 from fendo_server.script.serializers import DraftSerializer, wanted_fields
 from fendo_server.wire import SpanField
 
@@ -110,6 +111,17 @@ def _read(request: Request, production: Production, wanted: dict[str, Any]) -> i
     return read_script_apart(*asked, wanted.get("longest"), wanted.get("choices"), production.language)
 
 
+def _made(
+    present: State, found: intake.Intake, wanted: dict[str, Any]
+) -> tuple[edits.BringInLines | edits.LinesOverSlides, intake.Question | None]:
+    """The edit that makes the lines of a file, and what the slides of the reel make worth asking."""
+    over = narrated(present, found.drafts)
+    question = over_slides(over, wanted.get("choices", {})) if over else None
+    if over and question and question.chosen != "no":
+        return edits.LinesOverSlides(over, fit=question.chosen == "fit"), question
+    return edits.BringInLines(found.drafts), question
+
+
 @extend_schema(
     operation_id="read_script",
     parameters=[FileQuery],
@@ -124,8 +136,14 @@ def read_script(request: Request, production_id: UUID) -> Response:
     asked = FileQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     found = _read(request, production, asked.validated_data)
-    texts = set(Line.objects.filter(production=production, dropped=False).values_list("text", flat=True))
-    again = lines.there_already(found.drafts, texts)
+    present = state.load(production)
+    again = lines.there_already(found.drafts, {line.text for line in present.lines if not line.dropped})
+    made, question = _made(present, found, asked.validated_data)
+    slots = [draft.slot for draft in found.drafts]
+    if isinstance(made, edits.LinesOverSlides):
+        after, _ = edits.perform(present, made, lambda: str(uuid4()))
+        known = {line.id for line in present.lines}
+        slots = [line.slot for line in after.lines if line.id not in known]
     readers = dict.fromkeys(draft.reader for draft in found.drafts if draft.reader)
     body = {
         "kind": found.kind,
@@ -133,14 +151,14 @@ def read_script(request: Request, production_id: UUID) -> Response:
         "lines": [
             {
                 "text": draft.text,
-                "slot": [draft.slot.start, draft.slot.end] if draft.slot else None,
+                "slot": [slot.start, slot.end] if slot else None,
                 "notes": draft.notes,
                 "reader": draft.reader,
             }
-            for draft in found.drafts[:SHOWN]
+            for draft, slot in zip(found.drafts[:SHOWN], slots, strict=False)
         ],
         "count": len(found.drafts),
-        "placed": sum(draft.slot is not None for draft in found.drafts),
+        "placed": sum(slot is not None for slot in slots),
         "readers": list(readers)[:MOST_READERS],
         "doubts": [*filter(None, [again]), *found.doubts],
         "questions": [
@@ -150,7 +168,7 @@ def read_script(request: Request, production_id: UUID) -> Response:
                 "options": [{"value": value, "label": label} for value, label in each.options],
                 "chosen": each.chosen,
             }
-            for each in found.questions
+            for each in [*found.questions, *filter(None, [question])]
         ],
         "header": list(found.header),
         "columns": list(found.columns),
@@ -172,7 +190,7 @@ def bring_in_script(request: Request, production_id: UUID) -> Response:
     asked = FileQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     found = _read(request, production, asked.validated_data)
-    made = edits.BringInLines(found.drafts)
+    made, _ = _made(state.load(production), found, asked.validated_data)
     change, present = changes.performed(production, request.user, production.revision, made)
     return Response(description.patch(production, change, present))
 

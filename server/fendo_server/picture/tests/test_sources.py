@@ -2,6 +2,8 @@
 
 import errno
 import io
+import json
+from urllib.parse import quote
 
 import pytest
 from PIL import Image
@@ -217,6 +219,34 @@ def test_a_still_and_slides_become_clips_that_are_shown(bring_in, client, whole,
     assert client.get(f"/api/sources/{slides['id']}/page/3/").status_code == 404
     assert change("trim_clip", clip=picture["clips"][1]["id"], edge="end", at=12 * 48_000).status_code == 200
     assert whole()["picture"]["length"] == 22 * 48_000
+
+
+def test_a_script_that_names_slides_is_laid_over_them_as_its_preview_says(bring_in, client, production, whole):
+    bring_in(pdf(2), "knots.pdf")
+    run_jobs()
+    script = b"Slide 1\n\nThe bowline holds.\n\nIt never jams.\n\nSlide 2\n\nPull the long end.\n"
+
+    def sent(to, **choices):
+        address = f"/api/productions/{production.id}/{to}/?name=a.txt&choices={quote(json.dumps(choices))}"
+        return client.post(address, script, content_type="application/octet-stream").json()
+
+    before = whole()
+    read = sent("script-file")
+    assert [each["chosen"] for each in read["questions"] if each["key"] == "over"] == ["fit"]
+    assert read["placed"] == 3
+    assert sent("script-file", over="no")["placed"] == 0
+    assert whole() == before
+    patch = sent("script-lines")
+    assert patch["undo"] == "3 lines brought in over slides"
+    after = whole()
+    assert [line["slot"] for line in after["lines"][-3:]] == [line["slot"] for line in read["lines"]]
+    assert after["picture"]["length"] != before["picture"]["length"]
+    client.post(f"/api/productions/{production.id}/undo/")
+    assert whole()["picture"] == before["picture"]
+    kept = sent("script-file", over="keep")
+    assert [line["slot"][0] > 5 * 48_000 for line in kept["lines"]] == [False, False, True]
+    sent("script-lines", over="no")
+    assert [line["slot"] for line in whole()["lines"][-3:]] == [None] * 3
 
 
 @pytest.mark.parametrize(
