@@ -26,11 +26,11 @@ REEL = (
 LESSON = State(clips=REEL, sources={"deck": DECK, "film": FILM, "other": OTHER}, rate=PAL)
 COME = [
     Draft("Good morning."),
-    Draft("The bowline holds.", notes="Slide 1: Bowline\nslowly"),
+    Draft("The bowline holds.", notes="slowly", page=1),
     Draft("It never jams, however hard it was pulled."),
-    Draft("Pull the long end.", notes="Slide 2"),
-    Draft("Nobody sees this page.", notes="Slide 3"),
-    Draft("And it is made.", notes="Slide 4: The end"),
+    Draft("Pull the long end.", page=2),
+    Draft("Nobody sees this page.", page=3),
+    Draft("And it is made.", page=4),
 ]
 
 
@@ -79,12 +79,10 @@ def test_slides_stand_as_long_as_their_words_and_everything_after_moves():
     "drafts",
     [
         [Draft("No slide is named.", notes="quietly")],
-        [Draft("Later.", notes="Slide 2"), Draft("Earlier.", notes="Slide 1")],
-        [Draft("There are only four.", notes="Slide 5")],
-        [Draft("There is no such page.", notes="Slide 0")],
-        [Draft("Nobody sees this page.", notes="Slide 3")],
-        [Draft("A part of it.", notes="Slide 1.2")],
-        [Draft("This one has a slot.", Span(0, 9600), "Slide 1")],
+        [Draft("Later.", page=2), Draft("Earlier.", page=1)],
+        [Draft("There are only four.", page=5)],
+        [Draft("Nobody sees this page.", page=3)],
+        [Draft("This one has a slot.", Span(0, 9600), page=1)],
     ],
 )
 def test_words_that_name_no_slide_of_the_reel_are_laid_over_none(drafts):
@@ -94,7 +92,7 @@ def test_words_that_name_no_slide_of_the_reel_are_laid_over_none(drafts):
 def test_of_several_slides_those_with_the_nearest_number_of_pages_are_meant():
     both = State(clips=(*REEL, Clip("f", 50, "other", page=4)), sources=LESSON.sources, rate=PAL)
     assert narrated(both, COME).slides == DECK
-    assert narrated(both, [Draft("Four.", notes="Folie 5")]).slides == OTHER
+    assert narrated(both, [Draft("Four.", page=5)]).slides == OTHER
     assert narrated(State(clips=REEL[:1], sources=LESSON.sources, rate=PAL), COME) is None
 
 

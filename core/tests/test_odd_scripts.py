@@ -46,6 +46,24 @@ ODD = {
     "NARRATOR (warm, slow): The ferry leaves.\nNARRATOR: Nobody waits.\n": [
         ("The ferry leaves.", None, "warm, slow", "NARRATOR"), ("Nobody waits.", None, "", "NARRATOR"),
     ],
+    "Slide 1: The ferry leaves.\nSlide 2: Nobody waits.\nSlide 3: Salt remains.\n": [
+        (FERRY, None, "Slide 1", ""), (NOBODY, None, "Slide 2", ""), (SALT, None, "Slide 3", ""),
+    ],
+    "(Slide 1) The ferry leaves.\n\n(Slide 2) Nobody waits.\n\nSalt remains.\n": [
+        (FERRY, None, "Slide 1", ""), (NOBODY, None, "Slide 2", ""), PLAIN[2],
+    ],
+    "Slide 1\nSay: The ferry leaves.\nDo: Click twice.\n\nSlide 2\nSay: Nobody waits.\nDo: Click once.\n": [
+        (FERRY, None, "Slide 1\nClick twice.", ""), (NOBODY, None, "Slide 2\nClick once.", ""),
+    ],
+    "Track 1: 0:12 – 0:18\nThe ferry leaves.\nTrack 2: 0'20\" – 0'24\"\nNobody waits.\n": [
+        (FERRY, (12, 18), "Track 1", ""), (NOBODY, (20, 24), "Track 2", ""),
+    ],
+    "{300}{450}The ferry|leaves.\n{500}{600}Nobody waits.\n": TIMED,
+    "{1}{1}12.5\n{150}{225}The ferry leaves.\n{250}{300}Nobody waits.\n": TIMED,
+    "<?xml version='1.0'?>\n<speak version='1.1'><p>The <emphasis>ferry</emphasis>\nleaves.<break time='1s'/></p>"
+    "<p><s>Nobody</s> waits.</p><p>Salt remains.</p></speak>\n": PLAIN,
+    "Hi Maren,\n\nthese three as usual:\n\n1) The ferry leaves.\n2) Nobody waits.\n3) Salt remains.\n\n"
+    "Files as low_01.wav.\nBy Friday noon.\n\nCheers\nOtto\n": PLAIN,
     # What stands around the words
     "The Salt Road\nVersion 3 - final\n\nThe ferry leaves.\n\nNobody waits.\n\nSalt remains.\n\n- END -\n": PLAIN,
     "Client: Harbour Bakery\nLänge: 0'30\n(12 words / 0:08)\n\nThe ferry leaves.\nNobody waits.\nSalt remains.\n": PLAIN,
@@ -511,6 +529,40 @@ def test_markdown_says_by_italics_what_is_seen_and_by_headings_when():
     first, second = told(read("a.md", "\n\n".join(parts)))
     assert (first[0], first[1], second[0], second[1][0]) == (FERRY, (12, 20), NOBODY, 20)
     assert "boats, wide" in first[2] and "1. Harbour" in first[2] and "the bell" in second[2]
+
+
+def test_headings_of_markdown_end_with_their_row_and_may_begin_with_a_time():
+    text = "# Salt\n\n## 00:12 – The ferry\nThe ferry leaves.\n<!-- ask\nthem -->\n## 00:20 – Nobody\nNobody waits.\n"
+    first, second = told(read("a.md", text))
+    assert first == (FERRY, (12, 20), "The ferry", "") and (*second[:1], second[1][0], second[2]) == (NOBODY, 20, "Nobody")
+    slides = "## Slide 1 – The ferry\nThe ferry leaves.\n\n## Slide 2\nNobody waits.\n"
+    assert [(line.text, line.page) for line in read("a.md", slides).drafts] == [(FERRY, 1), (NOBODY, 2)]
+
+
+def test_cells_of_a_page_that_cover_rows_move_no_words_into_another_column():
+    page = (
+        "<html><table><tr><th>Scene<th>Picture<th>Narration<tr><td rowspan=2>1<td>quay<td>The ferry leaves."
+        "<tr><td>bell<td>Nobody waits.<tr><td rowspan=99999 colspan=2>2<td>Salt remains.</table></html>"
+    )
+    assert told(read("a.html", page)) == PLAIN
+    wide = "<html><table>" + "<tr><td rowspan=9999 colspan=9999>x" * 2_000 + "</table></html>"
+    assert [line.text for line in read("a.html", wide).drafts] == ["x"] * 2_000
+
+
+@pytest.mark.parametrize(
+    "rows",
+    [
+        [("Slide", "Narration"), ("1", FERRY), ("", NOBODY), ("3", SALT)],
+        [("Slide no.", "Title", "Narration"), ("1", "Quay", FERRY), ("1", "Bell", NOBODY), ("3", "Salt", SALT)],
+        [("Narration", "Picture"), (FERRY, "Slide 1: the quay"), (NOBODY, "Slide 1: the bell"), (SALT, "Slide 3")],
+    ],
+)
+def test_a_column_says_of_which_slide_words_are(rows):
+    found = read("a.csv", "\n".join(",".join(row) for row in rows))
+    assert [(line.text, line.page) for line in found.drafts if line.page] in (
+        [(FERRY, 1), (SALT, 3)], [(FERRY, 1), (NOBODY, 1), (SALT, 3)],
+    )  # fmt: skip
+    assert not [doubt for doubt in found.doubts if "Slide" in doubt]
 
 
 def test_times_are_said_in_minutes_and_seconds():

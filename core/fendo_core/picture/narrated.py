@@ -1,6 +1,5 @@
 """Words laid over slides: the page that each of them is of, and how long the pages then stand."""
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -16,11 +15,6 @@ from fendo_core.timebase import SAMPLE_RATE, Span
 
 PAGE_LEAD = SAMPLE_RATE // 2
 """A page is seen this long before its words begin, and after they end."""
-_PAGE = re.compile(
-    r"(?:slide|page|folie|seite|diapositive|diapo|diapositiva|dia|sivu|slajd|snímek|слайд|スライド|幻灯片)\s*#?\s*(\d{1,4})\b(?!\.\d)",
-    re.IGNORECASE,
-)
-"""“Slide 3: the bell”, as the notes of a draft begin."""
 _OVER = (("fit", "each slide as long as its words"), ("keep", "slides as they are"), ("no", "not laid over them"))
 
 
@@ -38,17 +32,16 @@ class Narrated:
 
 
 def narrated(state: State, drafts: Sequence[Draft]) -> Narrated | None:
-    """The slides in the reel that drafts name page by page in their notes; what follows below is of the same page.
+    """The slides in the reel that drafts name page by page; what follows below is of the same page.
 
     Of several slides those are meant whose number of pages is the nearest. None: no page is named, a draft has a slot
     already, or pages are named that there are not, or not in their order.
     """
     named: list[int | None] = []
     for draft in drafts:
-        found = _PAGE.match(draft.notes)
-        named.append(int(found[1]) - 1 if found else named[-1] if named else None)
+        named.append(draft.page - 1 if draft.page else named[-1] if named else None)
     pages = [page for page in named if page is not None]
-    if not pages or pages != sorted(pages) or pages[0] < 0 or any(draft.slot for draft in drafts):
+    if not pages or pages != sorted(pages) or any(draft.slot for draft in drafts):
         return None
     shown = {clip.source for clip in state.clips}
     fitting = [s for s in state.sources.values() if s.kind == "slides" and s.id in shown and s.pages > pages[-1]]

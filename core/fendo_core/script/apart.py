@@ -108,7 +108,7 @@ def _as_row(found: Intake) -> dict[str, Any]:
         "kind": found.kind,
         "encoding": found.encoding,
         "drafts": [
-            [each.text, [each.slot.start, each.slot.end] if each.slot else None, each.notes, each.reader]
+            [each.text, [each.slot.start, each.slot.end] if each.slot else None, each.notes, each.reader, each.page]
             for each in found.drafts
         ],
         "doubts": found.doubts,
@@ -119,7 +119,7 @@ def _as_row(found: Intake) -> dict[str, Any]:
 
 
 def _of_row(row: dict[str, Any]) -> Intake:
-    drafts = (Draft(text, Span(*slot) if slot else None, notes, reader) for text, slot, notes, reader in row["drafts"])
+    drafts = (Draft(text, Span(*slot) if slot else None, *more) for text, slot, *more in row["drafts"])
     questions = (
         Question(key, label, tuple((value, said) for value, said in options), chosen)
         for key, label, options, chosen in row["questions"]

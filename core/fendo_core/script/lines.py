@@ -48,12 +48,17 @@ class Line:
 
 @dataclass(frozen=True, slots=True)
 class Draft:
-    """A line that would be made: its words, and its slot, notes and the name of its reader where somebody has said them."""
+    """A line that would be made: its words, and its slot, notes and the name of its reader where somebody has said them.
+
+    Attributes:
+        page: the slide that the words are of, from 1; 0: none is named.
+    """
 
     text: str
     slot: Span | None = None
     notes: str = ""
     reader: str = ""
+    page: int = 0
 
 
 def there_already(drafts: Sequence[Draft], texts: Container[str]) -> str:

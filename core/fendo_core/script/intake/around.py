@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, OUT_OR_LINES, Inquiry, counted
 from fendo_core.script.intake.marks import (
+    BARE,
     BRACKETED,
     HEADING,
     LABEL,
@@ -49,7 +50,7 @@ def _with_times_apart(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with the times of headings above them: they are of what stands below."""
     made: list[Paragraph] = []
     for each in found:
-        head = BRACKETED.match(each.text) if each.heading else None
+        head = BRACKETED.match(each.text) or BARE.match(each.text) if each.heading else None
         if head:
             made += [Paragraph(f"[{head[1]}]"), replace(each, text=each.text[head.end() :])]
         else:

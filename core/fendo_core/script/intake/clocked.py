@@ -148,9 +148,13 @@ def with_times_parted(found: Sequence[Paragraph]) -> list[Paragraph]:
     return made
 
 
+_TITLED = re.compile(rf"^([^\W\d_][\w .'’#-]{{0,38}}?)\s*:\s*({SPAN})$")
+"""“Track 2: 0:09 - 0:14”."""
+
+
 def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with the times in front that most of them, or all headings, have at the end."""
-    parts = [NAMED_ALONE.match(each.text) for each in found]
+    parts = [NAMED_ALONE.match(each.text) or _TITLED.match(each.text) for each in found]
     found = [
         replace(each, text=f"[{part[2]}] {part[1]}", heading=True) if part and is_heading(part[1]) else each
         for each, part in zip(found, parts, strict=True)

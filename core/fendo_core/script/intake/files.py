@@ -155,6 +155,8 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     if structured.is_timed_text(data[:4096].decode("latin-1")):
         cues = structured.cues_of_timed_text(data)
         return "Timed Text subtitles", "", subtitles.placed(cues, script.rate, script.start_frame, inquiry)
+    if structured.is_speech_markup(data[:4096].decode("latin-1")):
+        return "speech markup", "", script.prose([Paragraph(row) for row in structured.paragraphs_of_speech(data)])
     if webpage.is_page(data):
         encoding, blocks = webpage.blocks(data, inquiry)
         return "web page", encoding, _of_blocks(blocks, script)
@@ -166,6 +168,9 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
         )
     text, encoding = decode(data, inquiry)
     body = subtitles.with_arrows(text.lstrip("\ufeff"))
+    counted_in_frames = subtitles.of_frames(body, script.rate)
+    if counted_in_frames:
+        return "subtitles in frames", encoding, script.subtitles("SubRip subtitles", counted_in_frames)
     if body[:6] == "WEBVTT":
         return "WebVTT subtitles", encoding, script.subtitles("WebVTT subtitles", body)
     if body.lstrip()[:13].lower() == "[script info]":

@@ -12,7 +12,7 @@ def blocks(text: str) -> list[Block]:
     """The paragraphs and tables of a Markdown text; headings, items and quotes are paragraphs of their own."""
     made: list[Block] = []
     held: list[str] = []
-    rows = text.splitlines()
+    rows = _without_comments(text).splitlines()
     at = 0
     while at < len(rows):
         if "|" in rows[at] and at + 1 < len(rows) and _RULE.fullmatch(rows[at + 1].strip()):
@@ -30,6 +30,12 @@ def blocks(text: str) -> list[Block]:
     return [*made, *_paragraphs(held)]
 
 
+def _without_comments(text: str) -> str:
+    """A text without `<!-- … -->`."""
+    first, *parts = text.split("<!--")
+    return first + "".join(part.partition("-->")[2] if "-->" in part else f"<!--{part}" for part in parts)
+
+
 _RULE = re.compile(r"\|?(?:\s*:?-+:?\s*\|)+(?:\s*:?-+:?\s*)?")
 
 
@@ -43,7 +49,7 @@ def _paragraphs(rows: list[str]) -> list[Block]:
     # Where a few paragraphs are slanted as a whole, they say what is seen: like what stands in brackets.
     aside = 2 <= sum(slanted) <= 0.6 * len(found)
     joined = [
-        (f"({_unmarked(row).strip('()')})" if aside and is_slanted else _unmarked(row), bool(re.match(r"\s*#{1,6}\s", row)))
+        (f"({_unmarked(row).strip('()')})" if aside and is_slanted else _unmarked(row), bool(_HEADING.match(row)))
         for row, is_slanted in zip(found, slanted, strict=True)
     ]
     return [Paragraph(words, heading=heading) for words, heading in joined if words]
@@ -61,10 +67,14 @@ def _joined_rows(text: str) -> Iterable[str]:
         if (not row.strip() or begins) and held:
             yield " ".join(held)
             held = []
-        if row.strip() and not re.fullmatch(r"\s*([-*_=])(\s*\1){2,}\s*", row):
+        if _HEADING.match(row):
+            yield row
+        elif row.strip() and not re.fullmatch(r"\s*([-*_=])(\s*\1){2,}\s*", row):
             held.append(row)
 
 
+_HEADING = re.compile(r"\s*#{1,6}\s")
+"""It ends with its row."""
 _LONGEST_MARKED = 50_000
 
 

@@ -76,7 +76,8 @@ SPEAKERS = re.compile(
 """Words for somebody who speaks."""
 VOICE = re.compile(
     r"(?:(?:speaker|presenter|narrator|narration|lecture|trainer)(?:’s|'s)? notes?|(?:sprecher|referenten)notizen|"
-    r"vo|v\.o\.|voice[- ]?over|narration|audio|sound|text|script|dialogue|commentary|ton|sprechertext|off|voix off|loc off|"
+    r"say|vo|v\.o\.|voice[- ]?over|narration|audio|sound|text|script|dialogue|commentary|ton|sprechertext|off|"
+    r"voix off|loc off|"
     r"(?:audio|voice|voice[- ]?over|vo|narration|narrator|spoken)[- ](?:script|text|copy)|[ck]omm\.?|"
     r"commentaire|texte|narraci[oó]n|locuci[oó]n|loc|locu[cç][aã]o|voz en off|"
     r"komentář|komentár|narracja|seslendirme|dış ses|narráció|speak|testo|narrazione|"
@@ -85,7 +86,8 @@ VOICE = re.compile(
 )
 """Words for what is read."""
 PICTURE = re.compile(
-    r"(?:video|picture|pictures|visual|visuals|image|images|vision|shot|on[- ]screen(?: text)?|(?:text )?on[- ]screen|"
+    r"(?:do|click|"
+    r"video|picture|pictures|visual|visuals|image|images|vision|shot|on[- ]screen(?: text)?|(?:text )?on[- ]screen|"
     r"screen(?: text)?|super|"
     r"graphic|graphics|gfx|sfx|fx|atmos?|music|fade (?:in|out|to [a-z]{2,9})|(?:smash |match |jump )?cut to|"
     r"dissolve to|back to|bild|bilder|insert|musik|ger[äa]usch|visuel|musique|imagen|v[íi]deo|"

@@ -33,6 +33,7 @@ from fendo_core.script.intake.explained import without_footnotes, without_saying
 from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
 from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPEAKERS, TIME, is_more
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
+from fendo_core.script.intake.slides import named_slide, with_slides_above
 from fendo_core.script.intake.speakers import with_brackets_as_names, with_name_colons, with_readers
 from fendo_core.script.intake.titles import LONGEST_TITLE, without_end, without_letter, without_page_marks, without_titles
 from fendo_core.script.intake.tongues import in_one_tongue
@@ -61,7 +62,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = without_sayings(without_footnotes(without_letter(found, inquiry), inquiry), inquiry)
     found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)
     found = with_name_colons(with_colons(_without_numbers(found, inquiry)))
-    found = without_lengths(found)
+    found = with_slides_above(without_lengths(found))
     found = with_times_in_front([replace(each, text=plain_times(each.text)) for each in found])
     found = _without_prompts(_without_names_of_lines(with_times_above(found), inquiry), inquiry)
     found = without_titles(found, inquiry)
@@ -233,5 +234,7 @@ _ROMANS = (
 
 def _drafts(found: Iterable[Paragraph]) -> list[Draft]:
     return [
-        Draft(each.text, each.slot, each.notes, each.reader) for each in found if each.text and not RULE.match(each.text)
+        Draft(each.text, each.slot, each.notes, each.reader, each.page or named_slide(each.notes))
+        for each in found
+        if each.text and not RULE.match(each.text)
     ]

@@ -1,4 +1,5 @@
-"""Lines out of data that programs write: JSON of a transcript, Timed Text (W3C TTML, with IMSC and EBU-TT)."""
+"""Lines out of data that programs write: JSON of a transcript, Timed Text (W3C TTML, with IMSC and EBU-TT), Speech
+Synthesis Markup (W3C)."""
 
 import json
 import re
@@ -11,7 +12,7 @@ from defusedxml.ElementTree import ParseError, fromstring
 
 from fendo_core.script.intake.inquiry import ScriptRefused
 from fendo_core.script.intake.tables import MOST_COLUMNS
-from fendo_core.script.lines import MOST_LINES
+from fendo_core.script.lines import MOST_LINES, paragraphs
 
 _DEEPEST = 6
 
@@ -82,6 +83,46 @@ _TIMED_TEXT = re.compile(
 def is_timed_text(text: str) -> bool:
     """Whether an XML text is Timed Text."""
     return bool(_TIMED_TEXT.match(text))
+
+
+_SPEECH = re.compile(
+    r"\s*+(?:<\?xml[^>]{0,200}\?>)?(?:\s++|<!--.{0,2000}?-->|<!DOCTYPE speak\b[^>]{0,200}>)*<speak[\s>]", re.DOTALL
+)
+
+
+def is_speech_markup(text: str) -> bool:
+    """Whether an XML text is Speech Synthesis Markup (W3C)."""
+    return bool(_SPEECH.match(text))
+
+
+def paragraphs_of_speech(data: bytes) -> list[str]:
+    """The words of Speech Synthesis Markup, paragraph by paragraph, without how a machine would say them.
+
+    Raises:
+        ScriptRefused: when it is damaged.
+    """
+    try:
+        root = fromstring(data)
+    except (ParseError, DefusedXmlException, RecursionError, ValueError) as error:
+        raise ScriptRefused("This speech markup is damaged. Save it again, or as plain text.") from error
+    return paragraphs("".join(_said(root)))
+
+
+def _said(element: Element) -> Iterator[str]:
+    """What is said of an element and below it, a row for each paragraph."""
+    named = str(element.tag).rpartition("}")[2]
+    if named in ("desc", "metadata", "meta", "lexicon"):
+        return
+    edge = "\n" if named in ("p", "paragraph") else ""
+    yield edge
+    yield _WHITE.sub(" ", element.text or "")
+    for child in element:
+        yield from _said(child)
+        yield _WHITE.sub(" ", child.tail or "")
+    yield edge
+
+
+_WHITE = re.compile(r"\s+")
 
 
 def cues_of_timed_text(data: bytes) -> list[tuple[str, str, str]]:

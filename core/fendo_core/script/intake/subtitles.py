@@ -3,6 +3,7 @@
 import re
 from collections.abc import Sequence
 from dataclasses import replace
+from fractions import Fraction
 from itertools import islice
 
 from fendo_core.script.intake import prose
@@ -29,6 +30,29 @@ _COMMA_CUE = re.compile(r"^(\d{1,2}:\d{2}:\d{2}\.\d{3}),(\d{1,2}:\d{2}:\d{2}\.\d
 def with_arrows(text: str) -> str:
     """A text whose cues have a comma between their times, with arrows instead."""
     return _COMMA_CUE.sub(r"\1 --> \2", text)
+
+
+_IN_FRAMES = re.compile(r"^\{(\d{1,8})\}\{(\d{1,8})\}(.*)$", re.MULTILINE)
+"""A cue with its first frame, the one behind it, and its rows with bars between them."""
+
+
+def of_frames(text: str, rate: FrameRate) -> str | None:
+    """SubRip of subtitles whose times are numbers of frames, at `rate` if they don't say another; None: they are none."""
+    cues = _IN_FRAMES.findall(text)
+    if not cues or len(cues) < 0.8 * sum(bool(row.strip()) for row in text.splitlines()):
+        return None
+    told = re.fullmatch(r"\d{2,3}(?:\.\d{1,3})?", cues[0][2].strip())
+    fps = Fraction(told[0]) if told else rate.fps
+
+    def written(frame: str) -> str:
+        milliseconds = round(1000 * int(frame) / fps)
+        seconds, rest = divmod(milliseconds, 1000)
+        return f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02},{rest:03}"
+
+    rows = (
+        f"{written(first)} --> {written(last)}\n" + words.replace("|", "\n") for first, last, words in cues[bool(told) :]
+    )
+    return "\n\n".join(rows)
 
 
 def is_subtitles(text: str) -> bool:

@@ -2,7 +2,7 @@
 
 import re
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from typing import NamedTuple, TypeAlias
@@ -12,6 +12,7 @@ from fendo_core.script.intake.headings import Holds, column_names, is_of_the_fil
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
 from fendo_core.script.intake.marks import MUSIC, PICTURE, is_speaker
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
+from fendo_core.script.intake.slides import column_of_slides, slide_in_cell
 from fendo_core.script.intake.speakers import spoken_in_cell
 from fendo_core.script.intake.times import Clock, Times, Written, learn, until_next
 from fendo_core.script.intake.tongues import named_in, tongue_of
@@ -206,8 +207,9 @@ def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, 
         chosen = _columns(found[1] if found else [[] for _ in range(width)], body, width, header, inquiry)
     if chosen.words is None:
         raise ScriptRefused("No column of this table holds words. Choose the one that does.")
-    drafts = _drafts(body, chosen, header, top + 1, rate, start_frame, inquiry)
-    _say_left_out(body, header, chosen, found[1] if found else None, inquiry)
+    slide = column_of_slides(body, header, (chosen.words, chosen.reader))
+    drafts = _drafts(body, chosen, slide, header, top + 1, rate, start_frame, inquiry)
+    _say_left_out(body, header, (*chosen, slide), found[1] if found else None, inquiry)
     return Table(drafts, header, chosen)
 
 
@@ -372,7 +374,14 @@ _NOTHING = re.compile(
 
 
 def _drafts(
-    body: Rows, chosen: Columns, header: Sequence[str], first: int, rate: FrameRate, start_frame: int, inquiry: Inquiry
+    body: Rows,
+    chosen: Columns,
+    slide: int | None,
+    header: Sequence[str],
+    first: int,
+    rate: FrameRate,
+    start_frame: int,
+    inquiry: Inquiry,
 ) -> list[Draft]:
     start, end, length, words, notes, reader = chosen
     assert words is not None
@@ -412,7 +421,8 @@ def _drafts(
             heard.append(f"{by}: {said}")
             continue
         slot = clock.slot(begin, finish, f"row {number}", inquiry)
-        made.append(noted(Paragraph(said, slot=slot, reader=by), [*heard, *remarks]))
+        page = slide_in_cell(row[slide]) if slide is not None else 0
+        made.append(noted(Paragraph(said, slot=slot, reader=by, page=page), [*heard, *remarks]))
         heard = []
     if heard and made:
         made[-1] = noted(made[-1], [made[-1].notes, *heard])
@@ -441,14 +451,14 @@ def _times(start: str, end: str, length: str, what: str, clock: Clock, inquiry: 
 def _say_left_out(
     body: Rows,
     header: Sequence[str],
-    chosen: Columns,
+    used: Collection[int | None],
     named: Sequence[Sequence[tuple[Holds, int]]] | None,
     inquiry: Inquiry,
 ) -> None:
     left = [
         header[n]
         for n in range(len(header))
-        if n not in chosen
+        if n not in used
         and any(row[n].strip() for row in body)
         and not (named and named[n] and named[n][0][0] == "number")
         and not (not named and _counts_up(body, n))

@@ -190,6 +190,7 @@ _ABOUT = re.compile(
 )
 
 
+_NUMBERED_ROW = re.compile(r"\d{1,3}[.):]\s")
 _LONGEST_LETTER = 6
 """Paragraphs."""
 
@@ -212,6 +213,10 @@ def without_letter(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         last = next((n for n in reversed(rules) if first < n < (last or n + 1)), last)
     if last is None and first == 1:
         return list(found)
+    numbers = [n for n, each in enumerate(found[first:last], start=first) if _NUMBERED_ROW.match(each.text)]
+    if len(numbers) > 1 and numbers[0] <= first + 1 and numbers == list(range(numbers[0], numbers[-1] + 1)):
+        # Around a list there may be what is said of it and of its files.
+        first, last = numbers[0], numbers[-1] + 1
     if inquiry.ask("letter", asked, OUT_OR_LINES, "out") == "lines":
         return list(found)
     return list(found[first:last])

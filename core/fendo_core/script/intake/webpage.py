@@ -8,7 +8,7 @@ from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused
 from fendo_core.script.intake.letters import decode
 from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.intake.tables import MOST_COLUMNS
-from fendo_core.script.lines import paragraphs
+from fendo_core.script.lines import MOST_LINES, paragraphs
 
 _BEGINS = re.compile(rb"(?:\xef\xbb\xbf)?\s*(?:<!--.{0,400}?-->\s*)?<(?:!doctype\s+html|html\b)", re.IGNORECASE | re.DOTALL)
 _CHARSET = re.compile(rb"<meta[^>]{0,200}charset=[\"']?([\w-]{3,20})", re.IGNORECASE)
@@ -95,7 +95,10 @@ class _Page(HTMLParser):
         self._rows: list[list[str]] | None = None
         """Of the table that is open; one inside of it is part of its cell."""
         self._tables = 0
-        self._span = 1
+        self._wide, self._high = 1, 1
+        """Of the cell that is open: how many columns and rows it covers."""
+        self._covered: dict[int, int] = {}
+        """Of a column, the first row of the table that no cell above reaches into."""
         self._in_cell = False
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
@@ -118,7 +121,7 @@ class _Page(HTMLParser):
             self._tables += 1
             if self._tables == 1:
                 self._end()
-                self._rows = []
+                self._rows, self._covered = [], {}
         elif self._rows is not None:
             self._in_table(tag, told)
         elif tag in _PARTS:
@@ -133,8 +136,8 @@ class _Page(HTMLParser):
             self._rows.append([])
         elif self._tables == 1 and tag in _CELLS:
             self._end()
-            wide = told.get("colspan", "1")
-            self._span = min(int(wide), MOST_COLUMNS) if wide.isascii() and wide.isdigit() and len(wide) < 5 else 1
+            self._wide = min(_span(told.get("colspan", "1")), MOST_COLUMNS)
+            self._high = _span(told.get("rowspan", "1"))
             self._rows = self._rows or [[]]
             self._in_cell = True
         elif tag in _PARTS | _CELLS | {"tr"}:
@@ -182,5 +185,16 @@ class _Page(HTMLParser):
             self.blocks += [Paragraph(row, heading=self._heading) for row in rows]
             self._heading = False
         elif self._in_cell and self._rows:
-            self._rows[-1] += ["\n".join(rows), *[""] * (self._span - 1)]
+            row, number = self._rows[-1], len(self._rows) - 1
+            while self._covered.get(len(row), 0) > number:
+                row.append("")
+            if self._high > 1 and number < MOST_LINES:
+                covered = range(len(row), min(len(row) + self._wide, MOST_COLUMNS))
+                self._covered |= dict.fromkeys(covered, min(number + self._high, MOST_LINES))
+            row += ["\n".join(rows), *[""] * (self._wide - 1)]
             self._in_cell = False
+
+
+def _span(said: str) -> int:
+    """How many columns or rows a cell covers."""
+    return max(1, int(said)) if said.isascii() and said.isdigit() and len(said) < 5 else 1
