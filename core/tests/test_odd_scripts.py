@@ -64,6 +64,26 @@ ODD = {
     "<p><s>Nobody</s> waits.</p><p>Salt remains.</p></speak>\n": PLAIN,
     "Hi Maren,\n\nthese three as usual:\n\n1) The ferry leaves.\n2) Nobody waits.\n3) Salt remains.\n\n"
     "Files as low_01.wav.\nBy Friday noon.\n\nCheers\nOtto\n": PLAIN,
+    "THE SHORE: AN HOUR\n\nThe ferry … leaves. (pause 5 seconds)\n\nNobody waits.\n\nSalt remains.\n": [
+        ("The ferry … leaves.", None, "pause 5 seconds", ""), *PLAIN[1:],
+    ],
+    "101 The quay\nThe ferry leaves.\n\n102 The bell\nNobody waits.\n": [
+        (FERRY, None, "101 The quay", ""), (NOBODY, None, "102 The bell", ""),
+    ],
+    "Stop 1 – Quay (approx. 45 sec)\nThe ferry leaves.\n\nStop 2 – Bell (ca. 30 sec)\nNobody waits.\n": [
+        (FERRY, None, "Stop 1 – Quay (approx. 45 sec)", ""), (NOBODY, None, "Stop 2 – Bell (ca. 30 sec)", ""),
+    ],
+    "[09:41, 03/05/2026] Otto: The ferry leaves.\n[09:44, 03/05/2026] Otto: Nobody waits.\n": [
+        (FERRY, None, "", "Otto"), (NOBODY, None, "", "Otto"),
+    ],
+    "Who reads? Otto does.\n\nSCRIPT STARTS\nThe ferry leaves.\nNobody waits.\nSalt remains.\nSCRIPT ENDS\n": PLAIN,
+    "LineID,Character,Line,Context\nQ_1,MAREN,The ferry leaves.,calm\nQ_2,OTTO,Nobody waits.,from afar\n": [
+        (FERRY, None, "calm", "MAREN"), (NOBODY, None, "from afar", "OTTO"),
+    ],
+    "Scene 1\nText (EN): The ferry leaves.\nText (DE): Die Fähre fährt.\n\n"
+    "Scene 2\nText (EN): Nobody waits.\nText (DE): Niemand wartet.\n": [
+        (FERRY, None, "Scene 1", ""), (NOBODY, None, "Scene 2", ""),
+    ],
     # What stands around the words
     "The Salt Road\nVersion 3 - final\n\nThe ferry leaves.\n\nNobody waits.\n\nSalt remains.\n\n- END -\n": PLAIN,
     "Client: Harbour Bakery\nLänge: 0'30\n(12 words / 0:08)\n\nThe ferry leaves.\nNobody waits.\nSalt remains.\n": PLAIN,
@@ -522,6 +542,15 @@ def ending(text):
 @pytest.mark.parametrize("text", ODD)
 def test_odd_ways_to_write_a_script(text):
     assert told(read(f"a{ending(text)}", text)) == ODD[text]
+
+
+def test_italics_of_a_document_say_what_is_seen_where_they_are_few():
+    slanted = "<w:i/>"
+    body = [par(run(FERRY)), par(run("She looks up.", slanted)), par(run(f"{NOBODY} ") + run("Nobody", slanted))]
+    body += [par(run("Fade to black.", slanted)), par(run(SALT))]
+    assert [row[0] for row in told(read("a.docx", docx("".join(body))))] == [FERRY, f"{NOBODY} Nobody", SALT]
+    all_slanted = docx("".join(par(run(words, slanted)) for words in (FERRY, NOBODY, SALT)))
+    assert told(read("a.docx", all_slanted)) == PLAIN
 
 
 def test_markdown_says_by_italics_what_is_seen_and_by_headings_when():

@@ -29,7 +29,7 @@ def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     """“Slide 3”, “Scene 2: the bell” on rows of their own, and what a document calls headings, become notes of what stands
     below."""
 
-    found = _with_times_apart(_with_implied(found))
+    found = _with_times_apart(_with_numbers_above(_with_implied(found)))
 
     def goes(each: Paragraph) -> bool:
         return each.heading or is_heading(each.text)
@@ -79,6 +79,22 @@ def _with_implied(found: Sequence[Paragraph]) -> list[Paragraph]:
     if sum(marked) < 2 or sum(marked) > 0.5 * len(found) or sum(others) < 0.9 * len(others):
         return list(found)
     return [replace(each, heading=each.heading or is_one) for each, is_one in zip(found, marked, strict=True)]
+
+
+_NUMBERED_HEAD = re.compile(r"(\d{1,4})\s+[^\W\d_][^.!?:]{0,60}$")
+"""“101 The harbour”."""
+
+
+def _with_numbers_above(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with those marked as headings that begin with numbers that count up, above sentences."""
+    heads = [
+        _NUMBERED_HEAD.match(each.text) if each.fresh and below.text.endswith(SENTENCE_ENDS) else None
+        for each, below in zip(found, found[1:], strict=False)
+    ]
+    numbers = [int(head[1]) for head in heads if head]
+    if len(numbers) < 2 or numbers != list(range(numbers[0], numbers[0] + len(numbers))):
+        return list(found)
+    return [replace(each, heading=each.heading or bool(head)) for each, head in zip(found, [*heads, None], strict=True)]
 
 
 _BITE_AND_DASH = re.compile(r"[A-Z-]{3,}(?:\s*\([^()]{1,40}\)|\s+[A-ZÄÖÜ][\w. ]{1,30})?\s*[-–—]\s")

@@ -72,8 +72,11 @@ def without_directions(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Par
     for each, inside in zip(found, told, strict=True):
         kept, at = "", 0
         for start, end, _, _ in inside:
-            kept, at = f"{kept}{each.text[at:start]} ", end
-        kept = re.sub(r"\s+([,.;:!?…])", r"\1", " ".join((kept + each.text[at:]).split()))
+            # A mark behind it stands close to the word before.
+            close = each.text[end : end + 1] == "…" or each.text[end:].lstrip()[:1] in tuple(",.;:!?")
+            kept, at = f"{kept}{each.text[at:start].rstrip()}{'' if close else ' '}", end
+            at += len(each.text[end:]) - len(each.text[end:].lstrip()) if close else 0
+        kept = " ".join((kept + each.text[at:]).split())
         if not inside or not any(letter.isalnum() for letter in kept):
             made.append(each)
             continue

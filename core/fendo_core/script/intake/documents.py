@@ -153,23 +153,25 @@ class _Word:
         style = paragraph.find(f"{_W}pPr/{_W}pStyle")
         heading = style is not None and style.get(f"{_W}val", "") in self.headings
         rows = _paragraphs(text, noted, heading)
-        lead = " ".join(self.lead(paragraph).split())
-        yield from (replace(row, lead=lead) if lead and row.text.startswith(lead) else row for row in rows)
+        lead = " ".join(self.lead(paragraph, "b").split())
+        slanted = " ".join(self.lead(paragraph, "i").split()) == " ".join(text.split())
+        for row in rows:
+            yield replace(row, lead=lead if row.text.startswith(lead) else "", slanted=slanted)
         for box in boxes:
             yield from self.blocks(box)
 
-    def lead(self, paragraph: Element) -> str:
-        """What stands in bold in front, if other words follow."""
-        bold = ""
+    def lead(self, paragraph: Element, mark: str) -> str:
+        """What stands in bold or in italics, `b` or `i`, in front."""
+        marked = ""
         for run in paragraph.iter(f"{_W}r"):
             text = "".join(
                 " " if part.tag == f"{_W}tab" else part.text or "" for part in run if part.tag in (f"{_W}t", f"{_W}tab")
             )
-            mark = run.find(f"{_W}rPr/{_W}b")
-            if text.strip() and (mark is None or mark.get(f"{_W}val", "1") in ("0", "false", "off")):
-                return bold
-            bold += text
-        return bold
+            told = run.find(f"{_W}rPr/{_W}{mark}")
+            if text.strip() and (told is None or told.get(f"{_W}val", "1") in ("0", "false", "off")):
+                return marked
+            marked += text
+        return marked
 
     def table(self, table: Element) -> list[list[str]]:
         rows = []

@@ -56,7 +56,8 @@ _NAMES: dict[Holds, str] = {
     ),
     "notes": (
         "notes, note, direction, directions, remarks, remark, comment, comments, instructions, delivery, tone, "
-        "pronunciation, hinweis, hinweise, anmerkung, anmerkungen, bemerkung, bemerkungen, regie, regieanweisung, "
+        "pronunciation, context, situation, emotion, mood, intention, "
+        "hinweis, hinweise, anmerkung, anmerkungen, bemerkung, bemerkungen, regie, regieanweisung, "
         "remarque, remarques, indications, consignes, ton voulu, notas, observaciones, indicaciones, comentarios, "
         "acotaciones, indicazioni, osservazioni, commenti, note di regia, observações, opmerking, opmerkingen, "
         "notities, aanwijzing, примечание, примечания, заметки, комментарий, комментарии, anteckningar, anmärkning, "

@@ -44,15 +44,11 @@ def _cells(row: str) -> list[str]:
 
 
 def _paragraphs(rows: list[str]) -> list[Block]:
-    found = list(_joined_rows("\n".join(rows)))
-    slanted = [bool(_SLANTED.fullmatch(row.lstrip("> "))) for row in found]
-    # Where a few paragraphs are slanted as a whole, they say what is seen: like what stands in brackets.
-    aside = 2 <= sum(slanted) <= 0.6 * len(found)
-    joined = [
-        (f"({_unmarked(row).strip('()')})" if aside and is_slanted else _unmarked(row), bool(_HEADING.match(row)))
-        for row, is_slanted in zip(found, slanted, strict=True)
+    told = [
+        (_unmarked(row), bool(_HEADING.match(row)), bool(_SLANTED.fullmatch(row.lstrip("> "))))
+        for row in _joined_rows("\n".join(rows))
     ]
-    return [Paragraph(words, heading=heading) for words, heading in joined if words]
+    return [Paragraph(words, heading=heading, slanted=slanted) for words, heading, slanted in told if words]
 
 
 _SLANTED = re.compile(r"\s*([*_])(?![*_\s])[^*_]+(?<!\s)\1\s*")

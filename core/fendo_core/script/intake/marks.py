@@ -24,7 +24,7 @@ HEADING = re.compile(
     r"episode|épisode|folge|episodio|beat|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
     r"stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}\b(?!\.\d)|[ivx]{1,4}\b|(?:one|two|three|four|five|six|seven|eight|nine|ten|eins|zwei|drei|"
-    r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\b(?:pp?|int|ext)\.){0,60}$|"
+    r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\b(?:pp?|int|ext|approx|ca|min|sec|no|nr)\.){0,60}$|"
     r"^(?:promo|spot|trailer|teaser|version|tag|radio|tv)\b[^.!?:]{0,20}\s:\d{2}$|"
     r"^(?:场景|場景|场|镜头|鏡頭|シーン|スライド|幻灯片|씬)\s*[一二三四五六七八九十\d]{1,3}(?:[^。！？.!?]){0,40}$",
     re.IGNORECASE,

@@ -28,6 +28,8 @@ class Paragraph:
     """Whether the document calls it a title or a heading."""
     lead: str = ""
     """What stands in bold before its other words; all of it where all is bold."""
+    slanted: bool = False
+    """Whether all of it is in italics."""
     page: int = 0
     """The slide that it is of, from 1; 0: none is named."""
 

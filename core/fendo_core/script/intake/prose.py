@@ -35,7 +35,15 @@ from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPEAKERS, TIME,
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 from fendo_core.script.intake.slides import named_slide, with_slides_above
 from fendo_core.script.intake.speakers import with_brackets_as_names, with_name_colons, with_readers
-from fendo_core.script.intake.titles import LONGEST_TITLE, without_end, without_letter, without_page_marks, without_titles
+from fendo_core.script.intake.titles import (
+    LONGEST_TITLE,
+    without_end,
+    without_letter,
+    without_page_marks,
+    without_stamps,
+    without_titles,
+    without_what_is_above,
+)
 from fendo_core.script.intake.tongues import in_one_tongue
 from fendo_core.script.lines import Draft
 from fendo_core.timebase import FrameRate
@@ -57,9 +65,11 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     """
     enough(len(found))
     found = [_undecorated(replace(each, text=_MARKED.sub(r"\2", each.text))) for each in found]
-    found = _without_lone_numbers(_with_bold_headings(with_notes_of_slides(found, inquiry)), inquiry)
+    found = _with_slanted_asides(_with_bold_headings(with_notes_of_slides(found, inquiry)))
+    found = without_stamps(_without_lone_numbers(found, inquiry), inquiry)
     found = without_bullets(with_times_parted(with_times_joined(without_page_marks(found, inquiry))))
-    found = without_sayings(without_footnotes(without_letter(found, inquiry), inquiry), inquiry)
+    found = without_footnotes(without_what_is_above(without_letter(found, inquiry), inquiry), inquiry)
+    found = without_sayings(found, inquiry)
     found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)
     found = with_name_colons(with_colons(_without_numbers(found, inquiry)))
     found = with_slides_above(without_lengths(found))
@@ -109,6 +119,12 @@ def _undecorated(each: Paragraph) -> Paragraph:
     """A heading without the rules beside it."""
     inner = _RULED.match(each.text)
     return replace(each, text=inner[1], heading=True) if inner and HEADING.match(inner[1]) else each
+
+
+def _with_slanted_asides(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with brackets around those in italics: where these are few they say what is seen, or how it is said."""
+    aside = 2 <= sum(each.slanted for each in found) <= 0.6 * len(found)
+    return [replace(each, text=f"({each.text.strip('()')})") if aside and each.slanted else each for each in found]
 
 
 def _with_bold_headings(found: Sequence[Paragraph]) -> Sequence[Paragraph]:

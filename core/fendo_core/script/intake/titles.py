@@ -3,8 +3,9 @@
 import re
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import replace
 
-from fendo_core.script.intake.inquiry import OUT_OR_LINES, Inquiry, counted
+from fendo_core.script.intake.inquiry import OUT_OR_LINES, OUT_OR_READ, Inquiry, counted
 from fendo_core.script.intake.marks import (
     LABEL,
     RULE,
@@ -12,6 +13,7 @@ from fendo_core.script.intake.marks import (
     begins_with_time,
     is_heading,
     is_more,
+    is_voice,
 )
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 
@@ -91,7 +93,8 @@ _DELIVERY = re.compile(
 )
 """Above the words: how they are to be read."""
 _END = re.compile(
-    r"^\W{0,12}(?:the end|end|ends|end of (?:script|film|programme|play|episode|recording)|ende|fin|fine|конец)\W*$",
+    r"^\W{0,12}(?:the end|end|ends|script ends|end script|"
+    r"end of (?:the )?(?:script|film|programme|play|episode|recording)|ende|fin|fine|конец)\W*$",
     re.IGNORECASE,
 )
 _CREDIT = re.compile(r"^[^\W\d_][\w .]{1,30}:\s+[^\W\d_][^\s:]{0,30}(?:\s[^\s:.!?]{1,30}){0,4}$")
@@ -102,6 +105,13 @@ MOST_TITLES, LONGEST_TITLE = 4, 70
 def _is_told(text: str) -> bool:
     """“Client: …”, “Tone: …”, and “SCRIPT” by itself."""
     return bool(_TOLD.match(text) or _DELIVERY.match(text) or _CALLED.match(text))
+
+
+def _is_loud_title(text: str, labels: Counter[str]) -> bool:
+    """“MEDITATION: THE SHORE”, where nobody is called so."""
+    label = LABEL.match(text)
+    name = label[1].strip() if label else ""
+    return bool(label and text.isupper() and labels[label[1]] == 1 and not SPEAKERS.fullmatch(name) and not is_voice(name))
 
 
 def _is_credit(each: Paragraph, labels: Counter[str]) -> bool:
@@ -129,6 +139,7 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     texts = Counter(each.text for each in found)
     labels = Counter(label[1] for label in (LABEL.match(each.text) for each in found) if label)
     timed = sum(begins_with_time(each.text) for each in found) >= max(2, 0.3 * len(found))
+    shouts = sum(each.text.isupper() for each in found)
     # One heading above “Host: Mira” is the title.
     alone = sum(each.heading or is_heading(each.text) for each in found) < 2
     tells = [
@@ -141,7 +152,8 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         short = each.heading or (
             not named and len(each.text) <= LONGEST_TITLE and not each.text.rstrip('"”»“').endswith((*SENTENCE_ENDS, ">"))
         )
-        titled = short and titles < MOST_TITLES and ((tells_below and alone) or not is_more(each.text))
+        loud = head == 0 and shouts < 0.5 * len(found) and _is_loud_title(each.text, labels)
+        titled = short and titles < MOST_TITLES and (loud or (tells_below and alone) or not is_more(each.text))
         if each.slot or not (told or titled):
             break
         head, titles = head + 1, titles + (not told)
@@ -171,6 +183,45 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     how = [each.text for each in found[:head] if _DELIVERY.match(each.text)]
     kept = list(found[head:last])
     return [noted(kept[0], [*how, kept[0].notes]), *kept[1:]] if how else kept
+
+
+_STAMP = re.compile(
+    r"^[\[(]?(?:\d{1,2}[:.]\d{2}(?:[:.]\d{2})?(?:\s?[ap]\.?m\.?)?,?\s+\d{1,4}[./-]\d{1,2}[./-]\d{2,4}|"
+    r"\d{1,4}[./-]\d{1,2}[./-]\d{2,4},?\s+\d{1,2}[:.]\d{2}(?:[:.]\d{2})?(?:\s?[ap]\.?m\.?)?)[\])]?\s*[-–—:]?\s*(?=\S)",
+    re.IGNORECASE,
+)
+"""“[09:41, 03/05/2026] ”: when somebody wrote it."""
+
+
+def without_stamps(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs without the day and the hour that a conversation has in front of each."""
+    stamps = [_STAMP.match(each.text) for each in found]
+    first = next((stamp[0].strip() for stamp in stamps if stamp), "")
+    if sum(map(bool, stamps)) < max(2, 0.5 * len(found)):
+        return list(found)
+    if inquiry.ask("stamps", f"{first} …, in front, is", OUT_OR_READ, "out") == "in":
+        return list(found)
+    return [
+        replace(each, text=each.text[stamp.end() :]) if stamp else each for each, stamp in zip(found, stamps, strict=True)
+    ]
+
+
+_START = re.compile(
+    r"^\W{0,12}(?:(?:start|beginning) of (?:the )?script|(?:the )?script (?:starts|begins)(?: here)?|"
+    r"(?:begin|start) script)\W*$",
+    re.IGNORECASE,
+)
+_LATEST_START = 20
+"""Paragraphs."""
+
+
+def without_what_is_above(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs below “SCRIPT STARTS”, where one says so."""
+    start = next((n for n, each in enumerate(found[:_LATEST_START]) if _START.match(each.text)), None)
+    if start is None or start + 1 == len(found):
+        return list(found)
+    asked = f"“{found[start].text[:40]}”, with what stands above it, is"
+    return list(found if inquiry.ask("start", asked, OUT_OR_LINES, "out") == "lines" else found[start + 1 :])
 
 
 _GREETING = re.compile(

@@ -52,6 +52,9 @@ def in_one_tongue(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragrap
     """Paragraphs of one language, where most have “EN:” or “Deutsch:” in front and say the same in several."""
     heads = [LABEL.match(each.text) for each in found]
     names = [head[1].strip().casefold() if head else "" for head in heads]
+    # Or the language stands in brackets: “Text (EN):”.
+    extras = [(head[2] or "").strip(" ()").casefold() if head else "" for head in heads]
+    names = [extra if extra in _NAMED else name for extra, name in zip(extras, names, strict=True)]
     tongues = [_NAMED.get(name) for name in names]
     there = [tongue for tongue in tongues if tongue]
     if len(there) < 4 or len(there) < 0.6 * len(found) or len(set(there)) < 2:
