@@ -329,7 +329,7 @@ def test_the_notes_of_slides_become_lines_in_the_time_of_their_slides(desk: Page
     preview = page.get_by_test_id("script-preview")
     expect(preview).to_contain_text("2 lines from plain text (utf-8), 2 with a slot")
     asked = preview.get_by_role("combobox", name="the lines are laid over the slides of")
-    expect(asked).to_have_value("each slide as long as its words")
+    expect(asked).to_have_value("slides as they are")
     page.get_by_test_id("make-lines").click()
     loop = until(lambda: next((one for one in production(page)["lines"] if one["text"] == "This is the loop."), None))
     start, end = clips(page)[1]["span"]

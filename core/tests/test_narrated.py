@@ -104,3 +104,8 @@ def test_what_a_file_says_slide_by_slide_is_laid_over_them_unless_it_is_refused(
     assert over_slides(words, {}).chosen == "fit"
     assert over_slides(words, {"over": "no"}).chosen == "no"
     assert "Knots.pdf" in over_slides(words, {}).label
+    # Where lines lie over the slides already, these do not change under them.
+    before, _ = edits.perform(LESSON, edits.NewLine(slot=Span(9 * SAMPLE_RATE, 10 * SAMPLE_RATE)), ids("old"))
+    assert over_slides(narrated(before, found.drafts), {}).chosen == "keep"
+    film, _ = edits.perform(LESSON, edits.NewLine(slot=Span(SAMPLE_RATE, 2 * SAMPLE_RATE)), ids("old"))
+    assert over_slides(narrated(film, found.drafts), {}).chosen == "fit"

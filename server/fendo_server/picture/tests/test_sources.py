@@ -231,20 +231,20 @@ def test_a_script_that_names_slides_is_laid_over_them_as_its_preview_says(bring_
         return client.post(address, script, content_type="application/octet-stream").json()
 
     before = whole()
-    read = sent("script-file")
-    assert [each["chosen"] for each in read["questions"] if each["key"] == "over"] == ["fit"]
+    kept = sent("script-file")
+    assert [each["chosen"] for each in kept["questions"] if each["key"] == "over"] == ["keep"]
+    assert [line["slot"][0] > 5 * 48_000 for line in kept["lines"]] == [False, False, True]
+    read = sent("script-file", over="fit")
     assert read["placed"] == 3
     assert sent("script-file", over="no")["placed"] == 0
     assert whole() == before
-    patch = sent("script-lines")
+    patch = sent("script-lines", over="fit")
     assert patch["undo"] == "3 lines brought in over slides"
     after = whole()
     assert [line["slot"] for line in after["lines"][-3:]] == [line["slot"] for line in read["lines"]]
     assert after["picture"]["length"] != before["picture"]["length"]
     client.post(f"/api/productions/{production.id}/undo/")
     assert whole()["picture"] == before["picture"]
-    kept = sent("script-file", over="keep")
-    assert [line["slot"][0] > 5 * 48_000 for line in kept["lines"]] == [False, False, True]
     sent("script-lines", over="no")
     assert [line["slot"] for line in whole()["lines"][-3:]] == [None] * 3
 
