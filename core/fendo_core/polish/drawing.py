@@ -45,9 +45,9 @@ def drawing(samples: Sound, chain: Chain) -> Drawing:
         treated = after
         if kind in HELD_BACK:
             one, other = _power(before), _power(after)
-            heard = one > _FLOOR
+            loud = one > _FLOOR
             drop = np.zeros(len(one))
-            drop[heard] = 10.0 * np.log10(one[heard] / np.maximum(other[heard], _FLOOR / 100.0))
+            drop[loud] = 10.0 * np.log10(one[loud] / np.maximum(other[loud], _FLOOR / 100.0))
             held[kind] = np.maximum(drop, 0.0)
     return Drawing(_PITCHES, response(chain, _PITCHES), _spectrum(samples), _spectrum(treated), held)
 

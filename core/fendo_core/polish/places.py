@@ -40,12 +40,12 @@ def open_places(
             around = seam_of(comp, recording, place)
             found += [(place, around)] if around else []
             continue
-        heard = Map(comp).spans_in_programme(recording, [place.span])
-        if not heard:
+        sounding = Map(comp).spans_in_programme(recording, [place.span])
+        if not sounding:
             continue
-        at = Span(heard[0].start, max(span.end for span in heard))
+        at = Span(sounding[0].start, max(span.end for span in sounding))
         # Of which a part was taken out, or what is at the edge of what sounds, is none any more.
-        if place.kind in CUTS and (len(heard) > 1 or at.length < place.span.length - CLOSED_BY):
+        if place.kind in CUTS and (len(sounding) > 1 or at.length < place.span.length - CLOSED_BY):
             continue
         found.append((place, at))
     return found

@@ -47,12 +47,12 @@ def words_in(comp: Comp, checks: Mapping[str, ReadCheck]) -> dict[int, Span]:
         for word in checks[recording].of("read"):
             if word.span is None:
                 continue
-            heard = place.spans_in_programme(recording, [word.span])
+            sounding = place.spans_in_programme(recording, [word.span])
             # A word that is cut belongs to the reading that has most of it.
-            if heard and 2 * heard[0].length > word.span.length:
+            if sounding and 2 * sounding[0].length > word.span.length:
                 known = found.get(word.ordinal)
-                if known is None or heard[0].length > known.length:
-                    found[word.ordinal] = heard[0]
+                if known is None or sounding[0].length > known.length:
+                    found[word.ordinal] = sounding[0]
     return dict(sorted(found.items()))
 
 

@@ -72,8 +72,8 @@ class Levelling:
     def _powers(self, whole: Sound) -> NDArray[np.float64]:
         if not len(whole):
             return np.zeros(0)
-        heard, self._memory = sosfilt(self._high, whole.astype(np.float64), zi=self._memory)
-        powers: NDArray[np.float64] = np.mean(heard.reshape(-1, HOP) ** 2, axis=1)
+        filtered, self._memory = sosfilt(self._high, whole.astype(np.float64), zi=self._memory)
+        powers: NDArray[np.float64] = np.mean(filtered.reshape(-1, HOP) ** 2, axis=1)
         return powers
 
     def _hear(self, power: float) -> None:

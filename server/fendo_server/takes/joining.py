@@ -77,10 +77,10 @@ def _joint(production: Production, earlier: Comp, later: Comp, take: Take) -> in
     window = joint_window(earlier.span, later.span, phrases, speaks)
     read = reader_for(production, earlier.recordings | later.recordings)
 
-    def heard(comp: Comp) -> np.ndarray:
+    def sound_of(comp: Comp) -> np.ndarray:
         sound, part = np.zeros(window.length, np.float32), cut(comp, window)
         if part:
             sound[part.at - window.start : part.at - window.start + part.length] = render_whole(part, read)
         return sound
 
-    return window.start + quietest(heard(earlier), heard(later))
+    return window.start + quietest(sound_of(earlier), sound_of(later))

@@ -63,17 +63,17 @@ export type Beds = 'all' | 'original' | 'none'
 function bedsOf(picture: Picture, beds: Beds, lines: readonly Line[]): BedSound[] {
   if (beds === 'none') return []
   const sources = new Map(picture.sources.map((source) => [source.id, source]))
-  const heard = beds === 'original' ? [] : picture.clips.filter((clip) => clip.kind === 'film')
+  const films = beds === 'original' ? [] : picture.clips.filter((clip) => clip.kind === 'film')
   const laid = picture.laid.filter((sound) => beds === 'all' || sound.original)
   const silences = lines.flatMap(({ silence }) => (silence ? [asSpan(silence)!] : []))
   // Where a clip is silent its room is heard: other stretches of its own sound.
   const rooms = lines.flatMap((line) =>
     line.rooms.flatMap(({ clip, span, first }) => {
-      const found = heard.find(({ id }) => id === clip)
+      const found = films.find(({ id }) => id === clip)
       return found ? [{ ...found, channel: 'both' as const, span: [...span], first, cut: [true, true] }] : []
     }),
   )
-  const own = heard.flatMap((clip) => without(asSpan(clip.span)!, silences).map((span) => partOf(clip, span)))
+  const own = films.flatMap((clip) => without(asSpan(clip.span)!, silences).map((span) => partOf(clip, span)))
   return [...own, ...rooms, ...laid].flatMap((sound): BedSound[] => {
     const pieces = sources.get(sound.source ?? '')?.sound_pieces
     if (!pieces || !sound.source || sound.bed === 'muted') return []
