@@ -276,7 +276,7 @@ def read_take(line, seed: int, fault: str):
 
 
 def _worn(reading, seed: int):
-    """A reading with what readings have: a click of the tongue behind the last word, a plosive on the first one."""
+    """A reading with what readings have: a click of the tongue behind the last word, a plosive on the first one, hum."""
     import numpy as np
 
     from fendo_core.reader import noises
@@ -287,6 +287,8 @@ def _worn(reading, seed: int):
         worn.append((reading.speech_end + milliseconds(160), noises.mouth_click(-30.0, rng)))
     if seed // 100 % 4 == 1:
         worn.append((reading.speech_start, noises.pop(-9.0, rng)))
+    if seed // 100 == 6:
+        worn.append((0, noises.hum(len(reading.samples), -60.0, rng)))
     return np.clip(noises.sprinkle(reading.samples, worn), -1.0, 1.0)
 
 
