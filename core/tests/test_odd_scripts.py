@@ -84,6 +84,17 @@ ODD = {
     "Scene 2\nText (EN): Nobody waits.\nText (DE): Niemand wartet.\n": [
         (FERRY, None, "Scene 1", ""), (NOBODY, None, "Scene 2", ""),
     ],
+    "[12s] The ferry leaves.\n[20s] Nobody waits.\n[24s] Salt remains.\n": [
+        (FERRY, (12, 20), "", ""), (NOBODY, (20, 24), "", ""), (SALT, (24, 24.88), "", ""),
+    ],
+    "[5s] The ferry leaves.\n[5s] Nobody waits.\n[4s] Salt remains.\n": [
+        (FERRY, None, "5s", ""), (NOBODY, None, "5s", ""), (SALT, None, "4s", ""),
+    ],
+    "t=12 The ferry leaves.\nt=20 Nobody waits.\nt=24 Salt remains.\n": [
+        (FERRY, (12, 20), "", ""), (NOBODY, (20, 24), "", ""), (SALT, (24, 24.88), "", ""),
+    ],
+    "T+0:12-0:18 The ferry leaves.\nT+0:20-0:24 Nobody waits.\n": TIMED,
+    "Cue 1 @ 0:12 - 0:18 – The ferry leaves.\nCue 2 @ 0:20 - 0:24 – Nobody waits.\n": TIMED,
     # What stands around the words
     "The Salt Road\nVersion 3 - final\n\nThe ferry leaves.\n\nNobody waits.\n\nSalt remains.\n\n- END -\n": PLAIN,
     "Client: Harbour Bakery\nLänge: 0'30\n(12 words / 0:08)\n\nThe ferry leaves.\nNobody waits.\nSalt remains.\n": PLAIN,
@@ -549,6 +560,10 @@ def test_italics_of_a_document_say_what_is_seen_where_they_are_few():
     body = [par(run(FERRY)), par(run("She looks up.", slanted)), par(run(f"{NOBODY} ") + run("Nobody", slanted))]
     body += [par(run("Fade to black.", slanted)), par(run(SALT))]
     assert [row[0] for row in told(read("a.docx", docx("".join(body))))] == [FERRY, f"{NOBODY} Nobody", SALT]
+    page = f"<html><p>{FERRY}<p><em>The</em> <i>gulls.</i><p>{NOBODY}<p><i>The <b>bell</b>.</i><p>{SALT}</html>"
+    assert [(row[0], row[2]) for row in told(read("a.html", page))] == [
+        (FERRY, ""), (NOBODY, "The gulls"), (SALT, "The bell"),
+    ]  # fmt: skip
     all_slanted = docx("".join(par(run(words, slanted)) for words in (FERRY, NOBODY, SALT)))
     assert told(read("a.docx", all_slanted)) == PLAIN
 

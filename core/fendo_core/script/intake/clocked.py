@@ -47,7 +47,7 @@ _IN_OUT = re.compile(
 )
 _NUMBER_AND_RANGE = re.compile(rf"^\d{{1,4}}[.):]?\s+(?=[\[(]?(?:{TIME}){RANGE.pattern}(?:{TIME})[\])]?\s)")
 """A number before a range of times counts lines, however few have one."""
-_AT = re.compile(rf"^(?:@\s*(?={TIME})|(?:at|bei|um|à|a las)\s+(?=(?:{TIME})\s*[:–-]))", re.IGNORECASE)
+_AT = re.compile(rf"^(?:(?:@|t\s*[+=])\s*(?={TIME})|(?:at|bei|um|à|a las)\s+(?=(?:{TIME})\s*[:–-]))", re.IGNORECASE)
 _BARE_SECONDS = re.compile(r"^(?P<open>[\[(]\s*)?:(?P<seconds>\d{2})(?(open)\s*[\])]\s*|\s+)(?=\S)")
 _TWO_CODES = re.compile(rf"^[\[(]?({_LONG})[\])]?[\s,;]+[\[(]?({_LONG})[\])]?[\s:,;|–-]+(?=\S)")
 """Two timecodes with nothing but a blank between them."""
@@ -72,10 +72,12 @@ def with_times_joined(found: Sequence[Paragraph]) -> list[Paragraph]:
 
 
 _SECONDS = re.compile(
-    r"^(?:at\s+|bei\s+|à\s+|a\s+)?(?:(\d{1,3})\s?(?:m|mins?|minutes?|minuten?|minuti|minutos?)\.?,?\s*(?:and\s+|und\s+|et\s+|e\s+|y\s+)?)?"
-    r"(\d{1,4})\s?(?:s|secs?|seconds?|sek|sekunden|secondes?|secondi|segundos?)\.?\s*[:–—-]\s*(?=\S)",
+    r"^([\[(])?(?:at\s+|bei\s+|à\s+|a\s+)?(?:(\d{1,3})\s?(?:m|mins?|minutes?|minuten?|minuti|minutos?)\.?,?\s*(?:and\s+|und\s+|et\s+|e\s+|y\s+)?)?"
+    r"(\d{1,4})\s?(?:s|secs?|seconds?|sek|sekunden|secondes?|secondi|segundos?)\.?\s*(?(1)[\])]\s*[:–—-]?|[:–—-])\s*(?=\S)",
     re.IGNORECASE,
 )
+_COUNTED_SECONDS = re.compile(r"^t\s*[+=]\s*(\d{1,5})\s*[:–—-]?\s+(?=\S)", re.IGNORECASE)
+"""“t=12”."""
 _DOTTED = re.compile(r"^\[?(\d{1,2})\.(\d{2})\s*([-–—])\s*(\d{1,2})\.(\d{2})\]?\s+(?=\S)")
 
 
@@ -93,6 +95,13 @@ def _clock(seconds: str, minutes: str = "0") -> str:
     return "{}:{:02}".format(*divmod(60 * int(minutes) + int(whole), 60)) + point + part
 
 
+def _run_on(found: Sequence[Paragraph]) -> bool:
+    """Whether seconds in brackets, in front of words, are later and later; else they are lengths."""
+    told = [time for time in (_SECONDS.match(each.text) for each in found) if time]
+    at = [60 * int(time[2] or 0) + int(time[3]) for time in told]
+    return not any(time[1] for time in told) or at == sorted(set(at))
+
+
 def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with `0:12` where seconds stand on rows of their own, or where most have `12 s:` in front; and with
     `0:12 - 0:18` where they have `0.12 - 0.18`."""
@@ -100,8 +109,11 @@ def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     counted = [int(time[1]) for time in alone if time]
     if len(counted) >= 2 and len(counted) >= 0.3 * len(found) and counted == sorted(set(counted)):
         return [replace(each, text=_clock(time[1])) if time else each for each, time in zip(found, alone, strict=True)]
-    if mostly(found, _SECONDS):
-        clocks = [_SECONDS.sub(lambda time: f"[{_clock(time[2], time[1] or '0')}] ", each.text) for each in found]
+    if mostly(found, _SECONDS) and _run_on(found):
+        clocks = [_SECONDS.sub(lambda time: f"[{_clock(time[3], time[2] or '0')}] ", each.text) for each in found]
+        return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
+    if mostly(found, _COUNTED_SECONDS):
+        clocks = [_COUNTED_SECONDS.sub(lambda time: f"[{_clock(time[1])}] ", each.text) for each in found]
         return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
     if mostly(found, _MINUTES):
         return [replace(each, text=_MINUTES.sub(r"[\1:\2] ", each.text)) for each in found]

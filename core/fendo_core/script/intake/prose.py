@@ -52,7 +52,7 @@ _MARKED = re.compile(r"^(\*\*|__|[*_])(?=\S)([^*_]{2,2000})(?<=\S)\1$")
 """A paragraph in italics or bold, in a text that was Markdown."""
 _RULED = re.compile(r"^[-=*_~#–—]{2,40}\s*([^\W_].{0,80}?)\s*[-=*_~#–—]{2,40}$")
 _NUMBER = re.compile(
-    rf"^(?!\d+\.\d)(?:#\s*|n\.?\s?º\s*|[\[(](?:(?:line|cue|vo|take|prompt)\s+)?(?=\d{{1,4}}[\])]\s)|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:[.):\]]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(]?(?:tc\s*)?(?:{TIME})))(?=\S)",
+    rf"^(?!\d+\.\d)(?:#\s*|n\.?\s?º\s*|[\[(](?:(?:line|cue|vo|take|prompt)\s+)?(?=\d{{1,4}}[\])]\s)|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:[.):\]]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(@]?\s?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
 

@@ -21,6 +21,7 @@ _UNREAD = frozenset(
 )
 _STRUCK = frozenset({"del", "s", "strike"})
 _HEADINGS = frozenset({"h1", "h2", "h3", "h4", "h5", "h6"})
+_ITALICS = frozenset({"i", "em"})
 _CELLS = frozenset({"td", "th"})
 _PARTS = _HEADINGS | {
     "p", "div", "li", "ul", "ol", "dl", "dt", "dd", "blockquote", "section", "article", "header", "footer", "main", "aside",
@@ -89,6 +90,8 @@ class _Page(HTMLParser):
         self._whole = whole
         self._words: list[str] = []
         self._heading = False
+        self._slanting, self._upright, self._slanted = 0, 0, 0
+        """How many italics are open; letters of the paragraph outside and inside of them."""
         self._kept = 0
         """How many `pre` are open: there white counts."""
         self._muted, self._deep = "", 0
@@ -117,6 +120,8 @@ class _Page(HTMLParser):
             self._muted, self._deep = tag, 1
         elif tag == "br":
             self._words.append("\n")
+        elif tag in _ITALICS:
+            self._slanting += 1
         elif tag == "table":
             self._tables += 1
             if self._tables == 1:
@@ -148,6 +153,8 @@ class _Page(HTMLParser):
         if self._muted:
             self._deep -= tag == self._muted
             self._muted = self._muted if self._deep else ""
+        elif tag in _ITALICS:
+            self._slanting = max(0, self._slanting - 1)
         elif tag == "table" and self._tables:
             if self._tables == 1:
                 self._end()
@@ -167,6 +174,9 @@ class _Page(HTMLParser):
     def handle_data(self, data: str) -> None:
         """Words."""
         if not self._muted:
+            slanted = len(data.strip()) if self._slanting else 0
+            self._slanted += slanted
+            self._upright += 0 if slanted else len(data.strip())
             self._words.append(data if self._kept else re.sub(r"[^\S\xa0]+", " ", data))
 
     def close(self) -> None:
@@ -180,9 +190,11 @@ class _Page(HTMLParser):
     def _end(self) -> None:
         """End the paragraph or the cell that is open."""
         words, self._words = self._words, []
+        slanted = self._slanted > 0 and not self._upright
+        self._slanted = self._upright = 0
         rows = paragraphs("".join(words))
         if self._rows is None:
-            self.blocks += [Paragraph(row, heading=self._heading) for row in rows]
+            self.blocks += [Paragraph(row, heading=self._heading, slanted=slanted) for row in rows]
             self._heading = False
         elif self._in_cell and self._rows:
             row, number = self._rows[-1], len(self._rows) - 1
