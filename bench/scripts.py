@@ -41,6 +41,9 @@ def files(size: int = SIZE) -> Iterator[tuple[str, str, Callable[[], bytes]]]:
     yield "empty rows", ".srt", lambda: b"1\n00:00:01,000 --> 00:00:02,000\nword\n" + b"\n" * (size - 60) + b"x"
     yield "cues", ".srt", text("00:00:01,000 --> 00:00:02,000\nword\n\n")
     yield "open tags", ".srt", lambda: b"00:00:01,000 --> 00:00:02,000\n" + b"<i." * (size // 3)
+    yield "cues in frames", ".txt", text("{25}{50}word\n")
+    yield "comments", ".md", text("<!-- -->")
+    yield "two tongues", ".txt", text("word / Wort\n")
     yield "brackets", ".md", text("[")
     yield "brackets in brackets", ".md", text("[a](")
     yield "stars", ".md", text("*a ")

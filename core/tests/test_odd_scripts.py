@@ -8,6 +8,7 @@ import cairocffi
 import pytest
 
 from fendo_core.script.intake import ScriptRefused, read_script
+from fendo_core.script.intake.structured import is_speech_markup, is_timed_text
 from fendo_core.timebase import SAMPLE_RATE, FrameRate
 from sent_scripts import docx, par, run, word_table, xlsx
 
@@ -712,6 +713,42 @@ def test_of_sheets_alike_the_first_is_read_or_all_of_them():
         archive.writestr("content.xml", f"<office:document-content {namespaces}>{body}</office:document-content>")
     assert told(read("a.ods", out.getvalue())) == [PLAIN[0], PLAIN[2]]
     assert told(read("a.ods", out.getvalue(), sheet="*")) == [PLAIN[0], PLAIN[2], PLAIN[1], PLAIN[2]]
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "Die Flut ist weg und das Boot lehnt. / The tide is out and the boat leans.\n"
+        "Das ist nicht alles auf dem Schlick. / That is not all of it on the mud.\n",
+        "Die Flut ist weg und das Boot lehnt.\nThe tide is out and the boat leans.\n\n"
+        "Das ist nicht alles auf dem Schlick.\nThat is not all of it on the mud.\n",
+    ],
+    ids=["beside a slash", "one below the other"],
+)
+def test_of_two_languages_in_a_text_one_is_read(text):
+    english = ["The tide is out and the boat leans.", "That is not all of it on the mud."]
+    data = text.encode()
+    for language, first in (("en-gb", english[0]), ("de", "Die Flut ist weg und das Boot lehnt.")):
+        found = read_script("a.txt", data, FrameRate(Fraction(25)), language=language)
+        assert (len(found.drafts), found.drafts[0].text) == (2, first)
+        assert [each.key for each in found.questions] == ["tongue"]
+    timed = "\n".join(f"0:{12 + 8 * n} {row}" for n, row in enumerate(text.splitlines()))
+    if " / " in text:
+        found = read_script("a.txt", timed.encode(), FrameRate(Fraction(25)), language="en-gb")
+        assert [(row[0], row[1][0]) for row in told(found)] == list(zip(english, (12, 20), strict=True))
+
+
+def test_what_is_no_xml_is_known_at_once_however_many_comments_it_begins_with():
+    """A pattern that may end a comment at any of several places would try them all, 2 to the power of 500."""
+    assert not is_timed_text("<!-- -->" * 500) and not is_speech_markup("<!-- -->" * 500)
+    assert is_timed_text("<!-- -->\n<!-- --><tt xml:lang='en'>") and is_speech_markup("<!-- a --> <speak>")
+
+
+def test_minutes_and_seconds_may_be_columns():
+    rows = "Shot,In min,In sec,Out min,Out sec,Text\n1,,12,0,18,The ferry leaves.\n2,0,20,0,24,Nobody waits.\n"
+    assert told(read("a.csv", rows)) == TIMED
+    alone = "Min,Sec,Text\n0,12,The ferry leaves.\n1,5,Nobody waits.\n"
+    assert [row[1][0] for row in told(read("a.csv", alone))] == [12, 65]
 
 
 def test_scenes_may_be_columns():

@@ -32,8 +32,11 @@ def blocks(text: str) -> list[Block]:
 
 def _without_comments(text: str) -> str:
     """A text without `<!-- … -->`."""
-    first, *parts = text.split("<!--")
-    return first + "".join(part.partition("-->")[2] if "-->" in part else f"<!--{part}" for part in parts)
+    kept, at = [], 0
+    while (start := text.find("<!--", at)) >= 0 and (end := text.find("-->", start)) >= 0:
+        kept.append(text[at:start])
+        at = end + len("-->")
+    return "".join([*kept, text[at:]])
 
 
 _RULE = re.compile(r"\|?(?:\s*:?-+:?\s*\|)+(?:\s*:?-+:?\s*)?")

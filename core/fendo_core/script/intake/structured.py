@@ -10,7 +10,7 @@ from xml.etree.ElementTree import Element
 from defusedxml import DefusedXmlException
 from defusedxml.ElementTree import ParseError, fromstring
 
-from fendo_core.script.intake.inquiry import ScriptRefused
+from fendo_core.script.intake.inquiry import ScriptRefused, enough
 from fendo_core.script.intake.tables import MOST_COLUMNS
 from fendo_core.script.lines import MOST_LINES, paragraphs
 
@@ -75,7 +75,7 @@ def _told(value: Any) -> str:
 
 
 _TIMED_TEXT = re.compile(
-    r"\s*+(?:<\?xml[^>]{0,200}\?>)?(?:\s++|<!--.{0,2000}?-->|<!DOCTYPE tt\b.{0,2000}?\]?>\s*(?=<))*<(?:\w{1,20}:)?tt[\s>]",
+    r"\s*+(?:<\?xml[^>]{0,200}\?>)?(?>\s++|<!--.{0,2000}?-->|<!DOCTYPE tt\b.{0,2000}?\]?>\s*(?=<))*+<(?:\w{1,20}:)?tt[\s>]",
     re.DOTALL,
 )
 
@@ -86,7 +86,7 @@ def is_timed_text(text: str) -> bool:
 
 
 _SPEECH = re.compile(
-    r"\s*+(?:<\?xml[^>]{0,200}\?>)?(?:\s++|<!--.{0,2000}?-->|<!DOCTYPE speak\b[^>]{0,200}>)*<speak[\s>]", re.DOTALL
+    r"\s*+(?:<\?xml[^>]{0,200}\?>)?(?>\s++|<!--.{0,2000}?-->|<!DOCTYPE speak\b[^>]{0,200}>)*+<speak[\s>]", re.DOTALL
 )
 
 
@@ -101,6 +101,7 @@ def paragraphs_of_speech(data: bytes) -> list[str]:
     Raises:
         ScriptRefused: when it is damaged.
     """
+    enough(data.count(b"<p"))
     try:
         root = fromstring(data)
     except (ParseError, DefusedXmlException, RecursionError, ValueError) as error:

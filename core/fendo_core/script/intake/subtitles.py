@@ -34,13 +34,17 @@ def with_arrows(text: str) -> str:
 
 _IN_FRAMES = re.compile(r"^\{(\d{1,8})\}\{(\d{1,8})\}(.*)$", re.MULTILINE)
 """A cue with its first frame, the one behind it, and its rows with bars between them."""
+_HEAD = 20_000
+"""Letters by which a file is told."""
 
 
 def of_frames(text: str, rate: FrameRate) -> str | None:
     """SubRip of subtitles whose times are numbers of frames, at `rate` if they don't say another; None: they are none."""
-    cues = _IN_FRAMES.findall(text)
-    if not cues or len(cues) < 0.8 * sum(bool(row.strip()) for row in text.splitlines()):
+    head = [row for row in text[:_HEAD].splitlines()[:-1] if row.strip()] or [text]
+    if sum(bool(_IN_FRAMES.match(row)) for row in head) < 0.8 * len(head):
         return None
+    cues = [cue.groups() for cue in islice(_IN_FRAMES.finditer(text), MOST_LINES + 2)]
+    enough(len(cues) - 1)
     told = re.fullmatch(r"\d{2,3}(?:\.\d{1,3})?", cues[0][2].strip())
     fps = Fraction(told[0]) if told else rate.fps
 

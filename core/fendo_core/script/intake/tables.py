@@ -191,7 +191,7 @@ def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, 
     rows = [row for row in rows if any(map(str.strip, row))]
     if not rows:
         return Table([], (), Columns())
-    rows = _with_one_column_of_words(_upright(_even(rows)), inquiry)
+    rows = _with_one_column_of_words(_with_whole_times(_upright(_even(rows))), inquiry)
     width = len(rows[0])
     found = _header_row(rows)
     top = found[0] + 1 if found else 0
@@ -231,6 +231,41 @@ def _upright(rows: list[list[str]]) -> list[list[str]]:
     ):
         return rows
     return [list(column) for column in zip(*rows, strict=True)]
+
+
+_MINUTES = re.compile(r"(?:(in|out|start|end)\W*)?(?:mins?|minutes?|minuten|minuti|minutos)\W*", re.IGNORECASE)
+_SECONDS = re.compile(
+    r"(?:(in|out|start|end)\W*)?(?:secs?|s|seconds?|sek|sekunden|secondes?|segundos|secondi)\W*", re.IGNORECASE
+)
+
+
+def _with_whole_times(rows: list[list[str]]) -> list[list[str]]:
+    """Rows of a table with minutes and seconds in columns of their own as one with times."""
+    for place, row in enumerate(rows[:_TITLE_ROWS]):
+        pairs = [
+            n
+            for n, (one, other) in enumerate(zip(row, row[1:], strict=False))
+            if _MINUTES.fullmatch(one.strip()) and _SECONDS.fullmatch(other.strip())
+        ]
+        if not pairs or len(pairs) > 2 or not all(_are_counts(rows[place + 1 :], n) for n in pairs):
+            continue
+        made = []
+        for number, cells in enumerate(rows):
+            whole = list(cells)
+            for n, name in zip(pairs, ("Start", "End"), strict=False):
+                minutes, seconds = cells[n].strip() or "0", cells[n + 1].strip()
+                whole[n] = name if number == place else f"{minutes}:{seconds.zfill(2)}" if seconds.isdecimal() else cells[n]
+            made.append([cell for n, cell in enumerate(whole) if n - 1 not in pairs])
+        return made
+    return rows
+
+
+def _are_counts(body: Rows, column: int) -> bool:
+    """Whether a column holds minutes, and the next one seconds."""
+    told = [(row[column].strip(), row[column + 1].strip()) for row in body if row[column + 1].strip()]
+    return len(told) > 1 and all(
+        seconds.isdecimal() and int(seconds[:9]) < 60 and (not minutes or minutes.isdecimal()) for minutes, seconds in told
+    )
 
 
 def _with_one_column_of_words(rows: list[list[str]], inquiry: Inquiry) -> list[list[str]]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from fendo_core.script.intake.inquiry import Inquiry
-from fendo_core.script.intake.marks import LABEL
+from fendo_core.script.intake.marks import BARE, BRACKETED, LABEL
 from fendo_core.script.intake.paragraph import Paragraph
 
 _NAMES = {
@@ -31,7 +31,7 @@ _COMMON = {
 }
 _NAMED = {name: tongue for tongue, names in _NAMES.items() for name in names.split()}
 _WORDS = {tongue: frozenset(words.split()) for tongue, words in _COMMON.items()}
-_SHARE, _FEWEST = 0.12, 3
+_SHARE, _FEWEST, _LOOKED_AT = 0.12, 3, 200
 
 
 def named_in(header: str) -> str | None:
@@ -49,7 +49,46 @@ def tongue_of(text: str) -> str | None:
 
 
 def in_one_tongue(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
-    """Paragraphs of one language, where most have “EN:” or “Deutsch:” in front and say the same in several."""
+    """Paragraphs of one language, where they say the same in several: with “EN:” or “Deutsch:” in front, on both sides of a
+    slash, or one below the other.
+    """
+    slashed = [each.text.split(" / ", 2) for each in found]
+    if len(found) > 1 and all(len(sides) == 2 for sides in slashed):
+        rests = [sides[0][_front(sides[0]) :] for sides in slashed]
+        others = [f"{each.text[: _front(each.text)]}{sides[1]}" for each, sides in zip(found, slashed, strict=True)]
+        options = _two_tongues(rests, [sides[1] for sides in slashed])
+        if options:
+            read = _asked("on both sides of a slash", options, inquiry)
+            texts = [sides[0] for sides in slashed] if read == options[0][0] else others
+            return [replace(each, text=text) for each, text in zip(found, texts, strict=True)]
+    options = _two_tongues([each.text for each in found[::2]], [each.text for each in found[1::2]])
+    if options and len(found) > 3 and len(found) % 2 == 0:
+        read = _asked("one below the other", options, inquiry)
+        return list(found[::2] if read == options[0][0] else found[1::2])
+    return _named(found, inquiry)
+
+
+def _front(text: str) -> int:
+    """Where the words begin, behind a time or a name."""
+    head = BRACKETED.match(text) or BARE.match(text) or LABEL.match(text)
+    return head.end() if head else 0
+
+
+def _two_tongues(one: Sequence[str], other: Sequence[str]) -> tuple[tuple[str, str], ...]:
+    """The languages of two rows of texts, with their names; none where they are not two."""
+    tongues = [tongue_of(" ".join(texts[:_LOOKED_AT])) for texts in (one, other)]
+    if None in tongues or tongues[0] == tongues[1]:
+        return ()
+    return tuple((tongue, _NAMES[tongue].split()[0].capitalize()) for tongue in tongues if tongue)
+
+
+def _asked(where: str, options: tuple[tuple[str, str], ...], inquiry: Inquiry) -> str:
+    own, there = inquiry.language[:2], [tongue for tongue, _ in options]
+    asked = f"{' and '.join(name for _, name in options)} stand {where}; read is"
+    return inquiry.ask("tongue", asked, options, own if own in there else there[0])
+
+
+def _named(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     heads = [LABEL.match(each.text) for each in found]
     names = [head[1].strip().casefold() if head else "" for head in heads]
     # Or the language stands in brackets: “Text (EN):”.
@@ -60,9 +99,7 @@ def in_one_tongue(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragrap
     if len(there) < 4 or len(there) < 0.6 * len(found) or len(set(there)) < 2:
         return list(found)
     options = tuple((tongue, names[tongues.index(tongue)].upper()) for tongue in dict.fromkeys(there))
-    own = inquiry.language[:2]
-    asked = f"{' and '.join(name for _, name in options)} stand one above the other; read is"
-    read = inquiry.ask("tongue", asked, options, own if own in there else there[0])
+    read = _asked("one below the other", options, inquiry)
     return [
         replace(each, text=each.text[head.end() :]) if head and tongue else each
         for each, head, tongue in zip(found, heads, tongues, strict=True)

@@ -4,11 +4,11 @@ import re
 from html.parser import HTMLParser
 
 from fendo_core.script.intake.documents import Block, Left, said_left_out
-from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused
+from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, enough
 from fendo_core.script.intake.letters import decode
 from fendo_core.script.intake.paragraph import Paragraph
 from fendo_core.script.intake.tables import MOST_COLUMNS
-from fendo_core.script.lines import MOST_LINES, paragraphs
+from fendo_core.script.lines import paragraphs
 
 _BEGINS = re.compile(rb"(?:\xef\xbb\xbf)?\s*(?:<!--.{0,400}?-->\s*)?<(?:!doctype\s+html|html\b)", re.IGNORECASE | re.DOTALL)
 _CHARSET = re.compile(rb"<meta[^>]{0,200}charset=[\"']?([\w-]{3,20})", re.IGNORECASE)
@@ -42,7 +42,7 @@ def blocks(data: bytes, inquiry: Inquiry) -> tuple[str, list[Block]]:
     """How a page's letters are written, and what it shows.
 
     Raises:
-        ScriptRefused: for a page that is far too large.
+        ScriptRefused: for a page that is far too large, or a table with more rows than a production holds lines.
     """
     if len(data) > LARGEST_PAGE:
         raise ScriptRefused(
@@ -139,6 +139,7 @@ class _Page(HTMLParser):
         if self._tables == 1 and tag == "tr":
             self._end()
             self._rows.append([])
+            enough(len(self._rows) - 1)
         elif self._tables == 1 and tag in _CELLS:
             self._end()
             self._wide = min(_span(told.get("colspan", "1")), MOST_COLUMNS)
@@ -200,9 +201,9 @@ class _Page(HTMLParser):
             row, number = self._rows[-1], len(self._rows) - 1
             while self._covered.get(len(row), 0) > number:
                 row.append("")
-            if self._high > 1 and number < MOST_LINES:
+            if self._high > 1:
                 covered = range(len(row), min(len(row) + self._wide, MOST_COLUMNS))
-                self._covered |= dict.fromkeys(covered, min(number + self._high, MOST_LINES))
+                self._covered |= dict.fromkeys(covered, number + self._high)
             row += ["\n".join(rows), *[""] * (self._wide - 1)]
             self._in_cell = False
 
