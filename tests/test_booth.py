@@ -400,5 +400,7 @@ def test_a_first_take_is_recorded_within_six_actions_and_two_minutes_of_an_empty
     state(page, "Saved")
     assert time.monotonic() - began < 120
     (take,) = takes_of(page, production)
-    assert take["state"] == "finished" and take["voice"]["speech"]
+    assert take["state"] == "finished"
+    # A machine that stands still measures a take late.
+    until(lambda: takes_of(page, production)[0]["voice"]["speech"])
     context.close()
