@@ -732,6 +732,8 @@ def test_of_two_languages_in_a_text_one_is_read(text):
         found = read_script("a.txt", data, FrameRate(Fraction(25)), language=language)
         assert (len(found.drafts), found.drafts[0].text) == (2, first)
         assert [each.key for each in found.questions] == ["tongue"]
+    both = read_script("a.txt", data, FrameRate(Fraction(25)), choices={"tongue": "both"}, language="en-gb")
+    assert [draft.text for draft in both.drafts] == [row for row in text.splitlines() if row]
     timed = "\n".join(f"0:{12 + 8 * n} {row}" for n, row in enumerate(text.splitlines()))
     if " / " in text:
         found = read_script("a.txt", timed.encode(), FrameRate(Fraction(25)), language="en-gb")

@@ -59,12 +59,14 @@ def in_one_tongue(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragrap
         options = _two_tongues(rests, [sides[1] for sides in slashed])
         if options:
             read = _asked("on both sides of a slash", options, inquiry)
+            if read == "both":
+                return list(found)
             texts = [sides[0] for sides in slashed] if read == options[0][0] else others
             return [replace(each, text=text) for each, text in zip(found, texts, strict=True)]
     options = _two_tongues([each.text for each in found[::2]], [each.text for each in found[1::2]])
     if options and len(found) > 3 and len(found) % 2 == 0:
         read = _asked("one below the other", options, inquiry)
-        return list(found[::2] if read == options[0][0] else found[1::2])
+        return list(found if read == "both" else found[::2] if read == options[0][0] else found[1::2])
     return _named(found, inquiry)
 
 
@@ -85,7 +87,7 @@ def _two_tongues(one: Sequence[str], other: Sequence[str]) -> tuple[tuple[str, s
 def _asked(where: str, options: tuple[tuple[str, str], ...], inquiry: Inquiry) -> str:
     own, there = inquiry.language[:2], [tongue for tongue, _ in options]
     asked = f"{' and '.join(name for _, name in options)} stand {where}; read is"
-    return inquiry.ask("tongue", asked, options, own if own in there else there[0])
+    return inquiry.ask("tongue", asked, (*options, ("both", "all as it stands")), own if own in there else there[0])
 
 
 def _named(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
@@ -100,6 +102,8 @@ def _named(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
         return list(found)
     options = tuple((tongue, names[tongues.index(tongue)].upper()) for tongue in dict.fromkeys(there))
     read = _asked("one below the other", options, inquiry)
+    if read == "both":
+        return list(found)
     return [
         replace(each, text=each.text[head.end() :]) if head and tongue else each
         for each, head, tongue in zip(found, heads, tongues, strict=True)
