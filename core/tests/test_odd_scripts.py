@@ -91,6 +91,7 @@ ODD = {
     "[5s] The ferry leaves.\n[5s] Nobody waits.\n[4s] Salt remains.\n": [
         (FERRY, None, "5s", ""), (NOBODY, None, "5s", ""), (SALT, None, "4s", ""),
     ],
+    "0:12 – The ferry leaves. (6 sec)\n0:20 – Nobody waits. (4 sec)\n": TIMED,
     "t=12 The ferry leaves.\nt=20 Nobody waits.\nt=24 Salt remains.\n": [
         (FERRY, (12, 20), "", ""), (NOBODY, (20, 24), "", ""), (SALT, (24, 24.88), "", ""),
     ],

@@ -26,7 +26,7 @@ from fendo_core.script.intake.marks import (
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, at_end, mostly, noted
 from fendo_core.script.intake.times import RANGE, Clock, Written, learn, until_next
 from fendo_core.script.lines import shared
-from fendo_core.timebase import FrameRate, Span
+from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span
 
 _BETWEEN = re.compile(rf"[\[(]({SPAN})[\])]")
 _AT_END = re.compile(rf"\s*[\[(]\s*({SPAN})\s*[\])]\s*$")
@@ -258,11 +258,13 @@ def with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, in
     asked = f"{with_time[0].written} … {with_time[-1].written} are" if len(with_time) > 1 else f"{with_time[0].written} is"
     if inquiry.ask("times", asked, options, "slots") == "words":
         return list(found)
+    parted, lengths = _with_lengths_apart(parted)
+    with_time = [group for group in parted if group.written]
     rows: list[Written] = [(group.written, "", " ".join(each.text for each in group.under)) for group in with_time]
     clock = learn(rows, rate, start_frame, inquiry)
     if any(later < earlier for earlier, later in _pairs([clock.times(row[0])[0] for row in rows])):
         inquiry.doubt("the times do not run in the order of the lines")
-    slots = iter(_slots(rows, clock, inquiry))
+    slots = iter(_slots(rows, lengths, clock, inquiry))
     if len(with_time) > 1 and all(_is_titled(group) for group in with_time):
         parted = [_with_title_noted(group) if group.written else group for group in parted]
     made: list[Paragraph] = []
@@ -307,9 +309,34 @@ def _aside(text: str) -> bool:
     )
 
 
-def _slots(rows: Sequence[Written], clock: Clock, inquiry: Inquiry) -> list[Span | None]:
-    """A slot for each time; where the file does not say an end, it is where the next one starts."""
-    read = [clock.times(start) for start, _, _ in rows]
+_LASTS_BEHIND = re.compile(
+    r"\s*[\[(]\s*(\d{1,3}(?:[.,]\d{1,2})?)\s?(?:s|secs?|seconds?|sek|sekunden|secondes?)\.?\s*[\])]$", re.I
+)
+
+
+def _with_lengths_apart(parted: Sequence[_Timed]) -> tuple[list[_Timed], list[int | None]]:
+    """Groups without “(2 sec)” at the end of each, and how many samples each that has a time lasts by that."""
+    behind = [at_end(_LASTS_BEHIND, group.under[-1].text) if group.written and group.under else None for group in parted]
+    timed = [bool(told) for group, told in zip(parted, behind, strict=True) if group.written and group.under]
+    if len(timed) < 2 or not all(timed):
+        return list(parted), [None] * sum(bool(group.written) for group in parted)
+    made, lengths = [], list[int | None]()
+    for group, told in zip(parted, behind, strict=True):
+        if told:
+            last = replace(group.under[-1], text=group.under[-1].text[: told.start()])
+            group = replace(group, under=(*group.under[:-1], last))
+        if group.written:
+            lengths.append(round(float(told[1].replace(",", ".")) * SAMPLE_RATE) if told else None)
+        made.append(group)
+    return made, lengths
+
+
+def _slots(rows: Sequence[Written], lengths: Sequence[int | None], clock: Clock, inquiry: Inquiry) -> list[Span | None]:
+    """A slot for each time; where the file says neither end nor length, it ends where the next one starts."""
+    read = [
+        (start, start + lasts if start is not None and end is None and lasts else end)
+        for (start, end), lasts in zip((clock.times(row[0]) for row in rows), lengths, strict=True)
+    ]
     slots = [
         clock.slot(start, end, f"“{row[0]}”", inquiry)
         for row, (start, end) in zip(rows, until_next(read, [row[2] for row in rows]), strict=True)
