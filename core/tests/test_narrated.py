@@ -40,8 +40,7 @@ def ids(prefix="n"):
 
 
 def made(world, drafts, fit):
-    words = narrated(world, drafts)
-    after, said = edits.perform(world, edits.LinesOverSlides(words, fit), ids())
+    after, said = edits.perform(world, edits.BringInLines(tuple(drafts), over="fit" if fit else "keep"), ids())
     assert said == f"{len(drafts)} lines brought in over slides"
     return after
 
@@ -101,11 +100,11 @@ def test_what_a_file_says_slide_by_slide_is_laid_over_them_unless_it_is_refused(
     found = read_script("lesson.txt", text.encode(), PAL)
     words = narrated(LESSON, found.drafts)
     assert [page for page, _ in words.words] == [0, 0, 1]
-    assert over_slides(words, {}).chosen == "fit"
-    assert over_slides(words, {"over": "no"}).chosen == "no"
-    assert "Knots.pdf" in over_slides(words, {}).label
+    assert over_slides(LESSON, words, {}).chosen == "fit"
+    assert over_slides(LESSON, words, {"over": "no"}).chosen == "no"
+    assert "Knots.pdf" in over_slides(LESSON, words, {}).label
     # Where lines lie over the slides already, these do not change under them.
     before, _ = edits.perform(LESSON, edits.NewLine(slot=Span(9 * SAMPLE_RATE, 10 * SAMPLE_RATE)), ids("old"))
-    assert over_slides(narrated(before, found.drafts), {}).chosen == "keep"
+    assert over_slides(before, narrated(before, found.drafts), {}).chosen == "keep"
     film, _ = edits.perform(LESSON, edits.NewLine(slot=Span(SAMPLE_RATE, 2 * SAMPLE_RATE)), ids("old"))
-    assert over_slides(narrated(film, found.drafts), {}).chosen == "fit"
+    assert over_slides(film, narrated(film, found.drafts), {}).chosen == "fit"

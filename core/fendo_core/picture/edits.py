@@ -207,21 +207,6 @@ class LinesFromNotes:
 
 
 @dataclass(frozen=True, slots=True)
-class LinesOverSlides:
-    """Lines from a file that name slides of the reel, each in the slot of its page; with `fit` a page stands as long as its
-    words are expected to take.
-    """
-
-    words: Narrated
-    fit: bool = True
-
-    def on_state(self, state: State, new_id: NewId) -> Done:
-        count = len(self.words.words)
-        after = laid_over(state, self.words, self.fit, new_id)
-        return after, f"{count} line{'s' if count != 1 else ''} brought in over slides"
-
-
-@dataclass(frozen=True, slots=True)
 class PartShot:
     """A new shot begins at sample `at`."""
 

@@ -26,12 +26,10 @@ class Narrated:
     Attributes:
         slides: the source.
         words: in order, each with its page (from 0; None: of no page that the reel shows).
-        busy: whether lines lie over the slides already.
     """
 
     slides: Source
     words: Sequence[tuple[int | None, Draft]]
-    busy: bool = False
 
 
 def narrated(state: State, drafts: Sequence[Draft]) -> Narrated | None:
@@ -54,24 +52,23 @@ def narrated(state: State, drafts: Sequence[Draft]) -> Narrated | None:
     seen = {clip.page for clip in state.clips if clip.source == slides.id}
     if seen.isdisjoint(pages):
         return None
-    words = [(page if page in seen else None, draft) for page, draft in zip(named, drafts, strict=True)]
-    over = [
-        span
-        for clip, span in zip(state.clips, reel.spans(state.clips, state.rate), strict=True)
-        if clip.source == slides.id
-    ]
-    begun = sorted(line.slot.start for line in state.lines if line.slot and not line.dropped)
-    return Narrated(slides, words, busy=any(bisect_left(begun, span.start) < bisect_left(begun, span.end) for span in over))
+    return Narrated(slides, [(page if page in seen else None, draft) for page, draft in zip(named, drafts, strict=True)])
 
 
-def over_slides(what: Narrated, choices: Mapping[str, str]) -> Question:
+def over_slides(state: State, what: Narrated, choices: Mapping[str, str]) -> Question:
     """Whether words are laid over the slides that they name, as the preview of their file asks it.
 
     Slides that lines lie over already stay as long as they are, if nobody says otherwise.
     """
     inquiry = Inquiry(choices)
+    begun = sorted(line.slot.start for line in state.lines if line.slot and not line.dropped)
+    over = [
+        bisect_left(begun, span.start) < bisect_left(begun, span.end)
+        for clip, span in zip(state.clips, reel.spans(state.clips, state.rate), strict=True)
+        if clip.source == what.slides.id
+    ]
     label = f"the lines are laid over the slides of “{what.slides.name}”"
-    inquiry.ask("over", label, _OVER, "keep" if what.busy else "fit")
+    inquiry.ask("over", label, _OVER, "keep" if any(over) else "fit")
     return inquiry.questions[0]
 
 

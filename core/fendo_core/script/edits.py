@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 
+from fendo_core.picture.narrated import laid_over, narrated, over_slides
 from fendo_core.picture.reel import NewId
 from fendo_core.production.edit import Done
 from fendo_core.production.refusal import EditRefused
@@ -55,11 +56,18 @@ class BringInLines:
 
     lines: tuple[Draft, ...]
     after: str | None = None
+    over: str = "no"
+    """`fit`, `keep`, `no` or “” (as is likeliest): how they are laid, at the end, over slides that they name."""
 
     def on_state(self, state: State, new_id: NewId) -> Done:
+        said = f"{len(self.lines)} line{'s' if len(self.lines) != 1 else ''} brought in"
+        what = narrated(state, self.lines) if self.over != "no" else None
+        how = over_slides(state, what, {"over": self.over}).chosen if what else "no"
+        if what and how != "no":
+            return laid_over(state, what, how == "fit", new_id), f"{said} over slides"
         names = {name.casefold(): key for key, name in state.readers.items()}
         new = lines.add_drafts(state.lines, self.after, self.lines, state.rate, names, new_id, state.recorded)
-        return replace(state, lines=new), f"{len(self.lines)} line{'s' if len(self.lines) != 1 else ''} brought in"
+        return replace(state, lines=new), said
 
 
 @dataclass(frozen=True, slots=True)

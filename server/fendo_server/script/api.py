@@ -15,11 +15,11 @@ from rest_framework.response import Response
 from fendo_core.booth.naming import safe_name
 from fendo_core.picture.narrated import narrated, over_slides
 from fendo_core.production import edits
-from fendo_core.production.state import State
 from fendo_core.script import intake, lines
 from fendo_core.script.apart import read_script_apart
 from fendo_core.script.splitting import LONGEST, SHORTEST_LONGEST, split
 from fendo_core.script.words_out import FORMS, words_out
+from fendo_core.timebase import Span
 from fendo_server.access import get_owned
 from fendo_server.bodies import bytes_parser
 from fendo_server.media import attachment
@@ -27,6 +27,7 @@ from fendo_server.problems import Problem, ProblemSerializer
 from fendo_server.productions import changes, description, state
 from fendo_server.productions.models import Production
 from fendo_server.productions.serializers import PatchSerializer
+from fendo_server.script.models import Line
 from fendo_server.script.serializers import DraftSerializer, wanted_fields
 from fendo_server.wire import SpanField
 
@@ -111,15 +112,20 @@ def _read(request: Request, production: Production, wanted: dict[str, Any]) -> i
     return read_script_apart(*asked, wanted.get("longest"), wanted.get("choices"), production.language)
 
 
-def _made(
-    present: State, found: intake.Intake, wanted: dict[str, Any]
-) -> tuple[edits.BringInLines | edits.LinesOverSlides, intake.Question | None]:
-    """The edit that makes the lines of a file, and what the slides of the reel make worth asking."""
-    over = narrated(present, found.drafts)
-    question = over_slides(over, wanted.get("choices", {})) if over else None
-    if over and question and question.chosen != "no":
-        return edits.LinesOverSlides(over, fit=question.chosen == "fit"), question
-    return edits.BringInLines(found.drafts), question
+def _slots(
+    production: Production, found: intake.Intake, choices: dict[str, str]
+) -> tuple[list[Span | None], list[intake.Question]]:
+    """The slots that the lines of a file would get, and what slides that they name make worth asking."""
+    if any(draft.page for draft in found.drafts):
+        present = state.load(production)
+        over = narrated(present, found.drafts)
+        if over:
+            question = over_slides(present, over, choices)
+            made = edits.BringInLines(found.drafts, over=question.chosen)
+            after, _ = edits.perform(present, made, lambda: str(uuid4()))
+            known = {line.id for line in present.lines}
+            return [line.slot for line in after.lines if line.id not in known], [question]
+    return [draft.slot for draft in found.drafts], []
 
 
 @extend_schema(
@@ -136,14 +142,9 @@ def read_script(request: Request, production_id: UUID) -> Response:
     asked = FileQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     found = _read(request, production, asked.validated_data)
-    present = state.load(production)
-    again = lines.there_already(found.drafts, {line.text for line in present.lines if not line.dropped})
-    made, question = _made(present, found, asked.validated_data)
-    slots = [draft.slot for draft in found.drafts]
-    if isinstance(made, edits.LinesOverSlides):
-        after, _ = edits.perform(present, made, lambda: str(uuid4()))
-        known = {line.id for line in present.lines}
-        slots = [line.slot for line in after.lines if line.id not in known]
+    texts = set(Line.objects.filter(production=production, dropped=False).values_list("text", flat=True))
+    again = lines.there_already(found.drafts, texts)
+    slots, asks = _slots(production, found, asked.validated_data.get("choices", {}))
     readers = dict.fromkeys(draft.reader for draft in found.drafts if draft.reader)
     body = {
         "kind": found.kind,
@@ -168,7 +169,7 @@ def read_script(request: Request, production_id: UUID) -> Response:
                 "options": [{"value": value, "label": label} for value, label in each.options],
                 "chosen": each.chosen,
             }
-            for each in [*found.questions, *filter(None, [question])]
+            for each in [*found.questions, *asks]
         ],
         "header": list(found.header),
         "columns": list(found.columns),
@@ -190,7 +191,7 @@ def bring_in_script(request: Request, production_id: UUID) -> Response:
     asked = FileQuery(data=request.query_params)
     asked.is_valid(raise_exception=True)
     found = _read(request, production, asked.validated_data)
-    made, _ = _made(state.load(production), found, asked.validated_data)
+    made = edits.BringInLines(found.drafts, over=asked.validated_data.get("choices", {}).get("over", ""))
     change, present = changes.performed(production, request.user, production.revision, made)
     return Response(description.patch(production, change, present))
 

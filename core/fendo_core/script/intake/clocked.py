@@ -1,7 +1,7 @@
 """Times in front of the words, behind them and between them, as slots."""
 
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from fendo_core.script.intake.inquiry import Inquiry
@@ -17,6 +17,7 @@ from fendo_core.script.intake.marks import (
     SCENE,
     SPAN,
     TIME,
+    TITLED_ALONE,
     is_bite,
     is_cue,
     is_heading,
@@ -71,9 +72,12 @@ def with_times_joined(found: Sequence[Paragraph]) -> list[Paragraph]:
     return made
 
 
+_S = r"(?:s|secs?|seconds?|sek|sekunden|secondes?|secondi|segundos?)\.?"
+"""What seconds are called."""
 _SECONDS = re.compile(
-    r"^([\[(])?(?:at\s+|bei\s+|à\s+|a\s+)?(?:(\d{1,3})\s?(?:m|mins?|minutes?|minuten?|minuti|minutos?)\.?,?\s*(?:and\s+|und\s+|et\s+|e\s+|y\s+)?)?"
-    r"(\d{1,4})\s?(?:s|secs?|seconds?|sek|sekunden|secondes?|secondi|segundos?)\.?\s*(?(1)[\])]\s*[:–—-]?|[:–—-])\s*(?=\S)",
+    r"^([\[(])?(?:at\s+|bei\s+|à\s+|a\s+)?"
+    r"(?:(\d{1,3})\s?(?:m|mins?|minutes?|minuten?|minuti|minutos?)\.?,?\s*(?:and\s+|und\s+|et\s+|e\s+|y\s+)?)?"
+    rf"(\d{{1,4}})\s?{_S}\s*(?(1)[\])]\s*[:–—-]?|[:–—-])\s*(?=\S)",
     re.IGNORECASE,
 )
 _COUNTED_SECONDS = re.compile(r"^t\s*[+=]\s*(\d{1,5})\s*[:–—-]?\s+(?=\S)", re.IGNORECASE)
@@ -81,7 +85,7 @@ _COUNTED_SECONDS = re.compile(r"^t\s*[+=]\s*(\d{1,5})\s*[:–—-]?\s+(?=\S)", r
 _DOTTED = re.compile(r"^\[?(\d{1,2})\.(\d{2})\s*([-–—])\s*(\d{1,2})\.(\d{2})\]?\s+(?=\S)")
 
 
-_SECONDS_ALONE = re.compile(r"^(\d{1,4})\s?(?:s|secs?|seconds?|sek|sekunden|secondes?)\.?$", re.IGNORECASE)
+_SECONDS_ALONE = re.compile(rf"^(\d{{1,4}})\s?{_S}$", re.IGNORECASE)
 
 
 _MINUTES = re.compile(r"^(\d{1,3})\s?mn?\s?([0-5]\d)\s*[:–-]?\s+(?=\S)", re.IGNORECASE)
@@ -93,6 +97,16 @@ def _clock(seconds: str, minutes: str = "0") -> str:
     """Minutes and seconds of seconds, which may have a part behind a point."""
     whole, point, part = seconds.partition(".")
     return "{}:{:02}".format(*divmod(60 * int(minutes) + int(whole), 60)) + point + part
+
+
+_CLOCKS: tuple[tuple[re.Pattern[str], Callable[[re.Match[str]], str]], ...] = (
+    (_SECONDS, lambda time: f"[{_clock(time[3], time[2] or '0')}] "),
+    (_COUNTED_SECONDS, lambda time: f"[{_clock(time[1])}] "),
+    (_MINUTES, lambda time: f"[{time[1]}:{time[2]}] "),
+    (_TWO_DECIMALS, lambda both: f"[{_clock(both[1])} - {_clock(both[2])}] "),
+    (_DOTTED, lambda both: f"[{both[1]}:{both[2]}{both[3]}{both[4]}:{both[5]}] "),
+)
+"""How times are written in front of words, and as what they are read."""
 
 
 def _run_on(found: Sequence[Paragraph]) -> bool:
@@ -109,23 +123,10 @@ def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     counted = [int(time[1]) for time in alone if time]
     if len(counted) >= 2 and len(counted) >= 0.3 * len(found) and counted == sorted(set(counted)):
         return [replace(each, text=_clock(time[1])) if time else each for each, time in zip(found, alone, strict=True)]
-    if mostly(found, _SECONDS) and _run_on(found):
-        clocks = [_SECONDS.sub(lambda time: f"[{_clock(time[3], time[2] or '0')}] ", each.text) for each in found]
-        return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
-    if mostly(found, _COUNTED_SECONDS):
-        clocks = [_COUNTED_SECONDS.sub(lambda time: f"[{_clock(time[1])}] ", each.text) for each in found]
-        return [replace(each, text=text) for each, text in zip(found, clocks, strict=True)]
-    if mostly(found, _MINUTES):
-        return [replace(each, text=_MINUTES.sub(r"[\1:\2] ", each.text)) for each in found]
-    if mostly(found, _TWO_DECIMALS):
-        both = [_TWO_DECIMALS.match(each.text) for each in found]
-        return [
-            replace(each, text=f"[{_clock(pair[1])} - {_clock(pair[2])}] {each.text[pair.end() :]}") if pair else each
-            for each, pair in zip(found, both, strict=True)
-        ]
-    if not mostly(found, _DOTTED):
-        return _with_pairs_of_digits(found)
-    return [replace(each, text=_DOTTED.sub(r"[\1:\2\3\4:\5] ", each.text)) for each in found]
+    for pattern, clock in _CLOCKS:
+        if mostly(found, pattern) and (pattern is not _SECONDS or _run_on(found)):
+            return [replace(each, text=pattern.sub(clock, each.text)) for each in found]
+    return _with_pairs_of_digits(found)
 
 
 _DIGITS = re.compile(r"^(\d{2})\.([0-5]\d)\s+(?=[^\W\d_])")
@@ -160,13 +161,9 @@ def with_times_parted(found: Sequence[Paragraph]) -> list[Paragraph]:
     return made
 
 
-_TITLED = re.compile(rf"^([^\W\d_][\w .'’#-]{{0,38}}?)\s*:\s*({SPAN})$")
-"""“Track 2: 0:09 - 0:14”."""
-
-
 def with_times_in_front(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with the times in front that most of them, or all headings, have at the end."""
-    parts = [NAMED_ALONE.match(each.text) or _TITLED.match(each.text) for each in found]
+    parts = [NAMED_ALONE.match(each.text) or TITLED_ALONE.match(each.text) for each in found]
     found = [
         replace(each, text=f"[{part[2]}] {part[1]}", heading=True) if part and is_heading(part[1]) else each
         for each, part in zip(found, parts, strict=True)
@@ -309,9 +306,8 @@ def _aside(text: str) -> bool:
     )
 
 
-_LASTS_BEHIND = re.compile(
-    r"\s*[\[(]\s*(\d{1,3}(?:[.,]\d{1,2})?)\s?(?:s|secs?|seconds?|sek|sekunden|secondes?)\.?\s*[\])]$", re.I
-)
+_LASTS_BEHIND = re.compile(rf"\s*[\[(]\s*(\d{{1,3}}(?:[.,]\d{{1,2}})?)\s?{_S}\s*[\])]$", re.IGNORECASE)
+"""“(2 sec)”, behind words."""
 
 
 def _with_lengths_apart(parted: Sequence[_Timed]) -> tuple[list[_Timed], list[int | None]]:

@@ -73,9 +73,10 @@ def without_directions(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Par
         kept, at = "", 0
         for start, end, _, _ in inside:
             # A mark behind it stands close to the word before.
-            close = each.text[end : end + 1] == "…" or each.text[end:].lstrip()[:1] in tuple(",.;:!?")
-            kept, at = f"{kept}{each.text[at:start].rstrip()}{'' if close else ' '}", end
-            at += len(each.text[end:]) - len(each.text[end:].lstrip()) if close else 0
+            rest = each.text[end:].lstrip()
+            close = each.text[end : end + 1] == "…" or rest[:1] in tuple(",.;:!?")
+            kept = f"{kept}{each.text[at:start].rstrip()}{'' if close else ' '}"
+            at = len(each.text) - len(rest)
         kept = " ".join((kept + each.text[at:]).split())
         if not inside or not any(letter.isalnum() for letter in kept):
             made.append(each)

@@ -15,8 +15,11 @@ BRACKETED = re.compile(rf"^[\[(<{{]{{1,2}}\s*({SPAN})\s*[\])>}}]{{1,2}}\s*[:–�
 """A time in brackets before the words."""
 BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]{{1,3}}\s*|\s)(?=[^\W\d_]|[\"“„«'‘(\[¿¡])")
 """A time before the words."""
-NAMED_ALONE = re.compile(rf"^([^\W\d_][\w .'’#-]{{0,38}}?)\s*[-–—,@]?\s*[\[(]?({SPAN})[\])]?\s*:?$")
+_NAME = r"([^\W\d_][\w .'’#-]{0,38}?)"
+NAMED_ALONE = re.compile(rf"^{_NAME}\s*[-–—,@]?\s*[\[(]?({SPAN})[\])]?\s*:?$")
 """A name with a time, and nothing else."""
+TITLED_ALONE = re.compile(rf"^{_NAME}\s*:\s*({SPAN})$")
+"""“Track 2: 0:09 - 0:14”."""
 HEADING = re.compile(
     r"^(?:slide|screen|frame|topic|lesson|module|panel|folie|bildschirm|écran|pantalla|schermata|diapositive|diapositiva|dia|слайд|page|seite|scene|szene|sc[eè]ne|escena|scena|сцена|cena|scen|sahne|scéna|kohtaus|jelenet|shot|einstellung|chapter|"
     r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|ch(?:ap)?\.|kap\.|cap\.|sc\.|sz\.|se[qk]\.?|segment|block|bloc|bloque|blocco|unit|"

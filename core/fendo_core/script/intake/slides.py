@@ -6,9 +6,9 @@ from dataclasses import replace
 
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph
 
+_CALLED = "slide|folie|diapositive|diapositiva|diapo|dia|слайд|slajd|snímek|スライド|幻灯片"
 _SLIDE = re.compile(
-    r"\s*[(\[]?\s*(?:slide|page|folie|seite|diapositive|diapo|diapositiva|dia|слайд|slajd|snímek|スライド|幻灯片)"
-    r"\s*(?:no\.?|nr\.?|#)?\s*(\d{1,4})\b(?!\.\d)\s*[)\]]?",
+    rf"\s*[(\[]?\s*(?:{_CALLED}|page|seite)\s*(?:no\.?|nr\.?|#)?\s*(\d{{1,4}})\b(?!\.\d)\s*[)\]]?",
     re.IGNORECASE,
 )
 """“Slide 3”, in brackets or not."""
@@ -36,9 +36,7 @@ def with_slides_above(found: Sequence[Paragraph]) -> list[Paragraph]:
     return made
 
 
-_COLUMN = re.compile(
-    r"(?:slides?|folien?|diapositives?|diapositivas?|слайды?)\W*(?:no|nr|n|number|nummer)?\W*", re.IGNORECASE
-)
+_COLUMN = re.compile(rf"(?:{_CALLED})[snы]?\W*(?:no|nr|n|number|nummer)?\W*", re.IGNORECASE)
 
 
 def column_of_slides(body: Sequence[Sequence[str]], header: Sequence[str], others: Container[int | None]) -> int | None:

@@ -233,9 +233,9 @@ def _upright(rows: list[list[str]]) -> list[list[str]]:
     return [list(column) for column in zip(*rows, strict=True)]
 
 
-_MINUTES = re.compile(r"(?:(in|out|start|end)\W*)?(?:mins?|minutes?|minuten|minuti|minutos)\W*", re.IGNORECASE)
+_MINUTES = re.compile(r"(?:(?:in|out|start|end)\W*)?(?:mins?|minutes?|minuten|minuti|minutos)\W*", re.IGNORECASE)
 _SECONDS = re.compile(
-    r"(?:(in|out|start|end)\W*)?(?:secs?|s|seconds?|sek|sekunden|secondes?|segundos|secondi)\W*", re.IGNORECASE
+    r"(?:(?:in|out|start|end)\W*)?(?:secs?|s|seconds?|sek|sekunden|secondes?|segundos|secondi)\W*", re.IGNORECASE
 )
 
 
