@@ -7,6 +7,7 @@
 import sys
 import time
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "core"))
@@ -14,11 +15,14 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "core"))
 import numpy as np
 import soundfile
 import soxr
+from scipy.signal import butter, sosfilt
 
+from fendo_core.audio.bleed import MARGIN
 from fendo_core.audio.levels import clipped_spans, gain
 from fendo_core.audio.scores import score_speech
 from fendo_core.audio.speech import hear
 from fendo_core.reader import narrator, noises
+from fendo_core.takes.measures import measure_blocks
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 VOICE = -24.0
@@ -140,6 +144,48 @@ def speech(all_voices: list[np.ndarray], seed: int) -> None:
     print(f"{heard_seconds / took:.0f} x realtime")
 
 
+def headphones(rng: np.random.Generator) -> np.ndarray:
+    """A way from headphones to a microphone: thin, coloured, 4 to 20 ms long, up to 80 ms late or 20 ms early."""
+    long = int(rng.uniform(0.004, 0.02) * SAMPLE_RATE)
+    way = rng.standard_normal(long) * np.exp(-np.arange(long) / (long / 5))
+    way[0] = 3.0
+    band = butter(1, [rng.uniform(200, 500), rng.uniform(4_000, 9_000)], "band", fs=SAMPLE_RATE, output="sos")
+    late = int(rng.uniform(0.0, 0.1) * SAMPLE_RATE)
+    return np.concatenate((np.zeros(late), sosfilt(band, np.concatenate((way, np.zeros(400))))))
+
+
+def _first(sound: np.ndarray, span: Span) -> np.ndarray:
+    return sound[: span.length]
+
+
+def known_bleed(all_voices: list[np.ndarray], seed: int) -> None:
+    """Starts and ends beside another voice in the headphones, which is known, as it is in a take; and where none leaks."""
+    early = milliseconds(20)
+    for below in (45.0, 36.0, 28.0, None):
+        truth, found, with_it, said = [], [], [], 0
+        for number, voice in enumerate(all_voices):
+            rng = np.random.default_rng([seed, 66, int(below or 0), number])
+            at = Span(lead := int(rng.integers(SAMPLE_RATE, 2 * SAMPLE_RATE)), lead + len(voice))
+            length = at.end + SAMPLE_RATE
+            played = bleed(all_voices, 0)(length + 2 * MARGIN, at, rng).astype(np.float32)
+            sound = noises.room_noise(length, VOICE - 50, rng)
+            if below is not None:
+                leak = np.convolve(played, headphones(rng))[MARGIN + early : MARGIN + early + length]
+                sound = sound + leak * gain(VOICE - below - active(leak))
+            sound[at.start : at.end] += voice
+            measures = measure_blocks([sound.astype(np.float32)], partial(_first, played))[0]
+            truth.append(at)
+            found.append(measures.speech)
+            with_it.append(hear(sound.astype(np.float32)).speech)
+            said += measures.bleed is not None
+        for name, heard in (("unknown", with_it), ("known", found)):
+            s = score_speech(truth, heard)
+            print(
+                f"bleed {'none' if below is None else f'{below:g} dB below'}, {name:8} starts off {s.starts_off:6.1%}  "
+                f"ends off {s.ends_off:6.1%}  worst {s.worst:.2f} s  said of {said} of {len(all_voices)}"
+            )
+
+
 def whispers(all_voices: list[np.ndarray], seed: int) -> None:
     """Whispers 25 to 40 dB above the room."""
     truth, found = [], []
@@ -199,6 +245,7 @@ def main() -> None:
     all_voices = list(voices(sys.argv[1] if len(sys.argv) > 1 else None))
     print(f"{len(all_voices)} voices")
     speech(all_voices, 41)
+    known_bleed(all_voices, 41)
     whispers(all_voices, 41)
     no_speech(41)
     clipping(all_voices, 41)

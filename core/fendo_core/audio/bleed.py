@@ -1,89 +1,162 @@
-"""Whether what was played while somebody read is in the recording too: headphones that leak, or a loudspeaker left on."""
+"""What was played while somebody read, where it is in the recording too: headphones that leak, or a loudspeaker left on.
+
+What was played is known. Its way to the microphone is estimated as a short filter; what was played, sent through it, is
+what leaked. It is taken away from what the ear listens to, so that it is not taken for words; nobody hears what is left.
+"""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+import soxr
 from numpy.typing import NDArray
-from scipy.signal import butter, correlate, sosfilt
+from scipy import fft
+from scipy.ndimage import uniform_filter1d
+from scipy.signal import oaconvolve
 
+from fendo_core.audio.levels import hop_levels
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 
 Sound = NDArray[np.float32]
+Spectra = NDArray[np.complex64]
 
-WINDOW = 4096
-REACH = milliseconds(120)
-"""Samples by which it may come earlier or later than it was played: the way is measured to less than that."""
+_RATE = SAMPLE_RATE // 2
+"""What leaks is looked for at half the rate: headphones let nothing through that is higher."""
+_WINDOW, _STEP = 4096, 1024
+_REACH = _RATE * 120 // 1000
+"""It may come so much earlier or later than it was played."""
+MARGIN = milliseconds(200)
+"""Samples of the programme that are asked for before and behind a take: some of it comes late, and rings."""
 HEARD = 48.0
 """dB below the voice up to which it is said."""
-_BAND = (200.0, 6_000.0)
-_LEAST_WINDOWS = 12
-_LEAST_SHARE = 0.12
-"""Of the power between the words: less of it may be chance."""
-_AROUND = milliseconds(120)
+_BEFORE, _BEHIND = _RATE * 3 // 1000, _RATE * 40 // 1000
+"""Samples of the way's filter before and behind where most of it lies."""
+_STRETCH = 12 * _RATE
+"""So much is looked at together: clocks of two devices drift apart, and heads move."""
+_BAND = (150.0, 10_000.0)
+_ALIKE = 0.4
+"""How alike the ways are that two halves of a sound tell, where there is one: by chance they are not alike at all."""
+
+_HOP = milliseconds(10)
+_HERTZ = fft.rfftfreq(_WINDOW, 1 / _RATE)
+_PASSED = np.clip(2.0 * _HERTZ / _BAND[0] - 1.0, 0.0, 1.0) * np.clip((12_000.0 - _HERTZ) / 2_000.0, 0.0, 1.0)
+_RISE, _FALL = _RATE * 2 // 1000, _RATE * 10 // 1000
+_KEPT = np.concatenate(
+    (np.hanning(2 * _RISE)[:_RISE], np.ones(_BEFORE + _BEHIND - _RISE - _FALL), np.hanning(2 * _FALL)[_FALL:])
+)
 
 
-@dataclass(frozen=True, slots=True)
-class Bleed:
-    """`level` of what is heard of the programme, dBFS RMS between the words; `below` the voice, in dB."""
+def leaked(take: Sound, programme: Sound) -> Sound | None:
+    """What of the programme is in a take, shape (n,); None where nothing of it is, or too little was played to tell.
 
-    level: float
-    below: float
-
-
-def bleed(take: Sound, programme: Sound, phrases: Sequence[Span]) -> Bleed | None:
-    """What of the programme is in a take; None where nothing is, or too little was played or paused to tell.
-
-    It is looked for between the words only, as the part of the take that is coherent with the programme (Welch's averages;
-    the bias of few windows is taken off: Carter, Knapp and Nuttall, 1973).
+    Each bin's way is the weighted least-squares ratio of take and programme. What is loud in the take, the reader, weighs
+    little; what is left sets the weights anew (iteratively reweighted least squares: Holland and Welsch, 1977).
+    The way is believed when two halves of the sound tell the same one.
 
     Args:
         take: mono at 48 kHz, shape (n,).
-        programme: what was played meanwhile, mono, aligned with it, shape (n,).
-        phrases: where somebody speaks in the take.
+        programme: what was played meanwhile, mono, from `MARGIN` samples before it to `MARGIN` behind it, shape
+            (n + 2 * MARGIN,).
     """
-    count = min(len(take), len(programme))
-    if not phrases or count < 4 * WINDOW:
+    count = len(take) & ~1
+    if count < 8 * _WINDOW:
         return None
-    band = butter(2, _BAND, "band", fs=SAMPLE_RATE, output="sos")
-    heard = sosfilt(band, take[:count].astype(np.float64))
-    played = sosfilt(band, programme[:count].astype(np.float64))
-    voice = np.concatenate([take[max(0, span.start) : span.end].astype(np.float64) for span in phrases])
-    free = np.ones(count, bool)
-    for span in phrases:
-        free[max(0, span.start - _AROUND) : max(0, span.end + _AROUND)] = False
-    if not len(voice) or free.sum() < 4 * WINDOW or np.mean(played[free] ** 2) < 1e-9:
+    heard, played = (soxr.resample(one, SAMPLE_RATE, _RATE) for one in (take[:count], programme[: count + 2 * MARGIN]))
+    found = np.zeros(len(heard), np.float32)
+    edges = np.linspace(0, len(heard), max(1, round(len(heard) / _STRETCH)) + 1).astype(int).tolist()
+    for first, last in zip(edges[:-1], edges[1:], strict=True):
+        around = played[first : last + MARGIN]
+        if last - first < 4 * _WINDOW or float(np.mean(around**2)) < 1e-9:
+            continue
+        part, middle = heard[first:last], MARGIN // 2
+        begin = middle - _lag(part, around[middle:-middle])
+        way = _way(part, around[begin : begin + len(part)])
+        if way is not None:
+            before = around[begin - _BEHIND : begin + len(part) + _BEFORE]
+            found[first:last] = oaconvolve(before, way, "valid")[1 : len(part) + 1]
+    if not found.any():
         return None
-    played = _aligned(np.where(free, heard, 0.0), played)
-    starts = [at for at in range(0, count - WINDOW + 1, WINDOW // 2) if free[at : at + WINDOW].all()]
-    if len(starts) < _LEAST_WINDOWS:
-        return None
-    shape = np.hanning(WINDOW)
-    rows = np.stack([np.stack([heard[at : at + WINDOW], played[at : at + WINDOW]]) for at in starts]) * shape
-    spectra = np.fft.rfft(rows, axis=2)
-    own, other = (np.mean(np.abs(spectra[:, side]) ** 2, axis=0) for side in (0, 1))
-    cross = np.abs(np.mean(spectra[:, 0] * np.conj(spectra[:, 1]), axis=0)) ** 2
-    coherence = cross / np.maximum(own * other, 1e-30)
-    # Windows that lie half over one another count for about two thirds of as many that do not.
-    independent = max(2.0, len(starts) * 0.65)
-    kept = np.clip(coherence - (1.0 - coherence) / (independent - 1.0), 0.0, 1.0)
-    share = float(np.sum(kept * own) / max(float(np.sum(own)), 1e-30))
-    if share < _LEAST_SHARE:
-        return None
-    level = 10.0 * float(np.log10(max(share * float(np.mean(heard[free] ** 2)), 1e-14)))
-    below = 10.0 * float(np.log10(max(float(np.mean(voice**2)), 1e-14))) - level
-    return Bleed(round(level, 1), round(below, 1)) if below <= HEARD else None
+    leak, whole = np.zeros(len(take), np.float32), soxr.resample(found, _RATE, SAMPLE_RATE)[:count]
+    leak[: len(whole)] = whole
+    return leak
 
 
-def _aligned(heard: NDArray[np.float64], played: NDArray[np.float64]) -> NDArray[np.float64]:
-    """What was played, moved to where it is heard."""
-    found = correlate(heard, played, "full", "fft")
-    middle = len(played) - 1
-    near = found[middle - REACH : middle + REACH + 1]
-    lag = int(np.argmax(np.abs(near))) - REACH
-    moved = np.roll(played, lag)
-    if lag > 0:
-        moved[:lag] = 0.0
-    elif lag < 0:
-        moved[lag:] = 0.0
-    return moved
+class BleedMeter:
+    """How far below the voice the programme is heard in a take that comes block by block: two numbers for each 10 ms."""
+
+    def __init__(self) -> None:
+        self._takes: list[NDArray[np.float64]] = []
+        self._leaks: list[NDArray[np.float64]] = []
+
+    def add(self, take: Sound, leak: Sound | None) -> None:
+        """The next block and what leaked into it; all blocks but the last hold a whole number of 10 ms."""
+        self._takes.append(10.0 ** (hop_levels(take, _HOP) / 10.0))
+        self._leaks.append(10.0 ** (hop_levels(np.zeros_like(take) if leak is None else leak, _HOP) / 10.0))
+
+    def read(self, phrases: Sequence[Span]) -> float | None:
+        """dB below the voice; None where nobody speaks, or it is more than `HEARD`.
+
+        Args:
+            phrases: where somebody speaks, in samples.
+        """
+        take, leak = np.concatenate(self._takes), np.concatenate(self._leaks)
+        voice = np.concatenate([take[span.start // _HOP : span.end // _HOP] for span in phrases] or [take[:0]])
+        leaks = leak > 2e-12
+        if not len(voice) or not leaks.any():
+            return None
+        below = 10.0 * float(np.log10(np.mean(voice) / np.mean(leak[leaks])))
+        return round(below, 1) if below <= HEARD else None
+
+
+def _lag(heard: Sound, played: Sound) -> int:
+    """By how many samples what was played is heard later: the generalized cross-correlation with phase transform (Knapp and
+    Carter, 1976), what is loud in the take turned down."""
+    level = np.sqrt(np.maximum(uniform_filter1d(heard**2, _RATE // 50), 0.0))
+    even = heard / np.maximum(level, max(1e-6, float(np.quantile(level, 0.1))))
+    size = fft.next_fast_len(2 * len(heard), real=True)
+    cross = fft.rfft(even, size) * np.conj(fft.rfft(played, size))
+    hertz = fft.rfftfreq(size, 1 / _RATE)
+    cross = np.where((hertz > 300.0) & (hertz < 6000.0), cross / np.maximum(np.abs(cross), 1e-20), 0.0)
+    found = fft.irfft(cross, size)
+    near = np.abs(np.concatenate((found[-_REACH:], found[: _REACH + 1])))
+    return int(np.argmax(near)) - _REACH
+
+
+def _way(heard: Sound, played: Sound) -> Sound | None:
+    """The filter from what was played to what is heard of it, `_BEFORE` samples ahead of time; None where there is none."""
+    own, other = _spectra(heard), _spectra(played)
+    weights = _weights(own - _response(_filter(own, other, _weights(own))) * other)
+    first = np.arange(len(own)) // 12 % 2 == 0
+    halves = [_filter(own[side], other[side], weights[side]) for side in (first, ~first)]
+    alike = float(np.dot(*halves)) / max(float(np.prod([np.linalg.norm(one) for one in halves])), 1e-20)
+    return _filter(own, other, weights) if alike >= _ALIKE else None
+
+
+def _spectra(sound: Sound) -> Spectra:
+    """Shape (frames, bins)."""
+    rows = np.lib.stride_tricks.sliding_window_view(sound, _WINDOW)[::_STEP]
+    spectra: Spectra = fft.rfft(rows * np.hanning(_WINDOW).astype(np.float32), axis=1)
+    return spectra
+
+
+def _weights(rest: Spectra) -> Sound:
+    """What is loud tells little of what is not."""
+    power = uniform_filter1d(rest.real**2 + rest.imag**2, 9, axis=1, mode="nearest")
+    return np.asarray(1.0 / np.maximum(power, 1e-9), np.float32)
+
+
+def _filter(own: Spectra, other: Spectra, weights: Sound) -> Sound:
+    """The way as a filter, from the ratio of each bin."""
+    weighted = weights * np.conj(other)
+    above, below = np.sum(weighted * own, axis=0), np.sum(weighted * other, axis=0).real
+    below = np.maximum(below, 1e-12)
+    # Weights make what is chance in each ratio 1 / below; what is more than chance says how loud the way is.
+    loud = (float(np.sum(np.abs(above) ** 2 / below)) - len(below)) / float(np.sum(below))
+    around = fft.irfft(above / (below + 1.0 / max(loud, 1e-9)) * _PASSED)
+    return np.asarray(np.concatenate((around[-_BEFORE:], around[:_BEHIND])) * _KEPT, np.float32)
+
+
+def _response(way: Sound) -> Spectra:
+    placed = np.zeros(_WINDOW, np.float32)
+    placed[:_BEHIND], placed[-_BEFORE:] = way[_BEFORE:], way[:_BEFORE]
+    response: Spectra = fft.rfft(placed)
+    return response

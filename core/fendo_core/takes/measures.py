@@ -1,12 +1,14 @@
 """A take in numbers, and the few words that matter when choosing."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fendo_core.audio import levels, speech
+from fendo_core.audio.bleed import MARGIN, BleedMeter, leaked
 from fendo_core.booth.levelwindow import LevelWindow
 from fendo_core.takes.character import Character, character
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds, seconds_text
@@ -23,7 +25,8 @@ PAST_END = milliseconds(50)
 @dataclass(frozen=True, slots=True)
 class Measures:
     """Of a recording alone: `speech` in samples of the recording (None: nobody speaks), levels in dBFS, dBTP and LUFS,
-    `clipped` stretches of flat tops, `noise` floor in dBFS, `character` None where too little is heard of the voice."""
+    `clipped` stretches of flat tops, `noise` floor in dBFS, `character` None where too little is heard of the voice,
+    `bleed` in dB below the voice (None: nothing that was played is heard)."""
 
     length: int
     speech: Span | None
@@ -34,6 +37,7 @@ class Measures:
     noise: float
     clipped: tuple[Span, ...]
     character: Character | None = None
+    bleed: float | None = None
 
 
 def shifted(found: Measures, by: int) -> Measures:
@@ -50,19 +54,32 @@ BLOCK = 30 * SAMPLE_RATE
 """Samples of a long recording that are looked at together; a whole number of 10 ms."""
 
 
+Played: TypeAlias = Callable[[Span], NDArray[np.float32] | None]
+"""What was played at a stretch of a recording, in its samples (it may reach beyond it), mono; None: nothing was."""
+
+
 def measure(samples: NDArray[np.float32]) -> Measures:
     """Measure a take's recording: mono float samples at 48 kHz, shape (n,)."""
     return measure_blocks([samples])[0]
 
 
-def measure_blocks(blocks: Iterable[NDArray[np.float32]]) -> tuple[Measures, NDArray[np.uint8]]:
+def measure_blocks(
+    blocks: Iterable[NDArray[np.float32]], played: Played | None = None
+) -> tuple[Measures, NDArray[np.uint8]]:
     """Measure a recording that comes in blocks of `BLOCK` samples (the last may be shorter); its measures, and its waveform
-    as `levels.overview` draws it. Memory does not grow with the length but for one number each 10 ms."""
+    as `levels.overview` draws it. Memory does not grow with the length but for a few numbers each 10 ms.
+
+    Args:
+        played: what was in the reader's headphones: where it leaked, the ear listens to the take without it.
+    """
     meter, length = levels.Meter(), 0
-    ear, waves = speech.Ear(), []
+    ear, waves, leaks = speech.Ear(), [], BleedMeter()
     for block in blocks:
+        programme = played(Span(length - MARGIN, length + len(block) + MARGIN)) if played else None
+        leak = None if programme is None else leaked(block, programme)
+        leaks.add(block, leak)
         meter.add(block)
-        ear.add(block)
+        ear.add(block if leak is None else block - leak)
         waves.append(levels.overview(block))
         length += len(block)
     level = meter.read()
@@ -77,6 +94,7 @@ def measure_blocks(blocks: Iterable[NDArray[np.float32]]) -> tuple[Measures, NDA
         noise=round(heard.noise, 1),
         clipped=level.clipped,
         character=character(ear.frames()) if heard.speech else None,
+        bleed=leaks.read(heard.phrases),
     )
     return found, np.concatenate(waves) if waves else np.zeros((0, 2), np.uint8)
 

@@ -136,11 +136,15 @@ def comp_of(state: State, voice: str) -> Comp | None:
     for one in state.comps:
         if one.id == voice:
             return one.comp
-    take = take_of(state, voice)
+    return _of_take(state, take_of(state, voice))
+
+
+def _of_take(state: State, take: TakeRef | None) -> Comp | None:
+    """How a take sounds where it lies now, untreated."""
     if take is None or not take.last:
         return None
     spoken = Span(take.speaks, take.ends) if take.speaks is not None and take.ends is not None else None
-    return Comp.of_take(take.recording, Span(take.first, take.last), spoken, state.places.get(voice, take.start))
+    return Comp.of_take(take.recording, Span(take.first, take.last), spoken, state.places.get(take.id, take.start))
 
 
 def take_of(state: State, voice: str) -> TakeRef | None:
@@ -150,11 +154,15 @@ def take_of(state: State, voice: str) -> TakeRef | None:
 
 def sounding(state: State) -> dict[str, tuple[str, Comp]]:
     """What sounds for each line that was read, by line: its identity, and the comp, untreated."""
-    found = {}
+    found, comps = {}, {one.id: one.comp for one in state.comps}
     for line in state.lines:
         one = None if line.dropped else standing(state, line)
-        comp = comp_of(replace(state, takes={line.id: state.takes.get(line.id, ())}), one.voice) if one else None
-        if one and comp:
+        if one is None:
+            continue
+        # Looked for among the line's own takes: a production may have thousands.
+        own = (take for take in state.takes.get(line.id, ()) if take.id == one.voice)
+        comp = comps.get(one.voice) or _of_take(state, next(own, None))
+        if comp:
             found[line.id] = (one.voice, comp)
     return found
 

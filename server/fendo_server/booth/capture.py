@@ -21,26 +21,25 @@ import numpy as np
 from django.db import transaction
 
 from fendo_core.audio import pcm, wav
-from fendo_core.audio.bleed import bleed
 from fendo_core.booth.clocklog import ClockLog, read_lines
 from fendo_core.booth.clockmap import make_map
 from fendo_core.booth.naming import NameParts, file_name
 from fendo_core.production import edits
 from fendo_core.production.state import SCRATCH
-from fendo_core.takes.measures import BLOCK, measure_blocks, shifted
+from fendo_core.takes.measures import BLOCK, Played, measure_blocks, shifted
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_server.booth import behind
 from fendo_server.booth.recording_now import on_disk
 from fendo_server.problems import Problem
-from fendo_server.productions import changes, quotas, state
+from fendo_server.productions import changes, quotas
 from fendo_server.productions.models import Folder
 from fendo_server.script import pace
 from fendo_server.script.models import Line
 from fendo_server.takes import joining, listening
-from fendo_server.takes.making import heard_while_reading
+from fendo_server.takes.making import HeardWhileReading
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
-from fendo_server.voice.reading import blocks_of, read_sound
+from fendo_server.voice.reading import blocks_of
 from fendo_server.work import running
 
 log = logging.getLogger("fendo")
@@ -51,7 +50,9 @@ _MEETINGS = 5
 FORGOTTEN_AFTER = 30 * 60
 LONGEST_CLOCK = 8_000
 PLACED = ("start", "clock", "doubts", "within", "length", "cut_off", "forgotten")
-MEASURED = ("speech_start", "speech_end", "phrases", "clipped", "peak", "true_peak", "loudness", "noise", "character")
+MEASURED = (
+    "speech_start", "speech_end", "phrases", "clipped", "peak", "true_peak", "loudness", "noise", "character", "bleed",
+)  # fmt: skip
 """What closing and measuring find out. Nothing else is written then: meanwhile a take may have been set aside or moved."""
 WITH = ("line__production", "recording__production", "recording__folder", "recording__reader__production")
 """What belongs to a take that is closed or measured."""
@@ -336,10 +337,6 @@ def _measured(take: Take) -> None:
     pace.learn(take.recording.reader)
     listening.ask(take)
     try:
-        _look_for_bleed(take)
-    except Exception:
-        log.exception("it can't be told whether the programme is heard in take %s", take.id)
-    try:
         if found := behind.of_take(take):
             Take.objects.filter(pk=take.pk).update(behind=[found.median, found.most])
     except Exception:
@@ -365,29 +362,6 @@ def _leave_a_slot(take: Take) -> None:
         return
     spoken = Span(take.placed + take.speech_start, take.placed + (take.speech_end or 0))
     changes.perform(production, production.owner, production.revision, edits.SetSlot(str(line.pk), spoken))
-
-
-LONGEST_BLEED = 300 * SAMPLE_RATE
-"""Of a longer take the beginning is looked at."""
-
-
-def _look_for_bleed(take: Take) -> None:
-    """Whether what was in the headphones is in the take too. The simulated reader has none, and wears none."""
-    production, recording = take.line.production, take.recording
-    played = production.headphones and production.monitor != "silent"
-    if not played or recording.clock.get("source") not in ("browser", "measured") or take.speech_start is None:
-        return
-    span = Span(take.first, min(take.last, take.first + LONGEST_BLEED))
-    start = recording.start + span.start
-    present = state.load(production, spoken=False)
-    programme = heard_while_reading(production, present, Span(max(0, start), max(1, start + span.length)))
-    if programme is None:
-        return
-    programme = np.concatenate([np.zeros(max(0, -start), np.float32), programme])
-    phrases = [Span(*pair).shifted(-span.start) for pair in take.phrases if pair[1] <= span.end]
-    found = bleed(read_sound(recording.path, span.start, span.end), programme, phrases)
-    if found:
-        Take.objects.filter(pk=take.pk).update(bleed=found.below)
 
 
 def _place(take: Take, length: int, clock: Sequence[Mapping[str, Any]]) -> None:
@@ -425,18 +399,42 @@ def _reopen(take: Take) -> None:
         recording.save(update_fields=["state", "forgotten", "cut_off"])
 
 
+def _played(take: Take) -> Played | None:
+    """What was in the headphones while a take was read. The simulated reader wears none."""
+    production, recording = take.line.production, take.recording
+    if not production.headphones or production.monitor == "silent":
+        return None
+    if recording.clock.get("source") not in ("browser", "measured"):
+        return None
+    heard, start = HeardWhileReading(production), recording.start + take.first
+
+    def played(span: Span) -> np.ndarray | None:
+        before = max(0, -(start + span.start))
+        if span.length <= before:
+            return None
+        try:
+            programme = heard.at(Span(start + span.start + before, start + span.end))
+        except Exception:
+            log.exception("it can't be told whether the programme is heard in take %s", take.id)
+            return None
+        return None if programme is None else np.concatenate((np.zeros(before, np.float32), programme))
+
+    return played
+
+
 def measure(take: Take, progress: Callable[[float], None] = lambda share: None) -> None:
     """Measure a take, and draw the waveform of its recording."""
     recording = take.recording
     whole = (take.first, take.last or recording.length) == (0, recording.length)
-    found, wave = measure_blocks(blocks_of(recording.path, BLOCK, None if whole else (take.first, take.last), progress))
+    blocks = blocks_of(recording.path, BLOCK, None if whole else (take.first, take.last), progress)
+    found, wave = measure_blocks(blocks, _played(take))
     if not whole:
         found = shifted(found, take.first)
     take.speech_start = found.speech.start if found.speech else None
     take.speech_end = found.speech.end if found.speech else None
     take.phrases = [[span.start, span.end] for span in found.phrases]
     take.clipped = [[span.start, span.end] for span in found.clipped]
-    take.character = list(found.character or ())
+    take.character, take.bleed = list(found.character or ()), found.bleed
     take.peak, take.true_peak, take.loudness, take.noise = found.peak, found.true_peak, found.loudness, found.noise
     if whole:
         recording.wave.parent.mkdir(parents=True, exist_ok=True)

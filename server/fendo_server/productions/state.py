@@ -14,6 +14,7 @@ from django.db.models.functions import Cast, Concat, Left, Replace
 
 from fendo_core.booth.levelwindow import level_window
 from fendo_core.picture.laid import LaidSound as CoreSound
+from fendo_core.picture.laid import own_sounds
 from fendo_core.picture.reel import Clip as CoreClip
 from fendo_core.picture.reel import Kind as SourceKind
 from fendo_core.picture.reel import Source as CoreSource
@@ -38,6 +39,13 @@ def laid_sounds(production: Production, **only: Any) -> tuple[CoreSound, ...]:
         CoreSound(str(row.id), str(row.source_id), Span(row.start, row.end), **_named(row, SOUND_COLUMNS))
         for row in production.laid.filter(**only)
     )
+
+
+def own_sounds_of(production: Production) -> tuple[CoreSound, ...]:
+    """The own sounds of the clips that show a film."""
+    rate = production.rate
+    sources = {str(source.id): _source(source, rate) for source in production.sources.all()}
+    return own_sounds(_clips(production), sources, rate)
 
 
 def load(production: Production, spoken: bool = True) -> State:

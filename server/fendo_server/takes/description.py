@@ -39,13 +39,18 @@ LISTED = ("words", "read", "heard")
 """What is read besides where takes are listed: of a thousand lines it would be asked for in vain."""
 
 
-def _rows(takes: QuerySet[Take], *more: str) -> Iterable[Any]:
+def _rows(takes: QuerySet[Take]) -> Iterable[Any]:
     """Plain rows: there may be a thousand, and models would cost more than all the rest."""
+    return takes.order_by("number").values_list(*COLUMNS, named=True)
+
+
+def _listed(takes: QuerySet[Take]) -> Iterable[Any]:
+    """The same, with what is read besides."""
     known = takes.order_by("number").annotate(
         latency_source=KeyTextTransform("source", "recording__clock"),
         marks=KeyTransform("marks", "recording__clock"),
     )
-    return known.values_list(*COLUMNS, *more, "latency_source", "marks", named=True)
+    return known.values_list(*COLUMNS, *LISTED, "latency_source", "marks", named=True)
 
 
 def comp_of(take: Any) -> Comp:
@@ -315,7 +320,7 @@ def take_rows(
     spoken = spoken_in(production, [one.comp for one in comps])
     heard = words_of({one.line for one in comps})
     made = (describer.comp(one, spoken, heard.get(one.line, LineWords())) for one in comps)
-    rows = [*map(describer.take, _rows(takes, *LISTED)), *made]
+    rows = [*map(describer.take, _listed(takes)), *made]
     found = dict(one for takes in describer.candidates.values() if (one := suggest(takes)))
     return [row | {"suggested": list(found.get(row["id"], ()))} for row in rows]
 

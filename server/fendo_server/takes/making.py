@@ -196,13 +196,17 @@ def original_sound(production: Production, laid: Iterable[LaidSound], span: Span
     return _mixed(production, [replace(each, level=0.0) for each in laid if each.original], span)
 
 
-def heard_while_reading(production: Production, present: State, span: Span) -> np.ndarray | None:
-    """What was in a reader's headphones at a stretch of the programme, mono: the film's own sound and all that is laid
-    under it, or the original alone; None: there is none."""
-    alone = production.monitor == "original"
-    own = () if alone else own_sounds(present.clips, present.sources, present.rate)
-    sounds = [*own, *(each for each in present.laid if each.original or not alone)]
-    return _mixed(production, [each for each in sounds if each.bed != "muted"], span)
+class HeardWhileReading:
+    """What is in a reader's headphones: the film's own sound and all that is laid under it, or the original alone."""
+
+    def __init__(self, production: Production) -> None:
+        alone, own = production.monitor == "original", state.own_sounds_of(production)
+        sounds = [*(() if alone else own), *(one for one in state.laid_sounds(production) if one.original or not alone)]
+        self._production, self._sounds = production, [one for one in sounds if one.bed != "muted"]
+
+    def at(self, span: Span) -> np.ndarray | None:
+        """At a stretch of the programme, mono; None: nothing is."""
+        return _mixed(self._production, self._sounds, span)
 
 
 def _mixed(production: Production, sounds: Iterable[LaidSound], span: Span) -> np.ndarray | None:

@@ -45,7 +45,10 @@ class Polish:
 
     def sounding(self, comp: Comp, line: str) -> Sounding:
         """A comp of a line as it sounds now."""
-        return Sounding(self.production, replace(comp, treatment=self.chain(comp, line)), self.repairs_of(comp))
+        chain = self.chain(comp, line)
+        # Most lines are not treated, and a production has thousands.
+        sounding = comp if chain == comp.treatment else replace(comp, treatment=chain)
+        return Sounding(self.production, sounding, self.repairs_of(comp))
 
     def untreated(self, comp: Comp, *more: Repair) -> Sounding:
         """A comp with its mends, and `more` of them, and without a treatment."""
