@@ -47,6 +47,33 @@ ODD = {
     "NARRATOR (warm, slow): The ferry leaves.\nNARRATOR: Nobody waits.\n": [
         ("The ferry leaves.", None, "warm, slow", "NARRATOR"), ("Nobody waits.", None, "", "NARRATOR"),
     ],
+    "TC 0:12\nCOMM 1\nThe ferry leaves.\n\nTC 0:20\nSYNC Otto Brand, baker:\n\"I like the dark.\"\n\n"
+    "TC 0:26\nCOMM 2\nNobody waits.\n\nTC 0:30\nSYNC Mira Sohl, baker:\n\"I do.\"\n": [
+        (FERRY, (12, 20), "", ""), (NOBODY, (26, 30), "", ""),
+    ],
+    "CLIENT: Quay Bakery\nSTATION: Radio Mole\n\nANNCR: The ferry leaves.\n\nSFX: BELL\n\nANNCR: Nobody waits.\n": [
+        (FERRY, None, "", "ANNCR"), (NOBODY, None, "BELL", "ANNCR"),
+    ],
+    "Stop 1: The harbour\nDuration: approx. 20 sec\nThe ferry leaves.\n\n"
+    "Stop 2: The bell\nDuration: approx. 10 sec\nNobody waits.\n": [
+        (FERRY, None, "Stop 1: The harbour", ""), (NOBODY, None, "Stop 2: The bell", ""),
+    ],
+    "The Ferry – VO script\n\n________________\n\n1\n0:12 – 0:18\nThe ferry leaves.\n\n________________\n\n"
+    "2\n0:20 – 0:24\nNobody waits.\n": TIMED,
+    "1.1 Harbour\nThe ferry leaves.\n\n1.2 Quay\nNobody waits.\n\n2.1 Sea\nSalt remains.\n": [
+        (FERRY, None, "1.1 Harbour", ""), (NOBODY, None, "1.2 Quay", ""), (SALT, None, "2.1 Sea", ""),
+    ],
+    "Hi Mira,\n\nhere is the text for Thursday.\n\n1) The ferry leaves.\n2) Nobody waits.\n3) Salt remains.\n\n"
+    "Many thanks and see you on Thursday!\n\nOtto\n\n--\nOtto Brand\nQuay Bakery\n+44 20 7946 0018\n": PLAIN,
+    "(VO)\nThe ferry leaves.\n\n(SOT :12)\nIN: \"I like the dark...\"\nOUT: \"...dough.\"\n\n(VO)\nNobody waits.\n": [
+        (FERRY, None, "VO", ""), (NOBODY, None, "VO", ""),
+    ],
+    "VIDEO                     AUDIO\n\nStreet. Lights go on      NARR: The ferry\nbehind a window.          leaves.\n\n"
+    "Faces, one after          NARR: Nobody\nanother.                  waits.\n\n"
+    "Dough on wood.            (MUSIC STARTS)\n"
+    "                          NARR: Salt\n                          remains.\n": [
+        (FERRY, None, "", "NARR"), (NOBODY, None, "", "NARR"), (SALT, None, "MUSIC STARTS", "NARR"),
+    ],
     "Slide 1: The ferry leaves.\nSlide 2: Nobody waits.\nSlide 3: Salt remains.\n": [
         (FERRY, None, "Slide 1", ""), (NOBODY, None, "Slide 2", ""), (SALT, None, "Slide 3", ""),
     ],

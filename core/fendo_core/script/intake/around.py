@@ -81,8 +81,8 @@ def _with_implied(found: Sequence[Paragraph]) -> list[Paragraph]:
     return [replace(each, heading=each.heading or is_one) for each, is_one in zip(found, marked, strict=True)]
 
 
-_NUMBERED_HEAD = re.compile(r"(\d{1,4})\s+[^\W\d_][^.!?:]{0,60}$")
-"""“101 The harbour”."""
+_NUMBERED_HEAD = re.compile(r"(\d{1,4}|\d{1,2}(?:\.\d{1,2}){1,3})\s+[^\W\d_][^.!?:]{0,60}$")
+"""“101 The harbour”, “1.2 People”."""
 
 
 def _with_numbers_above(found: Sequence[Paragraph]) -> list[Paragraph]:
@@ -91,8 +91,12 @@ def _with_numbers_above(found: Sequence[Paragraph]) -> list[Paragraph]:
         _NUMBERED_HEAD.match(each.text) if each.fresh and below.text.endswith(SENTENCE_ENDS) else None
         for each, below in zip(found, found[1:], strict=False)
     ]
-    numbers = [int(head[1]) for head in heads if head]
-    if len(numbers) < 2 or numbers != list(range(numbers[0], numbers[0] + len(numbers))):
+    numbers = [tuple(map(int, head[1].split("."))) for head in heads if head]
+    parted = [len(number) > 1 for number in numbers]
+    counted_up = (
+        numbers == [(number,) for number in range(numbers[0][0], numbers[0][0] + len(numbers))] if numbers else False
+    )
+    if len(numbers) < 2 or not (counted_up or (all(parted) and numbers == sorted(set(numbers)))):
         return list(found)
     return [replace(each, heading=each.heading or bool(head)) for each, head in zip(found, [*heads, None], strict=True)]
 
@@ -101,12 +105,19 @@ _BITE_AND_DASH = re.compile(r"[A-Z-]{3,}(?:\s*\([^()]{1,40}\)|\s+[A-ZÄÖÜ][\w.
 """“SOT (Mara, fisher) - We used to go out.”"""
 
 
+_FIRST_OR_LAST = re.compile(r"(?:in|out)(?:[- ]?(?:cue|words?|q))?|inq|outq|first words?|last words?", re.IGNORECASE)
+"""With which words a bite begins and ends."""
+
+
 def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without what is heard in the film itself: “SOT Anna: …”, or all under such a row up to the next name."""
     gone: set[int] = set()
     below = in_brackets = False
     for place, each in enumerate(found):
         label = LABEL.match(each.text)
+        if below and label and _FIRST_OR_LAST.fullmatch(label[1].strip()):
+            gone.add(place)
+            continue
         bracketed = is_bite_in_brackets(each.text)
         called = bracketed or is_bite(each.text)
         # Between directions in brackets the film's own sound ends with the next one, which is a note by now.
@@ -200,7 +211,7 @@ _LASTS = r"~?\d{1,3}(?:[.,]\d)?\s?(?:''|[\"″”])"
 _COUNT_AT_END = re.compile(rf"\s*[\[(]\s*(?:{_COUNT}\b[^()\[\]]{{0,20}}|{_LASTS})[\])]$", re.IGNORECASE)
 _COUNT_ALONE = re.compile(
     rf"^[\[(]?(?:(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|{_COUNT}|(?:total|duration|length|time|word ?count|"
-    r"words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*~?\d[\d:.,'’″”\"]*\s?(?:words?|min\w*|sec\w*|s)?)[\])]?\.?$",
+    r"words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*(?:approx\.?|about|around|ca\.?|circa|etwa|env(?:iron)?\.?|aprox\.?|около|~)?\s?\d[\d:.,'’″”\"]*\s?(?:words?|min\w*|sec\w*|s)?)[\])]?\.?$",
     re.IGNORECASE,
 )
 

@@ -14,6 +14,7 @@ from fendo_core.script.intake import (
     markdown,
     pages,
     presentations,
+    printed_tables,
     prose,
     sheets,
     structured,
@@ -190,6 +191,9 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     if mark and mark != "," and tables.looks_like_a_script(sheets.parted(celled, mark)):
         return "table", encoding, script.table(sheets.separated(celled, inquiry))
     body = _undressed(body)
+    wrapped_cells = printed_tables.table_of_text(body)
+    if wrapped_cells and tables.looks_like_a_script(wrapped_cells):
+        return "table", encoding, script.table(wrapped_cells)
     apart = _columned(body)
     if apart.count("\t") >= 3 and tables.looks_like_a_script(sheets.parted(apart, "\t")):
         return "table", encoding, script.table(sheets.parted(apart, "\t"))

@@ -186,7 +186,10 @@ def is_bite(text: str) -> bool:
     found = _BITE.match(text)
     if not found:
         return False
-    name = re.split(r"[:：(]", text[found.end() :], maxsplit=1)[0].split()
+    # “SYNC Otto Brand, baker:” says what somebody is, too.
+    name = re.split(r"[:：(,]" if text.endswith((":", "：", ")")) else r"[:：(]", text[found.end() :], maxsplit=1)[
+        0
+    ].split()
     return len(name) <= 6 and all(not word[0].islower() for word in name)
 
 

@@ -4,11 +4,14 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from statistics import median
 from typing import NamedTuple
 
 import numpy as np
 
+from fendo_core.script.intake.marks import ASIDE, names_somebody
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS
 from fendo_core.script.intake.tables import is_time_or_number
 from fendo_core.script.intake.wrapped import with_row
 
@@ -41,6 +44,8 @@ class _Row:
 NARROWEST_WHITE = 8.0
 """Points between two columns."""
 _FEWEST_ROWS = 6
+MOST_ROWS, WIDEST = 10_000, 300
+"""Rows of plain text, and letters of the widest."""
 _CROSSED = 0.12
 """Share of the rows that may run across the white between two columns: titles."""
 _PARTED = 0.7
@@ -56,6 +61,35 @@ def table_of(pages: Sequence[Sequence[Printed]]) -> list[list[str]] | None:
     made = [_cells(page, whites) for page in rows if page]
     again = _that_come_again([[_bare(row) for row in page] for page in made])
     return [row for page in made for row in page if _bare(row) not in again and any(row)]
+
+
+_GAP = re.compile(r"(?<=\S) {3,}(?=\S)")
+_LETTER, _HEIGHT, _PITCH = 6.0, 10.0, 12.0
+"""Points of a row of plain text."""
+
+
+def table_of_text(text: str) -> list[list[str]] | None:
+    """The cells of a table in plain text: white parts its columns, an empty row its rows, and its cells were wrapped.
+
+    None where no cell goes on from one row of the text to the next.
+    """
+    rows = [row.expandtabs(8) for row in text.splitlines()]
+    if len(rows) > MOST_ROWS or max(map(len, rows), default=0) > WIDEST or sum(bool(_GAP.search(row)) for row in rows) < 3:
+        return None
+    pairs = [(above, below) for above, below in pairwise(rows) if _GAP.search(above) and below.strip()]
+    lasts = [(_GAP.split(above)[-1].strip(), _GAP.split(below)[-1].strip()) for above, below in pairs]
+    goes_on = sum(
+        below[:1].islower() or not above.endswith(SENTENCE_ENDS) or _are_apart(above, below) for above, below in lasts
+    )
+    first = [_GAP.split(below.strip())[0] for _, below in pairs if not below[:1].isspace()]
+    if not first or goes_on < 0.8 * len(pairs) or any(map(is_time_or_number, first)):
+        return None
+    page = [
+        Printed(_LETTER * word.start(), -_PITCH * place, _LETTER * word.end() - 1, _HEIGHT - _PITCH * place, word[0])
+        for place, row in enumerate(rows)
+        for word in re.finditer(r"\S+", row)
+    ]
+    return table_of([page])
 
 
 def _rows(page: Sequence[Printed]) -> list[_Row]:
@@ -155,7 +189,12 @@ def _with(above: str, below: str) -> str:
     """A cell with its next row."""
     if not above or not below:
         return above or below
-    return f"{above}\n{below}" if above.endswith(":") else with_row(above, below)
+    return f"{above}\n{below}" if _are_apart(above.rpartition("\n")[2], below) else with_row(above, below)
+
+
+def _are_apart(above: str, below: str) -> bool:
+    """Whether two rows of a cell are no sentence that goes on."""
+    return above.endswith(":") or bool(ASIDE.match(above)) or names_somebody(below)
 
 
 def _bare(row: Sequence[str]) -> str:

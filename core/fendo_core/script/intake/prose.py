@@ -37,6 +37,7 @@ from fendo_core.script.intake.slides import named_slide, with_slides_above
 from fendo_core.script.intake.speakers import with_brackets_as_names, with_name_colons, with_readers
 from fendo_core.script.intake.titles import (
     LONGEST_TITLE,
+    MOST_TITLES,
     without_end,
     without_letter,
     without_page_marks,
@@ -148,7 +149,10 @@ def _without_lone_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Seque
     """Paragraphs without rows of a number alone that count them."""
     lone = [int(match[1]) if (match := _LONE_NUMBER.fullmatch(each.text.strip("=-*~_ "))) else 0 for each in found]
     numbers = [number for number in lone if number]
-    if len(numbers) < 2 or len(numbers) > 0.5 * len(found) or numbers != list(range(1, len(numbers) + 1)) or not lone[0]:
+    if len(numbers) < 2 or len(numbers) > 0.5 * len(found) or numbers != list(range(1, len(numbers) + 1)):
+        return found
+    # Above the first there may be a title.
+    if not any(lone[: MOST_TITLES + 1]):
         return found
     if inquiry.ask("numbers", f"{numbers[0]} … {numbers[-1]} on rows of their own are", NUMBERS_OR_WORDS, "out") == "words":
         return found

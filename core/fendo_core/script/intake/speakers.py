@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from fendo_core.script.intake.inquiry import Inquiry, counted
 from fendo_core.script.intake.marks import (
+    ASIDE,
     CUE,
     LABEL,
     MUSIC,
@@ -16,6 +17,7 @@ from fendo_core.script.intake.marks import (
     SPOKEN_EXTRA,
     VOICE,
     is_bite,
+    is_bite_in_brackets,
     is_cue,
     is_voice,
 )
@@ -35,7 +37,12 @@ def spoken_in_cell(rows: Sequence[str]) -> tuple[list[str], list[str]]:
     """The paragraphs of a cell that are read, and those that are notes: not what is heard in the film, or seen in it."""
     labels = [LABEL.match(row) for row in rows]
     names = [label[1].strip() if label else "" for label in labels]
-    pictured = [bool(PICTURE.fullmatch(name)) or bool(MUSIC.fullmatch(row)) for name, row in zip(names, rows, strict=True)]
+    # Beside names what stands in brackets by itself is a direction.
+    aside = [bool(any(names) and ASIDE.match(row)) and not is_bite_in_brackets(row) for row in rows]
+    pictured = [
+        bool(PICTURE.fullmatch(name) or MUSIC.fullmatch(row) or one)
+        for name, row, one in zip(names, rows, aside, strict=True)
+    ]
     if not any(map(is_bite, rows)) and not any(pictured):
         return list(rows), []
     said: list[str] = []
@@ -45,7 +52,7 @@ def spoken_in_cell(rows: Sequence[str]) -> tuple[list[str], list[str]]:
         if is_bite(row):
             in_film = True
         elif seen:
-            notes.append(row[label.end() :] or row.strip(" :") if label else row)
+            notes.append(row[label.end() :] or row.strip(" :") if label else row.strip("()[]{} "))
         elif label:
             in_film = False
             said.append(row)

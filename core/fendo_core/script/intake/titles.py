@@ -53,7 +53,7 @@ _TOLD = re.compile(
     r"^(?:film|movie|client|customer|product|project|production|(?:working |film )?title|programme|program|series|season|"
     r"episode|date|"
     rf"version|draft|revision|rev\.?|status|{_MEASURE}|"
-    r"agency|writer|written by|"
+    r"agency|station|market|campaign|sender|kampagne|writer|written by|"
     r"author|producer|director|prepared (?:by|for)|job(?: no\.?| number)?|file(?: ?name)?|spot|language|format|"
     r"deadline|contact|copyright|kunde|projekt|titel|filmtitel|datum|fassung|stand|autor(?:in)?|sprache|"
     r"agentur|redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
@@ -236,7 +236,8 @@ _CLOSING = re.compile(
     re.IGNORECASE,
 )
 _ABOUT = re.compile(
-    r"\b(?:below|attached|script|anbei|unten|skript|ci-dessous|ci-joint|adjunto|abajo|guion|allegato|sotto|ниже|сценарий)\b",
+    r"\b(?:below|attached|script|here(?: is|’s|'s| are)|anbei|unten|skript|hier (?:ist|sind|kommt)|ci-dessous|ci-joint|"
+    r"voici|adjunto|abajo|guion|aquí (?:está|tienes)|allegato|sotto|ecco|ниже|сценарий)\b",
     re.IGNORECASE,
 )
 
@@ -255,7 +256,10 @@ def without_letter(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         _ABOUT.search(found[first].text) or _CLOSING.match(found[first].text) or _CLOSING.match(found[first - 1].text)
     ):
         first += 1
-    last = next((n for n in range(len(found) - 1, max(first, len(found) - 5), -1) if _CLOSING.match(found[n].text)), None)
+    last = next((n for n in range(len(found) - 1, max(first, len(found) - 9), -1) if _CLOSING.match(found[n].text)), None)
+    if last is not None and any(len(each.text) > LONGEST_TITLE for each in found[last + 1 :]):
+        # Below it who wrote, and where from.
+        last = None
     asked = f"“{found[0].text}” … around the words, is"
     rules = [n for n, each in enumerate(found) if RULE.match(each.text)]
     # A rule parts the letter from the script, and the script from the closing.
