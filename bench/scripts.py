@@ -29,6 +29,9 @@ def _paragraphs(size: int) -> str:
     return one * (size // len(one))
 
 
+_MAIL = b"MIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=b\n\n"
+
+
 def files(size: int = SIZE) -> Iterator[tuple[str, str, Callable[[], bytes]]]:
     """Name, ending, and what makes the file."""
 
@@ -52,6 +55,12 @@ def files(size: int = SIZE) -> Iterator[tuple[str, str, Callable[[], bytes]]]:
     yield "many columns", ".csv", lambda: (b"a," * 150 + b"\n") * (size // 301)
     yield "open quotation mark", ".csv", lambda: b'start,words\n"' + b"word, word\n" * (size // 11)
     yield "rows", ".csv", text("00:00:01,00:00:02,word\n")
+    yield "mail of many parts", ".eml", lambda: _MAIL + b"--b\n\nword\n" * (size // 10)
+    yield (
+        "mails in mails",
+        ".eml",
+        lambda: b"".join(b"MIME-Version: 1.0\nContent-Type: message/rfc822\n\n" for _ in range(9_000)),
+    )
     yield "document", ".docx", lambda: _document(_paragraphs(size))
     yield "document that unpacks", ".docx", lambda: _document(_paragraphs(64 << 20))
     yield "nested document", ".docx", lambda: _document("<w:p>" * 200_000 + "</w:p>" * 200_000)

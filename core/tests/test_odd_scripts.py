@@ -1,5 +1,6 @@
 """Ways to write a script, each in a few rows with the lines that are meant. Longer files: `tests/sent_scripts.py`."""
 
+import base64
 import io
 import zipfile
 from fractions import Fraction
@@ -73,6 +74,28 @@ ODD = {
     "Dough on wood.            (MUSIC STARTS)\n"
     "                          NARR: Salt\n                          remains.\n": [
         (FERRY, None, "", "NARR"), (NOBODY, None, "", "NARR"), (SALT, None, "MUSIC STARTS", "NARR"),
+    ],
+    "【00:12】船は出た。\n【00:20】誰も待たない。\n【00:24-00:26】塩が残る。\n": [
+        ("船は出た。", (12, 20), "", ""), ("誰も待たない。", (20, 24), "", ""), ("塩が残る。", (24, 26), "", ""),
+    ],
+    "００：１２　船は出た。\n００：２０　誰も待たない。\n００：２４～００：２６　塩が残る。\n": [
+        ("船は出た。", (12, 20), "", ""), ("誰も待たない。", (20, 24), "", ""), ("塩が残る。", (24, 26), "", ""),
+    ],
+    "MOD: The ferry leaves.\n\nMAZ 1'20\"\nin: \"Ich mag…\"\nout: \"…den Teig.\"\n\nMOD: Nobody waits.\n": [
+        (FERRY, None, "", "MOD"), (NOBODY, None, "", "MOD"),
+    ],
+    "CARD: THIS AUTUMN\n\nV.O.: The ferry leaves.\n\nCARD: ONE BELL\n\nV.O.: Nobody waits.\n\nLOGO\n": [
+        (FERRY, None, "THIS AUTUMN", ""), (NOBODY, None, "ONE BELL\nLOGO", ""),
+    ],
+    "Scene 1 | 0:12 - 0:18\nVISUAL: Harbour.\nVOICEOVER: The ferry leaves.\n\n"
+    "Scene 2 | 0:20 - 0:24\nVISUAL: Bell.\nVOICEOVER: Nobody waits.\n": [
+        (FERRY, (12, 18), "Scene 1\nHarbour.", ""), (NOBODY, (20, 24), "Scene 2\nBell.", ""),
+    ],
+    "Opening (0:12): The ferry leaves.\n\nPeople (0:20): Nobody waits.\n\nEnd (0:24–0:26): Salt remains.\n": [
+        (FERRY, (12, 20), "Opening", ""), (NOBODY, (20, 24), "People", ""), (SALT, (24, 26), "End", ""),
+    ],
+    "# Harbour\n\nThe ferry leaves.\n\n# Quay\n\nNobody waits.\n\nSalt remains.\n\n# Notes\n\nSlowly, please.\n": [
+        (FERRY, None, "", ""), (NOBODY, None, "Quay", ""), (SALT, None, "Notes\nSlowly, please", ""),
     ],
     "Slide 1: The ferry leaves.\nSlide 2: Nobody waits.\nSlide 3: Salt remains.\n": [
         (FERRY, None, "Slide 1", ""), (NOBODY, None, "Slide 2", ""), (SALT, None, "Slide 3", ""),
@@ -988,6 +1011,47 @@ def test_odd_documents():
 def test_data_without_lines_is_refused_in_words(name, data, why):
     with pytest.raises(ScriptRefused, match=why):
         read(name, data)
+
+
+MAIL = "From: Otto <otto@quay.example>\nSubject: Script\nMIME-Version: 1.0\n"
+
+
+def mail(*parts):
+    """A mail of parts: kind, what else is said of it, content."""
+    inside = "".join(f"--b1\nContent-Type: {kind}\n{more}\n{content}\n" for kind, more, content in parts)
+    return f'{MAIL}Content-Type: multipart/mixed; boundary="b1"\n\n{inside}--b1--\n'
+
+
+def test_the_script_in_a_mail_is_its_text_or_what_is_attached():
+    text = (
+        "Hi Mira,\n\nhere is the script:\n\n0:12 The ferry leaves.\n0:20 Nobody waits.\n0:24 Salt remains.\n\nBest,\nOtto\n"
+    )
+    plain = f"{MAIL}Content-Type: text/plain; charset=utf-8\n\n{text}"
+    timed = [(FERRY, (12, 20)), (NOBODY, (20, 24))]
+    assert [row[:2] for row in told(read("a.eml", plain))][:2] == timed
+    page = "<html><table><tr><th>In</th><th>Out</th><th>Text</th></tr>"
+    page += (
+        f"<tr><td>0:12</td><td>0:18</td><td>{FERRY}</td></tr><tr><td>0:20</td><td>0:24</td><td>{NOBODY}</td></tr></table>"
+    )
+    coded = base64.encodebytes(page.encode()).decode()
+    html = ("text/html; charset=utf-8", "Content-Transfer-Encoding: base64\n", coded)
+    assert told(read("a.eml", mail(("text/plain", "", "See the page."), html))) == TIMED
+    table = base64.encodebytes(docx(word_table([["In", "Out", "Text"], ["0:12", "0:18", FERRY], ["0:20", "0:24", NOBODY]])))
+    named = 'Content-Disposition: attachment; filename="script.docx"\nContent-Transfer-Encoding: base64\n'
+    attached = mail(("text/plain", "", text), ("application/octet-stream", named, table.decode()))
+    found = read("a.eml", attached)
+    assert found.kind.startswith("mail: ") and told(found) == TIMED
+    assert [row[:2] for row in told(read("a.eml", attached, mail="text"))][:2] == timed
+    inner = base64.encodebytes(plain.encode()).decode()
+    nested = mail(("application/octet-stream", named.replace("docx", "txt"), inner))
+    for spoilt in (mail(("image/png", "", "x")), nested, "MIME-Version: 1.0\nContent-Type: message/rfc822\n\n" * 3_000):
+        with pytest.raises(ScriptRefused, match=r"mail|words"):
+            read("a.eml", spoilt)
+
+
+def test_the_marks_of_web_pages_in_cells_are_no_words():
+    rows = ["id,screen,audio", '1,Harbour,"<p>The ferry leaves.</p>"', '2,Bell,"<p>Nobody <b>waits</b>.&nbsp;</p>"']
+    assert [row[0] for row in told(read("a.csv", "\n".join(rows)))] == [FERRY, NOBODY]
 
 
 @pytest.mark.parametrize("key", ["titles", "bites", "numbered", "directions", "headings", "alternatives"])

@@ -43,7 +43,23 @@ def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     shown = f"{headings[0][:30]} … {headings[-1][:30]} are" if len(headings) > 1 else f"{headings[0][:40]} is"
     if inquiry.ask("headings", shown, NOTES_OR_WORDS, "notes") == "words":
         return list(found)
-    return to_notes(found, [goes(each) for each in found])
+    return to_notes(found, _with_notes_below([goes(each) for each in found], found))
+
+
+_OF_NOTES = re.compile(
+    r"(?:(?:production|director(?:’s|'s)?|style|voice|recording|general|pronunciation|performance) )?"
+    r"(?:notes?|directions?|guide|instructions?)|hinweise|anmerkungen|regieanweisungen|remarques|notas|indicazioni",
+    re.IGNORECASE,
+)
+
+
+def _with_notes_below(goes: list[bool], found: Sequence[Paragraph]) -> list[bool]:
+    """Which paragraphs are notes: below a last heading “Notes” all few of them are."""
+    last = max(place for place, one in enumerate(goes) if one)
+    below = len(found) - last - 1
+    if _OF_NOTES.fullmatch(found[last].text.strip(" :")) and below <= 0.5 * (len(found) - sum(goes)):
+        return [one or place > last for place, one in enumerate(goes)]
+    return goes
 
 
 def _with_times_apart(found: Sequence[Paragraph]) -> list[Paragraph]:
@@ -210,8 +226,10 @@ _COUNT = r"~?\d[\d.,]{0,6}\s*(?:words?|wörter|worte|mots|palabras|parole|palavr
 _LASTS = r"~?\d{1,3}(?:[.,]\d)?\s?(?:''|[\"″”])"
 _COUNT_AT_END = re.compile(rf"\s*[\[(]\s*(?:{_COUNT}\b[^()\[\]]{{0,20}}|{_LASTS})[\])]$", re.IGNORECASE)
 _COUNT_ALONE = re.compile(
-    rf"^[\[(]?(?:(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|{_COUNT}|(?:total|duration|length|time|word ?count|"
-    r"words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*(?:approx\.?|about|around|ca\.?|circa|etwa|env(?:iron)?\.?|aprox\.?|около|~)?\s?\d[\d:.,'’″”\"]*\s?(?:words?|min\w*|sec\w*|s)?)[\])]?\.?$",
+    rf"^[\[(]?(?:(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|{_COUNT}|(?:total(?: words| duration| time| length)?|"
+    r"duration|length|time|word ?count|words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*"
+    r"(?:approx\.?|about|around|ca\.?|circa|etwa|env(?:iron)?\.?|aprox\.?|около|~)?\s?\d[\d:.,'’″”\"]*"
+    r"\s?(?:words?|min\w*|sec\w*|s)?)[\])]?\.?$",
     re.IGNORECASE,
 )
 

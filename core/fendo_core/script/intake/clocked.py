@@ -362,7 +362,9 @@ def _at_times(found: Sequence[Paragraph]) -> tuple[list[_Timed], int, int]:
         if held and not named:
             # What was noted of a time is noted of the words below it.
             each, held = noted(each, [*held, each.notes]), []
-        if named and not PICTURE.fullmatch(named[1].strip()):
+        # “MAZ 1'20"” says how long it lasts.
+        lasts = named and is_bite(text) and re.search("['′’]", named[2])
+        if named and not (lasts or PICTURE.fullmatch(named[1].strip())):
             sure += 1
             groups.append((named[2], []))
             if not NUMBERED.fullmatch(named[1].strip()):

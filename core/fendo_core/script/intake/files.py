@@ -6,11 +6,13 @@ of what was doubtful. Nothing is changed by reading: the drafts are shown first.
 
 import html
 import re
+import unicodedata
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import PurePath
 
 from fendo_core.script.intake import (
+    mails,
     markdown,
     pages,
     presentations,
@@ -72,7 +74,7 @@ class _ScriptFile:
     taken: Columns = Columns()
 
     def table(self, rows: tables.Rows) -> list[Draft]:
-        found = tables.read_table(rows, self.rate, self.start_frame, self.inquiry, self.columns)
+        found = tables.read_table(_undressed_cells(rows), self.rate, self.start_frame, self.inquiry, self.columns)
         if not self.header:
             self.header, self.taken = found.header, found.columns
         return found.drafts
@@ -138,6 +140,12 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     """What kind of file this is, how its letters are written, and its lines."""
     ending = PurePath(name).suffix.lower()
     inquiry = script.inquiry
+    if mails.is_mail(data):
+        held, data = mails.script_of(data, inquiry)
+        if mails.is_mail(data):
+            raise ScriptRefused("This mail holds another mail. Save what is attached to it, and bring that in.")
+        kind, encoding, drafts = _read(held, data, script)
+        return f"mail: {kind}", encoding, drafts
     if data.startswith(b"%PDF"):
         found = pages.printed(data, inquiry)
         return "PDF", "", script.table(found) if isinstance(found, list) else script.rows(found, from_pages=True)
@@ -164,8 +172,8 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     refuse_by_name(data, name)
     if not is_text(data):
         raise ScriptRefused(
-            "This is no text. Fendo reads text, Markdown, Word, OpenDocument, rich text, PDF, web pages, presentations, "
-            "tables and subtitles."
+            "This is no text. Fendo reads text, Markdown, Word, OpenDocument, rich text, PDF, web pages, mails, "
+            "presentations, tables and subtitles."
         )
     text, encoding = decode(data, inquiry)
     body = subtitles.with_arrows(text.lstrip("\ufeff"))
@@ -184,6 +192,7 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
         return "table", encoding, script.table(sheets.separated(body, inquiry))
     if ending in (".md", ".markdown"):
         return "Markdown", encoding, _of_blocks(markdown.blocks(body), script)
+    body = prose.HEAD_AND_TIME.sub(r"\1 (\2)", body)
     celled = _SLASHED.sub("|", body) if _is_slashed(body) else body
     parted = _DROPPED.sub(":", celled)
     mark = sheets.separator(parted) if "\t" in parted or ";" in parted or "|" in parted else None
@@ -198,6 +207,13 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     if apart.count("\t") >= 3 and tables.looks_like_a_script(sheets.parted(apart, "\t")):
         return "table", encoding, script.table(sheets.parted(apart, "\t"))
     return "plain text", encoding, script.rows(body)
+
+
+def _undressed_cells(rows: tables.Rows) -> tables.Rows:
+    """Cells without the marks of web pages that systems for learning leave in them."""
+    if sum(len(_TAGS.findall(cell)) for row in rows for cell in row) < 2:
+        return rows
+    return [[html.unescape(_TAGS.sub("", _BREAKS.sub("\n", cell))).strip() for cell in row] for row in rows]
 
 
 _NUMBERED_CELL = re.compile(r"[^/\d]{0,20}\d[^/]{0,20} //? ")
@@ -222,6 +238,9 @@ def _undressed(text: str) -> str:
         text = _DIRECTED.sub(r"\1", text)
     if len(_TAGS.findall(text)) >= 2:
         text = _TAGS.sub("", _BREAKS.sub("\n", text))
+    if _WIDE_TIME.search(text):
+        text = _WIDE_TIME.sub(lambda time: unicodedata.normalize("NFKC", time[0]), text)
+    text = _LENTICULAR.sub(r"[\1] ", text)
     return html.unescape(text) if len(_ENTITIES.findall(text)) >= 2 else text
 
 
@@ -230,6 +249,11 @@ _QUOTED = re.compile(r"^(?:> ?)+", re.MULTILINE)
 _TAGS = re.compile(
     r"</?(?:b|i|u|p|em|strong|span|div|font|h[1-6]|ul|ol|li|speak|s|prosody|emphasis|voice)(?:\s[^<>\n]{0,200})?>"
 )
+_WIDE_TIME = re.compile(
+    r"(?:[０-９]{1,2}[：:]|\d{1,2}：)[\d０-９]{2}(?:[：:][\d０-９]{2}){0,2}(?:\s?[～〜－-]\s?[\d０-９]{1,2}(?:[：:][\d０-９]{2}){1,3})?"
+)
+_LENTICULAR = re.compile(r"【\s?(\d[\d:.;,]{3,11}(?:\s?[-–—~～]\s?\d[\d:.;,]{3,11})?)\s?】[ \u3000]?")
+"""Times as they are written beside Chinese and Japanese."""
 _BREAKS = re.compile(r"<br\s*/?>|</(?:p|div|h[1-6]|li)>")
 _ENTITIES = re.compile(r"&(?:amp|quot|apos|nbsp|lt|gt|#\d{2,5}|[a-z]{4,6});")
 

@@ -99,6 +99,7 @@ PICTURE = re.compile(
     r"[^\W\d_]+(?:’s|'s)? )?notes?|(?:screen )?directions?|scene|int|ext|"
     r"(?:slide |screen )?title|"
     r"animations?|interactions?|navigation|developer|(?:title|end|text) cards?|lower thirds?|chyron|captions?|"
+    r"cards?|(?:end )?logo|pack ?shot|"
     r"supers|ekran|görüntü|kuva|bilde?|billede|obraz|kép|lettering|画面|字幕|映像|екран|εικ[όο]να|"
     r"regie(?:anweisung)?|anweisung|hinweise?|anmerkung(?:en)?|einblendung|bauchbinde|bildschirmtext|text im bild|"
     r"consignes?|indications?|(?:texte )?[àa] l[’']écran|incrustation|synthé|(?:texto )?en pantalla|r[óo]tulo|acotaci[óo]n|"
@@ -109,7 +110,7 @@ PICTURE = re.compile(
 """Words for what is seen, or heard beside the voice."""
 MUSIC = re.compile(
     r"(?:(?:intro|outro|theme|title|closing|opening|background) )?"
-    r"(?:music|musik|musique|música|musica|atmo|sfx|nat(?:ural)? sound|nats)"
+    r"(?:music|musik|musique|música|musica|atmo|sfx|nat(?:ural)? sound|nats|logo|pack ?shot)"
     r"(?: (?:only|bed|sting|under|up|out|in|and|fades?|continues|swells|allein|nur))*[.!]?",
     re.IGNORECASE,
 )
@@ -175,7 +176,7 @@ def is_more(text: str) -> bool:
 
 _BITE = re.compile(
     r"^(?:sot|o-?t[oö]ne?|originalton|itw|sync|bite|sound ?bite|actuality|grab|vox pops?|interview|intervista|entrevista|"
-    r"total(?=\s*\()|sonora|quote|zuspieler|синхрон|интершум)\b",
+    r"total(?=\s*\()|maz|sonora|quote|zuspieler|синхрон|интершум)\b",
     re.IGNORECASE,
 )
 """What somebody says in the film."""

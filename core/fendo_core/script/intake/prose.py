@@ -30,8 +30,8 @@ from fendo_core.script.intake.clocked import (
 )
 from fendo_core.script.intake.directions import without_asides, without_directions, without_unsaid
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
-from fendo_core.script.intake.inquiry import NUMBERS_OR_WORDS, Inquiry, enough
-from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPEAKERS, TIME, is_more
+from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, NUMBERS_OR_WORDS, Inquiry, enough
+from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPAN, SPEAKERS, TIME, is_more, is_voice
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 from fendo_core.script.intake.slides import named_slide, with_slides_above
 from fendo_core.script.intake.speakers import with_brackets_as_names, with_name_colons, with_readers
@@ -58,6 +58,13 @@ _NUMBER = re.compile(
 )
 
 
+HEAD_AND_TIME = re.compile(
+    rf"^((?:scene|shot|frame|section|part|szene|einstellung|scène|plan|escena|scena)\s*#?\s*\d{{1,3}})\s*[|/,:–—-]\s*({SPAN})$",
+    re.IGNORECASE | re.MULTILINE,
+)
+"""“Scene 1 | 0:00–0:07”."""
+
+
 def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inquiry: Inquiry) -> list[Draft]:
     """Lines of paragraphs: numbers, times and names in front of the words are taken for what they are, and asked.
 
@@ -66,13 +73,15 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     """
     enough(len(found))
     found = [_undecorated(replace(each, text=_MARKED.sub(r"\2", each.text))) for each in found]
+    found = [replace(each, text=HEAD_AND_TIME.sub(r"\1 (\2)", each.text)) for each in found]
     found = _with_slanted_asides(_with_bold_headings(with_notes_of_slides(found, inquiry)))
     found = without_stamps(_without_lone_numbers(found, inquiry), inquiry)
     found = without_bullets(with_times_parted(with_times_joined(without_page_marks(found, inquiry))))
     found = without_footnotes(without_what_is_above(without_letter(found, inquiry), inquiry), inquiry)
     found = without_sayings(found, inquiry)
     found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)
-    found = with_name_colons(with_colons(_without_numbers(found, inquiry)))
+    found = _without_named_parts(_without_numbers(found, inquiry), inquiry)
+    found = with_name_colons(with_colons(found))
     found = with_slides_above(without_lengths(found))
     found = with_times_in_front([replace(each, text=plain_times(each.text)) for each in found])
     found = _without_prompts(_without_names_of_lines(with_times_above(found), inquiry), inquiry)
@@ -89,7 +98,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
 
 def drafts_of_cells(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Draft]:
     """Lines of cells and cues, whose slots are known: names before the words are taken for who reads."""
-    found = without_asides(with_brackets_as_names(found), inquiry)
+    found = without_asides(with_brackets_as_names(without_counts(found, inquiry)), inquiry)
     if not any(each.reader for each in found):
         found = with_readers(found, inquiry, sticky=False)
     return _drafts(without_directions(without_unsaid(found, inquiry), inquiry))
@@ -174,6 +183,26 @@ def _count_up(numbers: Sequence[int], steps: Sequence[int]) -> bool:
 
 _LONE_NUMBER = re.compile(r"#?\s?(\d{1,4})(?:[.)]|\s?(?:/|of|von|de|di|sur)\s?\d{1,4})?")
 _FILE = r"\.(?:wav|mp3|aiff?|flac|m4a|ogg|mov|mp4|mxf|avi|mts|jpe?g|png|heic)"
+
+
+def _without_named_parts(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
+    """Paragraphs without “Opening (0:04): ” in front but for the time, where each part has a name of its own: a note."""
+    heads = [LABEL.match(each.text) for each in found]
+    timed = [head for head in heads if head and head[3]]
+    names = [head[1].strip() for head in timed]
+    read = any(SPEAKERS.fullmatch(name) or is_voice(name) for name in names)
+    if len(timed) < max(3, 0.7 * sum(not each.heading for each in found)) or len(set(names)) < len(names) or read:
+        return found
+    if inquiry.ask("parts", f"{names[0]} … {names[-1]}, in front of the words, are", NOTES_OR_WORDS, "notes") == "words":
+        return found
+    return [
+        noted(replace(each, text=f"[{head[3]}] {each.text[head.end() :]}"), [each.notes, head[1].strip()])
+        if head and head[3]
+        else each
+        for each, head in zip(found, heads, strict=True)
+    ]
+
+
 _NAME_OF_LINE = re.compile(
     # With a letter in it: numbers alone may be years.
     r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}[a-zA-Z]?(?:[._-][^\W\d_]{0,4}\d{1,5})*"

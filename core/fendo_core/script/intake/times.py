@@ -34,7 +34,7 @@ _FRAMES = re.compile(r"(\d{1,8})\s*(?:f|fr|frames?)", re.IGNORECASE)
 _HOUR = 3600 * SAMPLE_RATE
 _NEAR = 600 * SAMPLE_RATE
 """A first time this near behind a full hour says that the programme starts at that hour."""
-RANGE = re.compile(r"(?:\s*(?:-->|–|—|→|->|-|to|bis|until|/|>)\s*|(?<=\d)\s+(?:à|a|al|до)\s+(?=\d))")
+RANGE = re.compile(r"(?:\s*(?:-->|–|—|→|->|-|[~～〜]|to|bis|until|/|>)\s*|(?<=\d)\s+(?:à|a|al|до)\s+(?=\d))")
 """What stands between the two times of a range."""
 
 
