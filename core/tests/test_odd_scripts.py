@@ -97,6 +97,25 @@ ODD = {
     "# Harbour\n\nThe ferry leaves.\n\n# Quay\n\nNobody waits.\n\nSalt remains.\n\n# Notes\n\nSlowly, please.\n": [
         (FERRY, None, "", ""), (NOBODY, None, "Quay", ""), (SALT, None, "Notes\nSlowly, please", ""),
     ],
+    "HOOK (0:12-0:18)\nThe ferry leaves.\n\n[B-ROLL: street]\n\nMAIN (0:20-0:24)\n"
+    "Nobody waits.\n\nCTA (0:24-0:26)\nSalt remains.\n": [
+        (FERRY, (12, 18), "HOOK", ""), (NOBODY, (20, 24), "MAIN\nB-ROLL: street", ""), (SALT, (24, 26), "CTA", ""),
+    ],
+    "The tide\n\nThe tide is out,\nthe boats all lean,\nthe mud between\nis green.\n\n"
+    "The bell has rung,\nthe quay is bare,\nand nobody\nis there.\n": [
+        ("The tide is out, the boats all lean, the mud between is green.", None, "", ""),
+        ("The bell has rung, the quay is bare, and nobody is there.", None, "", ""),
+    ],
+    "Step 1: Wash your hands\nNarration: The ferry leaves.\nStep 2: Weigh the flour\nNarration: Nobody waits.\n": [
+        (FERRY, None, "Step 1: Wash your hands", ""), (NOBODY, None, "Step 2: Weigh the flour", ""),
+    ],
+    "• wide shot\n• lights go on\nVO: The ferry leaves.\n\n• faces\nVO: Nobody waits.\n": [
+        (FERRY, None, "wide shot\nlights go on", ""), (NOBODY, None, "faces", ""),
+    ],
+    "| Time | Video | Audio |\n|---|---|---|\n| 0:12-0:18 | Harbour | VO: The ferry leaves. |\n"
+    "| 0:20-0:24 | Bell | VO: Nobody waits.<br>*(MUSIC UP)* |\n": [
+        (FERRY, (12, 18), "", ""), (NOBODY, (20, 24), "MUSIC UP", ""),
+    ],
     "Slide 1: The ferry leaves.\nSlide 2: Nobody waits.\nSlide 3: Salt remains.\n": [
         (FERRY, None, "Slide 1", ""), (NOBODY, None, "Slide 2", ""), (SALT, None, "Slide 3", ""),
     ],

@@ -254,6 +254,24 @@ def without_counts(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
 
 
 _BULLET = re.compile(r"^[-–—•*▪◦‣·►]\s+(?=\S)")
+
+
+def without_bulleted_pictures(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
+    """Paragraphs of which those with dots in front, beside others that are called “VO:”, became notes of what is below."""
+    bulleted = [bool(_BULLET.match(each.text)) for each in found]
+    labels = [LABEL.match(each.text) for each in found]
+    voiced = sum(bool(label and is_voice(label[1].strip())) for label in labels)
+    shown = [each.text for each, one in zip(found, bulleted, strict=True) if one]
+    if len(shown) < 2 or voiced < 2 or any(text.endswith((".", "!", "?")) for text in shown):
+        return list(found)
+    if inquiry.ask("bullets", f"“{shown[0][:40]}” … are", NOTES_OR_WORDS, "notes") == "words":
+        return list(found)
+    bare = [
+        replace(each, text=_BULLET.sub("", each.text)) if one else each for each, one in zip(found, bulleted, strict=True)
+    ]
+    return to_notes(bare, bulleted)
+
+
 _STROKES = re.compile(r"\s+(?://?|\|\|?)$")
 _PICTOGRAPHS = re.compile(r"^(?:[\u2600-\u2668\u2670-\u27bf\u2b00-\u2bff\U0001f000-\U0001faff][\ufe0f\u200d]*)+\s*(?=\S)")
 

@@ -211,6 +211,8 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
 
 def _undressed_cells(rows: tables.Rows) -> tables.Rows:
     """Cells without the marks of web pages that systems for learning leave in them."""
+    if any("<br" in cell for row in rows for cell in row):
+        rows = [[_BREAKS.sub("\n", cell).strip() for cell in row] for row in rows]
     if sum(len(_TAGS.findall(cell)) for row in rows for cell in row) < 2:
         return rows
     return [[html.unescape(_TAGS.sub("", _BREAKS.sub("\n", cell))).strip() for cell in row] for row in rows]

@@ -25,7 +25,7 @@ HEADING = re.compile(
     r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|ch(?:ap)?\.|kap\.|cap\.|sc\.|sz\.|se[qk]\.?|segment|block|bloc|bloque|blocco|unit|"
     r"paragraph|absatz|paragraphe|p[áa]rrafo|paragrafo|"
     r"episode|épisode|folge|episodio|beat|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
-    r"stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
+    r"step|schritt|étape|paso|passo|шаг|lektion|leçon|lección|lezione|stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}\b(?!\.\d)|[ivx]{1,4}\b|(?:one|two|three|four|five|six|seven|eight|nine|ten|eins|zwei|drei|"
     r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\b(?:pp?|int|ext|approx|ca|min|sec|no|nr)\.){0,60}$|"
     r"^(?:promo|spot|trailer|teaser|version|tag|radio|tv)\b[^.!?:]{0,20}\s:\d{2}$|"
@@ -36,7 +36,8 @@ HEADING = re.compile(
 RULE = re.compile(r"^(?:(?:[-*_=~–—•·#+]\s*){3,}|#\s?#)$")
 """A row that only parts others."""
 SECTION = re.compile(
-    r"(?:intro(?:duction)?|outro|hook|body|main (?:part|body|section)|opening|closing|conclusion|cta|call[- ]to[- ]action|"
+    r"(?:intro(?:duction)?|outro|hook|body|main(?: (?:part|body|section))?|"
+    r"set-?up|offer|proof|pay-?off|reveal|opening|closing|conclusion|cta|call[- ]to[- ]action|"
     r"teaser|beginning|middle|ending|"
     r"cold open|(?:opening |main )?titles?(?: sequence)?|(?:opening|end|closing) credits|(?:commercial|ad) break|"
     r"end of (?:act|part|scene) \w{1,9}|(?:the )?(?:problem|solution)|summary|recap|einleitung|einstieg|hauptteil|schluss|"

@@ -13,6 +13,7 @@ from fendo_core.script.intake.around import (
     with_notes_of_slides,
     without_alternatives,
     without_bites,
+    without_bulleted_pictures,
     without_bullets,
     without_counts,
     without_headings,
@@ -76,6 +77,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = [replace(each, text=HEAD_AND_TIME.sub(r"\1 (\2)", each.text)) for each in found]
     found = _with_slanted_asides(_with_bold_headings(with_notes_of_slides(found, inquiry)))
     found = without_stamps(_without_lone_numbers(found, inquiry), inquiry)
+    found = without_bulleted_pictures(found, inquiry)
     found = without_bullets(with_times_parted(with_times_joined(without_page_marks(found, inquiry))))
     found = without_footnotes(without_what_is_above(without_letter(found, inquiry), inquiry), inquiry)
     found = without_sayings(found, inquiry)

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Iterable, Sequence
+from itertools import pairwise
 
 from fendo_core.script.intake.inquiry import Inquiry, enough
 from fendo_core.script.intake.marks import BARE, BRACKETED, LABEL, is_cue, names_somebody, stands_alone
@@ -46,9 +47,24 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
         options = (("joined", "joined to paragraphs"), ("rows", "lines of their own"))
         if inquiry.ask("rows", f"rows wrapped at {width} letters are", options, "joined") == "joined":
             blocks = [_joined(block, width) for block in blocks]
+    elif _is_verse(blocks):
+        options = (("joined", "joined to stanzas"), ("rows", "lines of their own"))
+        if inquiry.ask("rows", f"rows of verse, “{blocks[-1][0][:30]}” …, are", options, "joined") == "joined":
+            blocks = [[" ".join(block)] for block in blocks]
     else:
         blocks = [_ended(block) for block in blocks]
     return [_of_row(row, place == 0) for block in blocks for place, row in enumerate(block)]
+
+
+def _is_verse(blocks: Sequence[Sequence[str]]) -> bool:
+    """Whether short rows go on from one to the next within each of several blocks."""
+    pairs = [pair for block in blocks for pair in pairwise(block)]
+    alone = any(
+        stands_alone(row) or LABEL.match(row) or BARE.match(row) or _ITEM.match(row) for block in blocks for row in block
+    )
+    goes_on = sum(below[:1].islower() and not above.endswith(SENTENCE_ENDS) for above, below in pairs)
+    stanzas = sum(len(block) > 2 for block in blocks)
+    return stanzas > 1 and not alone and len(pairs) >= 4 and goes_on >= 0.5 * len(pairs)
 
 
 _HUNG = 4
