@@ -116,6 +116,16 @@ ODD = {
     "| 0:20-0:24 | Bell | VO: Nobody waits.<br>*(MUSIC UP)* |\n": [
         (FERRY, (12, 18), "", ""), (NOBODY, (20, 24), "MUSIC UP", ""),
     ],
+    "[NARRATOR]\nThe ferry leaves.\n\n[OTTO, tired]\nNobody waits.\n\n[NARRATOR]\nSalt remains.\n": [
+        (FERRY, None, "", "NARRATOR"), (NOBODY, None, "tired", "OTTO"), (SALT, None, "", "NARRATOR"),
+    ],
+    "0:00 – Logo animation (no voice)\n0:12 – The ferry leaves.\n0:20 – Nobody waits.\n0:24 – Logo (music only)\n": [
+        (FERRY, (12, 20), "", ""), (NOBODY, (20, 24), "Logo (music only)", ""),
+    ],
+    "1 Titles\nMusic only.\n\n2 Dawn\nThe ferry leaves.\n\n3 People\nNobody waits.\n\n4 Loaf\nSalt remains.\n": [
+        (FERRY, None, "1 Titles\n2 Dawn\nMusic only", ""), (NOBODY, None, "3 People", ""), (SALT, None, "4 Loaf", ""),
+    ],
+    "1 The ferry leaves.\n\n2 Nobody waits.\n\n3 Salt remains.\n": PLAIN,
     "Slide 1: The ferry leaves.\nSlide 2: Nobody waits.\nSlide 3: Salt remains.\n": [
         (FERRY, None, "Slide 1", ""), (NOBODY, None, "Slide 2", ""), (SALT, None, "Slide 3", ""),
     ],
@@ -727,6 +737,27 @@ def test_a_printed_table_is_read_by_its_columns(gap):
     if gap:
         found = told(read("a.pdf", printed(pairs, (40.0, 320.0), (["VIDEO"], ["AUDIO"]))))
         assert [row[:2] for row in found] == [(" ".join(said), None) for said in words]
+
+
+def test_of_one_printed_page_the_head_that_was_written_last_is_no_line_and_paragraphs_are_told_by_the_white_between():
+    out = io.BytesIO()
+    surface = cairocffi.PDFSurface(out, 600, 300)
+    page = cairocffi.Context(surface)
+    page.set_font_size(10)
+    said = [
+        "1 It takes two people to lift the gate, and",
+        "nobody else.",
+        "2 Nobody waits there now.",
+        "3 Salt remains.",
+        "4 It rains.",
+    ]
+    marks = [(40.0, y, row) for y, row in zip((50.0, 63.0, 90.0, 117.0, 144.0), said, strict=True)]
+    for x, y, row in (*marks, (40.0, 20.0, "Salt road, narration"), (300.0, 285.0, "1")):
+        page.move_to(x, y)
+        page.show_text(row)
+    surface.finish()
+    wanted = [f"{said[0][2:]} {said[1]}", *(row[2:] for row in said[2:])]
+    assert [row[0] for row in told(read("a.pdf", out.getvalue()))] == wanted
 
 
 @pytest.mark.parametrize("names", [("English", "Deutsch"), ("Source", "Target"), ("Original", "Fassung 2")])

@@ -104,7 +104,9 @@ _NUMBERED_HEAD = re.compile(r"(\d{1,4}|\d{1,2}(?:\.\d{1,2}){1,3})\s+[^\W\d_][^.!
 def _with_numbers_above(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with those marked as headings that begin with numbers that count up, above sentences."""
     heads = [
-        _NUMBERED_HEAD.match(each.text) if each.fresh and below.text.endswith(SENTENCE_ENDS) else None
+        _NUMBERED_HEAD.match(each.text)
+        if each.fresh and (below.text.endswith(SENTENCE_ENDS) or _NUMBERED_HEAD.match(below.text))
+        else None
         for each, below in zip(found, found[1:], strict=False)
     ]
     numbers = [tuple(map(int, head[1].split("."))) for head in heads if head]

@@ -117,7 +117,8 @@ def without_asides(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
 
 
 _UNSAID = re.compile(
-    r"[\[(–—-]?\s*(?:no (?:vo|v\.o\.|voice[- ]?over|narration|commentary|text|dialogue|speech|words)|"
+    r"(?:[^.!?()]{1,40}(?=\())?[\[(–—-]?\s*(?:no (?:vo|v\.o\.|voice(?:[- ]?over)?|narration|commentary|"
+    r"text|dialogue|speech|words)|"
     r"keine? (?:text|sprecher(?:text)?|kommentar|off|vo)|ohne (?:text|kommentar)|"
     r"sans (?:voix(?: off)?|texte|commentaire)|sin (?:voz|texto|locución)|"
     r"senza (?:voce|testo)|без (?:текста|слов))\s*[\])–—-]?\.?",

@@ -8,6 +8,7 @@ import pypdfium2
 from striprtf.striprtf import rtf_to_text
 
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS
 from fendo_core.script.intake.printed_tables import Printed, table_of
 from fendo_core.script.intake.tables import looks_like_a_script
 
@@ -101,7 +102,19 @@ def _places(text: pypdfium2.PdfTextPage) -> list[Printed]:
     if letters:
         box_at(page, last, box)
         found.append(Printed(left, bottom, box.right, top, "".join(letters)))
-    return found
+    return _with_head_first(found)
+
+
+_MOST_AT_HEAD = 3
+"""Rows of a page that may be written after it: its head, and its number."""
+
+
+def _with_head_first(places: list[Printed]) -> list[Printed]:
+    """A page's words with what stands above all others before them: some programs write the head of a page last."""
+    body, late = places[:-_MOST_AT_HEAD], places[-_MOST_AT_HEAD:]
+    highest = max((one.top for one in body), default=float("inf"))
+    head = [one for one in late if one.bottom >= highest]
+    return [*head, *body, *(one for one in late if one not in head)] if head else places
 
 
 def _rows(places: Sequence[Printed]) -> list[str]:
@@ -119,6 +132,13 @@ def _rows(places: Sequence[Printed]) -> list[str]:
     # The lower quarter: titles and paragraphs stand further apart, and there may be more of them than of rows inside.
     below = sorted(pitch for pitch in pitches if pitch > 0)
     usual = below[len(below) // 4] if below else 0.0
+    # Of few rows most may be paragraphs: those that go on stand as near as the rows inside.
+    inside = [
+        pitch
+        for (bottom, top, said), pitch in zip(rows, pitches, strict=False)
+        if 0 < pitch <= 1.6 * (top - bottom) and not said.endswith(SENTENCE_ENDS)
+    ]
+    usual = min(usual, *inside) if inside and usual > 1.35 * min(inside) else usual
     made: list[str] = []
     for (_, _, said), pitch in zip(rows, [0.0, *pitches], strict=False):
         made += ["", said] if usual and not 0 <= pitch <= 1.35 * usual and made else [said]

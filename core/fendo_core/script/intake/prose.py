@@ -35,7 +35,12 @@ from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, NUMBERS_OR_WORDS, I
 from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPAN, SPEAKERS, TIME, is_more, is_voice
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 from fendo_core.script.intake.slides import named_slide, with_slides_above
-from fendo_core.script.intake.speakers import with_brackets_as_names, with_name_colons, with_readers
+from fendo_core.script.intake.speakers import (
+    with_brackets_as_names,
+    with_cues_out_of_brackets,
+    with_name_colons,
+    with_readers,
+)
 from fendo_core.script.intake.titles import (
     LONGEST_TITLE,
     MOST_TITLES,
@@ -59,6 +64,7 @@ _NUMBER = re.compile(
 )
 
 
+_BARE_NUMBER = re.compile(r"^(\d{1,4})\s+(?=\S)")
 HEAD_AND_TIME = re.compile(
     rf"^((?:scene|shot|frame|section|part|szene|einstellung|scène|plan|escena|scena)\s*#?\s*\d{{1,3}})\s*[|/,:–—-]\s*({SPAN})$",
     re.IGNORECASE | re.MULTILINE,
@@ -77,7 +83,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = [replace(each, text=HEAD_AND_TIME.sub(r"\1 (\2)", each.text)) for each in found]
     found = _with_slanted_asides(_with_bold_headings(with_notes_of_slides(found, inquiry)))
     found = without_stamps(_without_lone_numbers(found, inquiry), inquiry)
-    found = without_bulleted_pictures(found, inquiry)
+    found = without_bulleted_pictures(with_cues_out_of_brackets(found), inquiry)
     found = without_bullets(with_times_parted(with_times_joined(without_page_marks(found, inquiry))))
     found = without_footnotes(without_what_is_above(without_letter(found, inquiry), inquiry), inquiry)
     found = without_sayings(found, inquiry)
@@ -109,6 +115,12 @@ def drafts_of_cells(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Draft]
 def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
     """Paragraphs without the numbers in front of them, where these count up one by one."""
     places = [(place, match) for place, each in enumerate(found) if (match := _NUMBER.match(each.text))]
+    bare = [_BARE_NUMBER.match(each.text) for each in found]
+    numbered = [(place, match) for place, match in enumerate(bare) if match]
+    # Without a point they count what stands below a title, each of it.
+    all_below = len(numbered) > 2 and len(found) - len(numbered) == numbered[0][0] <= MOST_TITLES
+    if all_below and [int(match[1]) for _, match in numbered] == list(range(1, len(numbered) + 1)):
+        places = numbered
     numbers = [int(match[1]) for _, match in places]
     steps = [later - earlier for earlier, later in zip(numbers, numbers[1:], strict=False)]
     both = numbers == [1, 2] and len(found) == 2

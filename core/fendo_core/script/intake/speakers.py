@@ -107,6 +107,23 @@ def with_brackets_as_names(found: Sequence[Paragraph]) -> list[Paragraph]:
     return [replace(each, text=_IN_BRACKETS.sub(r"\1: ", each.text)) for each in found]
 
 
+_CUE_IN_BRACKETS = re.compile(r"^\[([^\W\d_][\w .'’-]{0,30}?)(?:\s*[,–—-]\s*([^\[\]]{1,40}))?\]$")
+
+
+def with_cues_out_of_brackets(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with “NARRATOR:” on rows of their own where they have “[NARRATOR]”, and others “[OTTO, tired]”."""
+    heads = [_CUE_IN_BRACKETS.match(each.text) for each in found]
+    names = [head[1] for head in heads if head]
+    known = [bool(SPEAKERS.fullmatch(name)) for name in names]
+    named = all(one or (name.isupper() and not PICTURE.fullmatch(name)) for one, name in zip(known, names, strict=True))
+    if len(names) < 2 or not any(known) or not named or len(names) > 0.6 * len(found):
+        return list(found)
+    return [
+        replace(each, text=f"{head[1]}{f' ({head[2]})' if head[2] else ''}:") if head else each
+        for each, head in zip(found, heads, strict=True)
+    ]
+
+
 def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = True) -> list[Paragraph]:
     """Paragraphs with the readers that are named before them; directions and pictures become notes of the next line.
 
