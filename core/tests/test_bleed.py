@@ -90,6 +90,18 @@ def test_what_leaks_is_the_sound_that_it_was():
     assert np.mean((alone - leaked(alone, played[:-1])) ** 2) < 0.1 * np.mean(alone**2)
 
 
+@pytest.mark.parametrize("drift", [-90e-6, 60e-6])
+def test_clocks_that_drift_apart_are_followed(drift):
+    take, played, speech = scene(9, "speech", None)
+    times = np.arange(len(take))
+    thin = sosfilt(butter(1, [400, 5_000], "band", fs=SAMPLE_RATE, output="sos"), played)
+    leak = 0.03 * np.interp(MARGIN - 700 + times * (1.0 + drift), np.arange(len(played)), thin)
+    with_it = (take + leak).astype(np.float32)
+    assert np.mean((leak - leaked(with_it, played)) ** 2) < 0.06 * np.mean(leak**2)
+    found = heard(with_it, played)
+    assert abs(found.speech.start - speech.start) < 3_840 and abs(found.speech.end - speech.end) < 3_840
+
+
 def test_too_little_to_tell_is_none():
     take, played, _ = scene(1, "noise", 30.0)
     assert leaked(take, np.zeros_like(played)) is None

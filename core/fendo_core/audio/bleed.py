@@ -4,7 +4,8 @@ What was played is known. Its way to the microphone is estimated as a short filt
 what leaked. It is taken away from what the ear listens to, so that it is not taken for words; nobody hears what is left.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from typing import TypeAlias
 
 import numpy as np
 import soxr
@@ -32,6 +33,9 @@ _BEFORE, _BEHIND = _RATE * 3 // 1000, _RATE * 40 // 1000
 """Samples of the way's filter before and behind where most of it lies."""
 _STRETCH = 12 * _RATE
 """So much is looked at together: clocks of two devices drift apart, and heads move."""
+_ROUNDS, _HEARD_AT_ALL = 3, 0.1
+"""So often clocks that drift apart are told better, where anything is heard at all."""
+_LEAST_DRIFT, _MOST_DRIFT = 3e-6, 3e-4
 _BAND = (150.0, 10_000.0)
 _ALIKE = 0.4
 """How alike the ways are that two halves of a sound tell, where there is one: by chance they are not alike at all."""
@@ -67,17 +71,31 @@ def leaked(take: Sound, programme: Sound) -> Sound | None:
         around = played[first : last + MARGIN]
         if last - first < 4 * _WINDOW or float(np.mean(around**2)) < 1e-9:
             continue
-        part, middle = heard[first:last], MARGIN // 2
-        begin = middle - _lag(part, around[middle:-middle])
-        way = _way(part, around[begin : begin + len(part)])
-        if way is not None:
-            before = around[begin - _BEHIND : begin + len(part) + _BEFORE]
-            found[first:last] = oaconvolve(before, way, "valid")[1 : len(part) + 1]
+        part = heard[first:last]
+        alike, way, moved = _way(part, around)
+        if alike >= _ALIKE:
+            found[first:last] = oaconvolve(moved, way, "valid")[1 : len(part) + 1]
     if not found.any():
         return None
     leak, whole = np.zeros(len(take), np.float32), soxr.resample(found, _RATE, SAMPLE_RATE)[:count]
     leak[: len(whole)] = whole
     return leak
+
+
+Played: TypeAlias = Callable[[Span], Sound | None]
+"""What was played at a stretch of a take, in its samples (it may reach beyond it), mono; None: nothing was."""
+
+
+def leaked_at(block: Sound, start: int, played: Played) -> Sound | None:
+    """The same of a block of a take that begins at its sample `start`."""
+    programme = played(Span(start - MARGIN, start + len(block) + MARGIN))
+    return None if programme is None else leaked(block, programme)
+
+
+def without_programme(take: Sound, played: Played) -> Sound:
+    """A take without what leaked into it."""
+    leak = leaked_at(take, 0, played)
+    return take if leak is None else take - leak
 
 
 class BleedMeter:
@@ -121,14 +139,54 @@ def _lag(heard: Sound, played: Sound) -> int:
     return int(np.argmax(near)) - _REACH
 
 
-def _way(heard: Sound, played: Sound) -> Sound | None:
-    """The filter from what was played to what is heard of it, `_BEFORE` samples ahead of time; None where there is none."""
-    own, other = _spectra(heard), _spectra(played)
+def _way(heard: Sound, around: Sound) -> tuple[float, Sound, Sound]:
+    """The way from what was played to what is heard of it.
+
+    Args:
+        heard: shape (n,).
+        around: what was played, from half of `MARGIN` before it to half of `MARGIN` behind it.
+
+    Returns:
+        How alike two halves tell it (1: the same); the way as a filter that begins `_BEFORE` samples ahead of time; and
+        what goes through it, from `_BEHIND` samples before what is heard to `_BEFORE` behind it.
+    """
+    middle, times = MARGIN // 2, np.arange(-_BEHIND, len(heard) + _BEFORE)
+    lag = _lag(heard, around[middle : middle + len(heard)])
+    moved = around[middle - lag + times]
+    alike, way, drift = _fitted(heard, moved)
+    best, whole = (alike, way, moved), 0.0
+    for _ in range(_ROUNDS):
+        whole += drift
+        if alike < _HEARD_AT_ALL or abs(drift) <= _LEAST_DRIFT or abs(whole) > _MOST_DRIFT:
+            break
+        slow = np.interp(middle - lag + times - whole * (times - len(heard) / 2), np.arange(len(around)), around)
+        moved = slow.astype(np.float32)
+        alike, way, drift = _fitted(heard, moved)
+        best = max(best, (alike, way, moved), key=lambda one: one[0])
+    return best
+
+
+def _fitted(heard: Sound, moved: Sound) -> tuple[float, Sound, float]:
+    """How alike two halves tell the way, the way, and by how many samples it grows longer each sample."""
+    own, other = _spectra(heard), _spectra(moved[_BEHIND : _BEHIND + len(heard)])
     weights = _weights(own - _response(_filter(own, other, _weights(own))) * other)
-    first = np.arange(len(own)) // 12 % 2 == 0
-    halves = [_filter(own[side], other[side], weights[side]) for side in (first, ~first)]
-    alike = float(np.dot(*halves)) / max(float(np.prod([np.linalg.norm(one) for one in halves])), 1e-20)
-    return _filter(own, other, weights) if alike >= _ALIKE else None
+    number = np.arange(len(own))
+
+    def told(side: NDArray[np.bool_]) -> Sound:
+        return _filter(own[side], other[side], weights[side])
+
+    one, two = told(number // 12 % 2 == 0), told(number // 12 % 2 == 1)
+    alike = float(np.dot(one, two)) / max(float(np.linalg.norm(one) * np.linalg.norm(two)), 1e-20)
+    first = number < len(own) // 2
+    # Between samples by a parabola through the three highest.
+    across = np.correlate(told(~first), told(first), "full")
+    at = int(np.clip(np.argmax(across), 1, len(across) - 2))
+    left, top, right = (float(each) for each in across[at - 1 : at + 2])
+    slip = at - len(across) // 2 + 0.5 * (left - right) / min(left - 2.0 * top + right, -1e-20)
+    # What the reader is silent beside tells most: so far apart the two halves are told.
+    told_by = np.sum(weights * np.abs(other) ** 2, axis=1)
+    places = [float(np.average(number[side], weights=told_by[side] + 1e-20)) for side in (first, ~first)]
+    return alike, _filter(own, other, weights), slip / (_STEP * (places[1] - places[0]))
 
 
 def _spectra(sound: Sound) -> Spectra:

@@ -1,14 +1,13 @@
 """A take in numbers, and the few words that matter when choosing."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from fendo_core.audio import levels, speech
-from fendo_core.audio.bleed import MARGIN, BleedMeter, leaked
+from fendo_core.audio.bleed import BleedMeter, Played, leaked_at
 from fendo_core.booth.levelwindow import LevelWindow
 from fendo_core.takes.character import Character, character
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds, seconds_text
@@ -54,10 +53,6 @@ BLOCK = 30 * SAMPLE_RATE
 """Samples of a long recording that are looked at together; a whole number of 10 ms."""
 
 
-Played: TypeAlias = Callable[[Span], NDArray[np.float32] | None]
-"""What was played at a stretch of a recording, in its samples (it may reach beyond it), mono; None: nothing was."""
-
-
 def measure(samples: NDArray[np.float32]) -> Measures:
     """Measure a take's recording: mono float samples at 48 kHz, shape (n,)."""
     return measure_blocks([samples])[0]
@@ -75,8 +70,7 @@ def measure_blocks(
     meter, length = levels.Meter(), 0
     ear, waves, leaks = speech.Ear(), [], BleedMeter()
     for block in blocks:
-        programme = played(Span(length - MARGIN, length + len(block) + MARGIN)) if played else None
-        leak = None if programme is None else leaked(block, programme)
+        leak = leaked_at(block, length, played) if played else None
         leaks.add(block, leak)
         meter.add(block)
         ear.add(block if leak is None else block - leak)

@@ -17,7 +17,6 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from django.db import transaction
 
 from fendo_core.audio import pcm, wav
@@ -26,7 +25,7 @@ from fendo_core.booth.clockmap import make_map
 from fendo_core.booth.naming import NameParts, file_name
 from fendo_core.production import edits
 from fendo_core.production.state import SCRATCH
-from fendo_core.takes.measures import BLOCK, Played, measure_blocks, shifted
+from fendo_core.takes.measures import BLOCK, measure_blocks, shifted
 from fendo_core.timebase import SAMPLE_RATE, Span, milliseconds
 from fendo_server.booth import behind
 from fendo_server.booth.recording_now import on_disk
@@ -35,8 +34,7 @@ from fendo_server.productions import changes, quotas
 from fendo_server.productions.models import Folder
 from fendo_server.script import pace
 from fendo_server.script.models import Line
-from fendo_server.takes import joining, listening
-from fendo_server.takes.making import HeardWhileReading
+from fendo_server.takes import headphones, joining, listening
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
 from fendo_server.voice.reading import blocks_of
@@ -399,35 +397,12 @@ def _reopen(take: Take) -> None:
         recording.save(update_fields=["state", "forgotten", "cut_off"])
 
 
-def _played(take: Take) -> Played | None:
-    """What was in the headphones while a take was read. The simulated reader wears none."""
-    production, recording = take.line.production, take.recording
-    if not production.headphones or production.monitor == "silent":
-        return None
-    if recording.clock.get("source") not in ("browser", "measured"):
-        return None
-    heard, start = HeardWhileReading(production), recording.start + take.first
-
-    def played(span: Span) -> np.ndarray | None:
-        before = max(0, -(start + span.start))
-        if span.length <= before:
-            return None
-        try:
-            programme = heard.at(Span(start + span.start + before, start + span.end))
-        except Exception:
-            log.exception("it can't be told whether the programme is heard in take %s", take.id)
-            return None
-        return None if programme is None else np.concatenate((np.zeros(before, np.float32), programme))
-
-    return played
-
-
 def measure(take: Take, progress: Callable[[float], None] = lambda share: None) -> None:
     """Measure a take, and draw the waveform of its recording."""
     recording = take.recording
     whole = (take.first, take.last or recording.length) == (0, recording.length)
     blocks = blocks_of(recording.path, BLOCK, None if whole else (take.first, take.last), progress)
-    found, wave = measure_blocks(blocks, _played(take))
+    found, wave = measure_blocks(blocks, headphones.played(take))
     if not whole:
         found = shifted(found, take.first)
     take.speech_start = found.speech.start if found.speech else None

@@ -10,9 +10,9 @@ from fendo_core.polish.scan import scan
 from fendo_core.timebase import SAMPLE_RATE, Span
 from fendo_core.words import LISTENS, read_check
 from fendo_server.polish import scans
+from fendo_server.takes.headphones import voice_alone
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
-from fendo_server.voice.reading import read_sound
 
 log = logging.getLogger("fendo")
 
@@ -59,8 +59,7 @@ def check(take: Take) -> None:
     found: dict = {"failed": True}
     if take.last - take.first <= LONGEST:
         try:
-            sound = read_sound(take.recording.path, take.first, take.last)
-            found = read_check(take.words, sound, _phrases(take)).shifted(take.first).as_row()
+            found = read_check(take.words, voice_alone(take), _phrases(take)).shifted(take.first).as_row()
         except Exception:
             # The take is as good as before; only nobody says whether it is the text.
             log.exception("the words of take %s can't be checked", take.pk)
@@ -73,7 +72,7 @@ def hear(take: Take) -> None:
     found: dict[str, float] = {}
     if take.last - take.first <= LONGEST:
         try:
-            sound = read_sound(take.recording.path, take.first, take.last)
+            sound = voice_alone(take)
             found = heard_in(sound, _phrases(take), scan(sound))
         except Exception:
             log.exception("clicks and the like can't be listened for in take %s", take.pk)

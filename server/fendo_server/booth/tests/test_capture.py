@@ -22,6 +22,7 @@ from fendo_server.picture import services
 from fendo_server.problems import Problem
 from fendo_server.productions import state
 from fendo_server.productions.models import Production
+from fendo_server.takes import headphones
 from fendo_server.takes.making import film_sound
 from fendo_server.takes.models import Take
 from fendo_server.voice.models import Recording
@@ -461,6 +462,9 @@ def test_a_film_that_leaks_out_of_the_headphones_is_said_with_the_take(productio
     # Loud as it is, what the film says is taken for no word of the reader's.
     loud = read(0.1, True)
     assert abs(loud.speech_start - dry.speech_start) < 3840 and abs(loud.speech_end - dry.speech_end) < 3840
+    bare, heard = (read_sound(one.recording.path, 0, one.last) for one in (dry, loud))
+    assert np.mean((headphones.voice_alone(loud) - bare) ** 2) < 0.2 * np.mean((heard - bare) ** 2)
+    assert np.array_equal(headphones.voice_alone(dry), bare)
     rows = {row["id"]: row for row in send(client, "GET", f"/api/lines/{line.pk}/takes/").json()}
     assert any("the programme is heard in it" in fault for fault in rows[str(leaking.pk)]["faults"])
     assert "turn the headphones down, or wear closed ones" in rows[str(leaking.pk)]["advice"]
