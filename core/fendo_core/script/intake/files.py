@@ -145,7 +145,7 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
         if mails.is_mail(data):
             raise ScriptRefused("This mail holds another mail. Save what is attached to it, and bring that in.")
         kind, encoding, drafts = _read(held, data, script)
-        return f"mail: {kind}", encoding, drafts
+        return f"{kind} in a mail", encoding, drafts
     if data.startswith(b"%PDF"):
         found = pages.printed(data, inquiry)
         return "PDF", "", script.table(found) if isinstance(found, list) else script.rows(found, from_pages=True)

@@ -39,7 +39,7 @@ def script_of(data: bytes, inquiry: Inquiry) -> tuple[str, bytes]:
         files = {name: part for part in parts if _SCRIPTS.search(name := part.get_filename() or "")}
         if files:
             options = (*((name, f"“{name[:60]}”") for name in files), (TEXT, "its own text"))
-            chosen = inquiry.ask("mail", "of the mail is read", options, next(iter(files)))
+            chosen = inquiry.ask("mail", "read from the mail", options, next(iter(files)))
             if chosen in files:
                 return chosen, _raw(files[chosen])
         texts = {kind: [part for part in parts if part.get_content_type() == f"text/{kind}"] for kind in ("html", "plain")}
