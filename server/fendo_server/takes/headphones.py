@@ -6,7 +6,7 @@ import numpy as np
 
 from fendo_core.audio.bleed import Played, without_programme
 from fendo_core.timebase import Span
-from fendo_server.takes.making import HeardWhileReading
+from fendo_server.takes.making import heard_while_reading
 from fendo_server.takes.models import Take
 from fendo_server.voice.reading import read_sound
 
@@ -21,14 +21,14 @@ def played(take: Take) -> Played | None:
         return None
     if recording.clock.get("source") not in ("browser", "measured"):
         return None
-    heard, start = HeardWhileReading(production), recording.start + take.first
+    heard, start = heard_while_reading(production), recording.start + take.first
 
     def at(span: Span) -> np.ndarray | None:
         before = max(0, -(start + span.start))
         if span.length <= before:
             return None
         try:
-            programme = heard.at(Span(start + span.start + before, start + span.end))
+            programme = heard(Span(start + span.start + before, start + span.end))
         except Exception:
             log.exception("it can't be told whether the programme is heard in take %s", take.id)
             return None

@@ -1,7 +1,8 @@
 """Comps made out of what was read: words of one reading put into another, and a reading fitted to an old one."""
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -196,17 +197,13 @@ def original_sound(production: Production, laid: Iterable[LaidSound], span: Span
     return _mixed(production, [replace(each, level=0.0) for each in laid if each.original], span)
 
 
-class HeardWhileReading:
-    """What is in a reader's headphones: the film's own sound and all that is laid under it, or the original alone."""
-
-    def __init__(self, production: Production) -> None:
-        alone, own = production.monitor == "original", state.own_sounds_of(production)
-        sounds = [*(() if alone else own), *(one for one in state.laid_sounds(production) if one.original or not alone)]
-        self._production, self._sounds = production, [one for one in sounds if one.bed != "muted"]
-
-    def at(self, span: Span) -> np.ndarray | None:
-        """At a stretch of the programme, mono; None: nothing is."""
-        return _mixed(self._production, self._sounds, span)
+def heard_while_reading(production: Production) -> Callable[[Span], np.ndarray | None]:
+    """What is in a reader's headphones at stretches of the programme, mono (None: nothing is): the film's own sound and all
+    that is laid under it, or the original alone."""
+    alone = production.monitor == "original"
+    own = () if alone else state.own_sounds_of(production)
+    sounds = [*own, *(each for each in state.laid_sounds(production) if each.original or not alone)]
+    return partial(_mixed, production, [each for each in sounds if each.bed != "muted"])
 
 
 def _mixed(production: Production, sounds: Iterable[LaidSound], span: Span) -> np.ndarray | None:

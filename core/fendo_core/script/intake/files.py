@@ -192,12 +192,11 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
         return "table", encoding, script.table(sheets.separated(body, inquiry))
     if ending in (".md", ".markdown"):
         return "Markdown", encoding, _of_blocks(markdown.blocks(body), script)
-    body = prose.HEAD_AND_TIME.sub(r"\1 (\2)", body)
     celled = _SLASHED.sub("|", body) if _is_slashed(body) else body
     parted = _DROPPED.sub(":", celled)
     mark = sheets.separator(parted) if "\t" in parted or ";" in parted or "|" in parted else None
     # Commas part clauses more often than cells.
-    if mark and mark != "," and tables.looks_like_a_script(sheets.parted(celled, mark)):
+    if mark and mark != "," and _parts_rows(mark, celled) and tables.looks_like_a_script(sheets.parted(celled, mark)):
         return "table", encoding, script.table(sheets.separated(celled, inquiry))
     body = _undressed(body)
     wrapped_cells = printed_tables.table_of_text(body)
@@ -226,6 +225,12 @@ def _is_slashed(text: str) -> bool:
     """Whether every row has cells that slashes part, the first with a number in it: “1 / 00:04 / words”."""
     rows = [row for row in text.splitlines() if row.strip()]
     return len(rows) > 2 and all(_NUMBERED_CELL.match(row) and 2 <= len(_SLASHED.findall(row)) <= 6 for row in rows)
+
+
+def _parts_rows(mark: str, text: str) -> bool:
+    """Whether enough of the rows hold a mark for it to part cells: “Scene 1 | 0:12” above words is a heading."""
+    rows = [row for row in text.splitlines() if row.strip()]
+    return sum(mark in row for row in rows) >= 0.4 * len(rows)
 
 
 def _undressed(text: str) -> str:
@@ -267,19 +272,17 @@ def _columned(text: str) -> str:
     made: list[str] = []
     edge = 1 << 20
     for row in text.splitlines():
-        gaps = list(_WIDE.finditer(row)) if "   " in row else []
+        gaps = list(printed_tables.WHITE.finditer(row)) if "   " in row else []
         if made and not gaps and len(made[-1]) < LONGEST and len(row) - len(row.lstrip()) >= edge:
             made[-1] = wrapped.with_row(made[-1].rstrip(), row.strip())
             continue
         edge = gaps[-1].end() - 2 if gaps else edge if row.strip() else 1 << 20
-        made.append(_WIDE.sub("\t", row) if gaps else row)
+        made.append(printed_tables.WHITE.sub("\t", row) if gaps else row)
     return "\n".join(made)
 
 
 _DROPPED = re.compile(r"(?<=\d:\d\d:\d\d);(?=\d\d(?!\d))")
 """The mark before the frames where some are dropped, which parts no cells."""
-_WIDE = re.compile(r"(?<=\S) {3,}(?=\S)")
-"""White between columns of plain text."""
 
 
 _STRESSED = re.compile(r"\*\*([^*\n]{1,200})\*\*")

@@ -3,8 +3,9 @@
 import re
 from email import policy
 from email.errors import MessageError
-from email.message import EmailMessage, Message
+from email.message import EmailMessage
 from email.parser import BytesParser
+from itertools import islice
 
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused
 
@@ -15,7 +16,7 @@ _SCRIPTS = re.compile(
 )
 _MOST_PARTS, _MOST_MARKS = 200, 10_000
 """Parts that are looked at; marks between parts."""
-TEXT = "text"
+_TEXT = "text"
 
 
 def is_mail(data: bytes) -> bool:
@@ -35,10 +36,11 @@ def script_of(data: bytes, inquiry: Inquiry) -> tuple[str, bytes]:
         raise ScriptRefused("This mail has far more parts than one that holds a script. Save its text, and bring that in.")
     try:
         message = BytesParser(policy=policy.default).parsebytes(data)
-        parts = [part for part, _ in zip(message.walk(), range(_MOST_PARTS), strict=False) if not part.is_multipart()]
+        walked = islice(message.walk(), _MOST_PARTS)
+        parts = [part for part in walked if isinstance(part, EmailMessage) and not part.is_multipart()]
         files = {name: part for part in parts if _SCRIPTS.search(name := part.get_filename() or "")}
         if files:
-            options = (*((name, f"“{name[:60]}”") for name in files), (TEXT, "its own text"))
+            options = (*((name, f"“{name[:60]}”") for name in files), (_TEXT, "its own text"))
             chosen = inquiry.ask("mail", "read from the mail", options, next(iter(files)))
             if chosen in files:
                 return chosen, _raw(files[chosen])
@@ -54,14 +56,14 @@ def script_of(data: bytes, inquiry: Inquiry) -> tuple[str, bytes]:
     raise ScriptRefused("There are no words in this mail.")
 
 
-def _raw(part: Message) -> bytes:
+def _raw(part: EmailMessage) -> bytes:
     content = part.get_payload(decode=True)
     return content if isinstance(content, bytes) else b""
 
 
-def _written(part: Message) -> str:
+def _written(part: EmailMessage) -> str:
     """The text of a part; what its letters are called may be unknown."""
     try:
-        return str(part.get_content()) if isinstance(part, EmailMessage) else _raw(part).decode("utf-8", "replace")
+        return str(part.get_content())
     except LookupError:
         return _raw(part).decode("utf-8", "replace")

@@ -63,7 +63,8 @@ def table_of(pages: Sequence[Sequence[Printed]]) -> list[list[str]] | None:
     return [row for page in made for row in page if _bare(row) not in again and any(row)]
 
 
-_GAP = re.compile(r"(?<=\S) {3,}(?=\S)")
+WHITE = re.compile(r"(?<=\S) {3,}(?=\S)")
+"""White between columns of plain text."""
 _LETTER, _HEIGHT, _PITCH = 6.0, 10.0, 12.0
 """Points of a row of plain text."""
 
@@ -74,14 +75,14 @@ def table_of_text(text: str) -> list[list[str]] | None:
     None where no cell goes on from one row of the text to the next.
     """
     rows = [row.expandtabs(8) for row in text.splitlines()]
-    if len(rows) > MOST_ROWS or max(map(len, rows), default=0) > WIDEST or sum(bool(_GAP.search(row)) for row in rows) < 3:
+    if len(rows) > MOST_ROWS or max(map(len, rows), default=0) > WIDEST or sum(bool(WHITE.search(row)) for row in rows) < 3:
         return None
-    pairs = [(above, below) for above, below in pairwise(rows) if _GAP.search(above) and below.strip()]
-    lasts = [(_GAP.split(above)[-1].strip(), _GAP.split(below)[-1].strip()) for above, below in pairs]
+    pairs = [(above, below) for above, below in pairwise(rows) if WHITE.search(above) and below.strip()]
+    lasts = [(WHITE.split(above)[-1].strip(), WHITE.split(below)[-1].strip()) for above, below in pairs]
     goes_on = sum(
         below[:1].islower() or not above.endswith(SENTENCE_ENDS) or _are_apart(above, below) for above, below in lasts
     )
-    first = [_GAP.split(below.strip())[0] for _, below in pairs if not below[:1].isspace()]
+    first = [WHITE.split(below.strip())[0] for _, below in pairs if not below[:1].isspace()]
     if not first or goes_on < 0.8 * len(pairs) or any(map(is_time_or_number, first)):
         return None
     page = [

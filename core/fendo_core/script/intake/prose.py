@@ -32,7 +32,7 @@ from fendo_core.script.intake.clocked import (
 from fendo_core.script.intake.directions import without_asides, without_directions, without_unsaid
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, NUMBERS_OR_WORDS, Inquiry, enough
-from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPAN, SPEAKERS, TIME, is_more, is_voice
+from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPEAKERS, TIME, is_more, is_voice
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 from fendo_core.script.intake.slides import named_slide, with_slides_above
 from fendo_core.script.intake.speakers import (
@@ -62,14 +62,7 @@ _NUMBER = re.compile(
     rf"^(?!\d+\.\d)(?:#\s*|n\.?\s?º\s*|[\[(](?:(?:line|cue|vo|take|prompt)\s+)?(?=\d{{1,4}}[\])]\s)|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:[.):\]]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(@]?\s?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
-
-
 _BARE_NUMBER = re.compile(r"^(\d{1,4})\s+(?=\S)")
-HEAD_AND_TIME = re.compile(
-    rf"^((?:scene|shot|frame|section|part|szene|einstellung|scène|plan|escena|scena)\s*#?\s*\d{{1,3}})\s*[|/,:–—-]\s*({SPAN})$",
-    re.IGNORECASE | re.MULTILINE,
-)
-"""“Scene 1 | 0:00–0:07”."""
 
 
 def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inquiry: Inquiry) -> list[Draft]:
@@ -80,7 +73,6 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     """
     enough(len(found))
     found = [_undecorated(replace(each, text=_MARKED.sub(r"\2", each.text))) for each in found]
-    found = [replace(each, text=HEAD_AND_TIME.sub(r"\1 (\2)", each.text)) for each in found]
     found = _with_slanted_asides(_with_bold_headings(with_notes_of_slides(found, inquiry)))
     found = without_stamps(_without_lone_numbers(found, inquiry), inquiry)
     found = without_bulleted_pictures(with_cues_out_of_brackets(found), inquiry)
@@ -197,26 +189,6 @@ def _count_up(numbers: Sequence[int], steps: Sequence[int]) -> bool:
 
 _LONE_NUMBER = re.compile(r"#?\s?(\d{1,4})(?:[.)]|\s?(?:/|of|von|de|di|sur)\s?\d{1,4})?")
 _FILE = r"\.(?:wav|mp3|aiff?|flac|m4a|ogg|mov|mp4|mxf|avi|mts|jpe?g|png|heic)"
-
-
-def _without_named_parts(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
-    """Paragraphs without “Opening (0:04): ” in front but for the time, where each part has a name of its own: a note."""
-    heads = [LABEL.match(each.text) for each in found]
-    timed = [head for head in heads if head and head[3]]
-    names = [head[1].strip() for head in timed]
-    read = any(SPEAKERS.fullmatch(name) or is_voice(name) for name in names)
-    if len(timed) < max(3, 0.7 * sum(not each.heading for each in found)) or len(set(names)) < len(names) or read:
-        return found
-    if inquiry.ask("parts", f"{names[0]} … {names[-1]}, in front of the words, are", NOTES_OR_WORDS, "notes") == "words":
-        return found
-    return [
-        noted(replace(each, text=f"[{head[3]}] {each.text[head.end() :]}"), [each.notes, head[1].strip()])
-        if head and head[3]
-        else each
-        for each, head in zip(found, heads, strict=True)
-    ]
-
-
 _NAME_OF_LINE = re.compile(
     # With a letter in it: numbers alone may be years.
     r"^(?:(?P<id>(?=[\d.-]*[^\W\d])(?:[^\W\d]{1,12}[_. -]?)?\d{1,5}[a-zA-Z]?(?:[._-][^\W\d_]{0,4}\d{1,5})*"
@@ -272,6 +244,24 @@ def _without_prompts(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[P
     for place, head in named:
         kept[place] = _behind(kept[place], head, head[1].strip())
     return kept
+
+
+def _without_named_parts(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
+    """Paragraphs without “Opening (0:04): ” in front but for the time, where each part has a name of its own: a note."""
+    heads = [LABEL.match(each.text) for each in found]
+    timed = [head for head in heads if head and head[3]]
+    names = [head[1].strip() for head in timed]
+    read = any(SPEAKERS.fullmatch(name) or is_voice(name) for name in names)
+    if len(timed) < max(3, 0.7 * sum(not each.heading for each in found)) or len(set(names)) < len(names) or read:
+        return found
+    if inquiry.ask("parts", f"{names[0]} … {names[-1]}, in front of the words, are", NOTES_OR_WORDS, "notes") == "words":
+        return found
+    return [
+        noted(replace(each, text=f"[{head[3]}] {each.text[head.end() :]}"), [each.notes, head[1].strip()])
+        if head and head[3]
+        else each
+        for each, head in zip(found, heads, strict=True)
+    ]
 
 
 def _name(head: re.Match[str]) -> str:
