@@ -313,7 +313,7 @@ ODD = {
     "<html><body><div style='display: none'>Nobody sees it.</div><table>\n<tr>\n<th>TC</th> <th>Picture</th> <th>Narration"
     "</th></tr>\n<tr><td>00:12</td> <td>quay</td> <td><p>The ferry leaves.</p></td></tr><tr><td>00:18<td>bell"
     "<td>Nobody waits.<tr><td colspan=2>00:24</td><td>ENDS</td></tr></table></body></html>": [
-        (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""), ("ENDS", (24, 24.8), "", ""),
+        (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""),
     ],
     "<html><p><b>NARRATOR:</b> The ferry leaves.<p><b>NARRATOR:</b> Nobody waits.": NAMED,
     # Cells
@@ -607,6 +607,62 @@ ODD = {
     "PART 1\n\n1. The ferry leaves.\n2. Nobody waits.\n\nPART 2\n\n1. Salt remains.\n2. Nobody waits.\n": [
         (FERRY, None, "PART 1", ""), PLAIN[1], (SALT, None, "PART 2", ""), PLAIN[1],
     ],
+    # News, plays, lists
+    "SLUG: FERRY\nREPORTER: Mira Sohl\nRUNS: 1:30\n\n(TRACK)\nThe ferry leaves.\n\n(SOT - Ana Verd, water warden :08)\n"
+    "\"I count.\"\n\n(TRACK)\nNobody waits.\n": [(FERRY, None, "TRACK", ""), (NOBODY, None, "TRACK", "")],
+    "MIRA (62) sits behind glass.\n\n              NARRATOR\n      The ferry\n      leaves.\n\nA dog barks.\n\n"
+    "              NARRATOR\n           (softer)\n      Nobody waits.\n": [
+        (FERRY, None, "MIRA (62) sits behind glass", "NARRATOR"), (NOBODY, None, "A dog barks\nsofter", "NARRATOR"),
+    ],
+    "NARRATOR (V.O.)\nThe ferry leaves.\n\nNARRATOR (V.O.) (CONT'D)\nNobody waits.\n": NAMED,
+    "• The ferry leaves.\n   – show the ferry\n• Nobody waits.\n   – show the bell\n": [
+        (FERRY, None, "show the ferry", ""), (NOBODY, None, "show the bell", ""),
+    ],
+    "   1   The ferry\n       leaves.\n\n   2   Nobody waits.\n\n   3   Salt remains.\n": PLAIN,
+    "Announcement 1 - delay\nThe ferry leaves.\n\nAnnouncement 2 - bell\nNobody waits.\n": [
+        (FERRY, None, "Announcement 1 - delay", ""), (NOBODY, None, "Announcement 2 - bell", ""),
+    ],
+    "Read 1\nThe ferry leaves.\n\nRead 2 (shorter)\nNobody waits.\n": [
+        (FERRY, None, "Read 1", ""), (NOBODY, None, "Read 2 (shorter)", ""),
+    ],
+    "Shot 1: The ferry leaves.\nShot 2: -\nShot 3: Nobody waits.\n": PLAIN[:2],
+    "Hook (12-18s): The ferry leaves.\nTwist (20-24s): Nobody waits.\nCTA (30 to 34 s): Salt remains.\n": [
+        (FERRY, (12, 18), "Hook", ""), (NOBODY, (20, 24), "Twist", ""), (SALT, (30, 34), "CTA", ""),
+    ],
+    "Scene 1 – Quay, dawn (0:12–0:18)\nThe ferry leaves.\n\nScene 2 – Bell (0:20–0:24)\nNobody waits.\n": [
+        (FERRY, (12, 18), "Scene 1 – Quay, dawn", ""), (NOBODY, (20, 24), "Scene 2 – Bell", ""),
+    ],
+    "NARRATION 1 [00:12]\nThe ferry leaves.\n\nINTERVIEW 1 [00:18] – Host\n\"I never locked it.\"\n\n"
+    "NARRATION 2 [00:24]\nNobody waits for the ferry.\n": [
+        (FERRY, (12, 18), "", ""), ("Nobody waits for the ferry.", (24, 25.8), "", ""),
+    ],
+    "(0:12-0:18) The ferry leaves.\n(0:18-0:20) -- natural sound, door --\n(0:20-0:24) Nobody waits.\n": [
+        (FERRY, (12, 18), "", ""), (NOBODY, (20, 24), "natural sound, door", ""),
+    ],
+    "The ferry leaves. /PAUSE/ Nobody waits.\n\nSalt remains. /PAUSE 2/ Nobody waits.\n": [
+        (f"{FERRY} {NOBODY}", None, "PAUSE after “leaves”", ""), (f"{SALT} {NOBODY}", None, "PAUSE 2 after “remains”", ""),
+    ],
+    "The pier – takes in ( )\n\nThe ferry leaves. (x2)\n\nNobody waits. (x3)\n": [
+        (FERRY, None, "x2", ""), (NOBODY, None, "x3", ""),
+    ],
+    "Re: words\n\nHi Mira,\n\nfinal text as discussed:\n\n1) The ferry leaves.\n2) Nobody waits.\n3) Salt remains.\n\n"
+    "Deadline is Friday.\n\nBest\nOtto\n": PLAIN,
+    "| Time | Picture | Narration |\n|---|---|---|\n| 0:12 | quay | NARR: The ferry leaves.<br>MIRA: Nobody waits. |\n"
+    "| 0:18 | bell | MUSIC UP<br>NARR: Salt remains. |\n| 0:24 | | END |\n": [
+        (FERRY, (12, 15.28), "", "NARR"), (NOBODY, (15.28, 18), "", "MIRA"), (SALT, (18, 24), "MUSIC UP", "NARR"),
+    ],
+    "Part,Script,Notes\nIntro (0:12-0:18),The ferry leaves.,calm\nEnd (0:20-0:24),Nobody waits.,\n": [
+        (FERRY, (12, 18), "calm", ""), (NOBODY, (20, 24), "", ""),
+    ],
+    "in,out,text,remarks\n00:00:12.00,00:00:18.00,The ferry leaves.,calm\n00:00:18.00,00:00:20.00,I live here.,O-Ton\n"
+    "00:00:20.12,00:00:24.00,Nobody waits.,\n": [(FERRY, (12, 18), "calm", ""), (NOBODY, (20.48, 24), "", "")],
+    '{"scenes": [{"cues": [{"start": "0:12", "end": "0:18", "text": "The ferry leaves."}]},'
+    ' {"cues": [{"start": "0:20", "end": "0:24", "text": "Nobody waits."}]}]}': TIMED,
+    "WEBVTT\n\n00:12.000 --> 00:14.000\nANNA: The ferry leaves.\n\n00:14.000 --> 00:16.000\nNobody waits.\n\n"
+    "00:16.000 --> 00:18.000\nBEN: Salt remains.\n\n00:18.000 --> 00:20.000\nANNA: Nobody waits.\n": [
+        (FERRY, (12, 14), "", "ANNA"), (NOBODY, (14, 16), "", "ANNA"), (SALT, (16, 18), "", "BEN"),
+        (NOBODY, (18, 20), "", "ANNA"),
+    ],
 }  # fmt: skip
 
 
@@ -629,6 +685,79 @@ def ending(text):
         and not text.startswith(("0:", "[", "{", "1\n", "Grab", "Hi "))
     )
     return ".md" if text.startswith("|") else ".csv" if table else ".txt"
+
+
+def book(*chapters, **more):
+    """An electronic book of chapters: (name, paragraphs)."""
+    container = (
+        '<container xmlns="urn:oasis:names:tc:opendocument:xmlns:container"><rootfiles>'
+        '<rootfile full-path="O/b.opf"/></rootfiles></container>'
+    )
+    names = [f"c {n}.xhtml" for n in range(len(chapters))]
+    items = "".join(
+        f'<item id="i{n}" href="{name.replace(" ", "%20")}" media-type="application/xhtml+xml"/>'
+        for n, name in enumerate(names)
+    )
+    led = "".join(f'<itemref idref="i{n}"/>' for n in reversed(range(len(names))))
+    package = f'<package xmlns="http://www.idpf.org/2007/opf"><manifest>{items}</manifest><spine>{led}</spine></package>'
+    pages = {
+        f"O/{name}": f"<html><head><title>x</title></head>{body}</html>" for name, body in zip(names, chapters, strict=True)
+    }
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        files = {
+            "mimetype": "application/epub+zip",
+            "META-INF/container.xml": container,
+            "O/b.opf": package,
+            **pages,
+            **more,
+        }
+        for name, content in files.items():
+            archive.writestr(name, content)
+    return out.getvalue()
+
+
+def test_a_book_is_read_in_the_order_of_its_spine_whole_or_one_chapter():
+    two = f"<body><h1>Two</h1><p>{NOBODY}<span epub:type='pagebreak'>12</span></p><p>{SALT}</p></body>"
+    one = f"<body><h1>One</h1><p>{FERRY}<a epub:type='noteref'>1</a></p></body>"
+    written = book(two, one, '<body epub:type="titlepage"><h1>The salt road</h1></body>')
+    found = read("a.epub", written)
+    assert told(found) == [(words, None, "", "") for words in ("One", FERRY, "Two", NOBODY, SALT)]
+    assert any("1 page around" in doubt for doubt in found.doubts)
+    assert [row[0] for row in told(read("a.epub", written, chapter="1"))] == ["Two", NOBODY, SALT]
+    font, locked = "<e><r URI='O/a.otf'/></e>", "<e><r URI='O/c%200.xhtml'/></e>"
+    assert told(read("a.epub", book(two, one, **{"META-INF/encryption.xml": font})))
+    with pytest.raises(ScriptRefused, match="locked"):
+        read("a.epub", book(two, one, **{"META-INF/encryption.xml": locked}))
+    with pytest.raises(ScriptRefused, match="damaged"):
+        read("a.epub", book(two, one, **{"META-INF/container.xml": "<container/>"}))
+    with pytest.raises(ScriptRefused, match="MB"):
+        read("a.epub", book(f"<body><p>{SALT * 400_000}</p></body>"))
+
+
+def test_numbers_of_rows_beside_a_printed_page_are_no_words():
+    out = io.BytesIO()
+    surface = cairocffi.PDFSurface(out, 600, 300)
+    page = cairocffi.Context(surface)
+    page.set_font_size(10)
+    rows = [
+        "It takes two people to lift the gate, and",
+        "nobody else.",
+        "",
+        "Nobody waits there now, not even",
+        "the pigeons.",
+    ]
+    rows += ["", "Salt remains, and so does", "the bell that rings for", "", "those who come too late", "for it."]
+    for n, row in enumerate(rows, start=1):
+        page.move_to(90.0, 30.0 + 14 * n)
+        page.show_text(row)
+        if n % 5 == 0:
+            page.move_to(60.0, 30.0 + 14 * n)
+            page.show_text(str(n))
+    surface.finish()
+    assert [row[0] for row in told(read("a.pdf", out.getvalue()))] == [
+        f"{rows[0]} {rows[1]}", f"{rows[3]} {rows[4]}", f"{rows[6]} {rows[7]}", f"{rows[9]} {rows[10]}",
+    ]  # fmt: skip
 
 
 @pytest.mark.parametrize("text", ODD)

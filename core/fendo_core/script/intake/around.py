@@ -9,10 +9,13 @@ from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, OUT_OR_LINES, Inqui
 from fendo_core.script.intake.marks import (
     BARE,
     BRACKETED,
+    COUNTED_HEAD,
     HEADING,
     LABEL,
     NUMBERED,
+    SPAN,
     SPEAKERS,
+    TIME,
     is_bite,
     is_bite_in_brackets,
     is_cue,
@@ -23,6 +26,7 @@ from fendo_core.script.intake.marks import (
     is_voice,
 )
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, at_end, mostly, noted, to_notes
+from fendo_core.script.intake.times import RANGE
 
 
 def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
@@ -62,13 +66,20 @@ def _with_notes_below(goes: list[bool], found: Sequence[Paragraph]) -> list[bool
     return goes
 
 
+_RANGE_BEHIND = re.compile(rf"\s*[\[(]\s*((?:{TIME}){RANGE.pattern}(?:{TIME}))\s*[\])]\s*:?$")
+"""“(0:00–0:08)”."""
+
+
 def _with_times_apart(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with the times of headings above them: they are of what stands below."""
     made: list[Paragraph] = []
     for each in found:
         head = BRACKETED.match(each.text) or BARE.match(each.text) if each.heading else None
+        behind = at_end(_RANGE_BEHIND, each.text) if not head and (each.heading or is_heading(each.text)) else None
         if head:
             made += [Paragraph(f"[{head[1]}]"), replace(each, text=each.text[head.end() :])]
+        elif behind and behind.start():
+            made += [Paragraph(f"[{behind[1]}]"), replace(each, text=each.text[: behind.start()])]
         else:
             made.append(each)
     return made
@@ -119,6 +130,24 @@ def _with_numbers_above(found: Sequence[Paragraph]) -> list[Paragraph]:
     return [replace(each, heading=each.heading or bool(head)) for each, head in zip(found, [*heads, None], strict=True)]
 
 
+def with_counted_headings(found: Sequence[Paragraph]) -> Sequence[Paragraph]:
+    """Paragraphs with those marked as headings that are a word and a number, counted up from 1, above sentences."""
+    heads = [COUNTED_HEAD.fullmatch(each.text) for each in found]
+    words = Counter(head[1].casefold() for head in heads if head)
+    word, times = words.most_common(1)[0] if words else ("", 0)
+    heads = [head if head and head[1].casefold() == word else None for head in heads]
+    numbers = [int(head[2]) for head in heads if head]
+    # Two in capitals may be two who speak.
+    least = 3 if any(head and head[1].isupper() for head in heads) else 2
+    bare = bool(heads) and heads[-1] is not None
+    doubled = any(head and below for head, below in zip(heads, heads[1:], strict=False))
+    timed = any(head and re.search(SPAN, head[0]) for head in heads)
+    told = timed or SPEAKERS.fullmatch(f"{word} 1") or is_numbered(f"{word} 1")
+    if times < least or told or bare or doubled or numbers != list(range(1, times + 1)):
+        return found
+    return [replace(each, heading=each.heading or bool(head)) for each, head in zip(found, heads, strict=True)]
+
+
 _BITE_AND_DASH = re.compile(r"[A-Z-]{3,}(?:\s*\([^()]{1,40}\)|\s+[A-ZÄÖÜ][\w. ]{1,30})?\s*[-–—]\s")
 """“SOT (Mara, fisher) - We used to go out.”"""
 
@@ -139,7 +168,7 @@ def without_bites(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragrap
         bracketed = is_bite_in_brackets(each.text)
         called = bracketed or is_bite(each.text)
         # Between directions in brackets the film's own sound ends with the next one, which is a note by now.
-        below = below and not (in_brackets and each.notes)
+        below = below and not (in_brackets and each.notes) and not each.timed
         in_brackets = bracketed or (below and in_brackets)
         alone = called and len(each.text) < 60 and not each.text.endswith((".", "!", "?", "…"))
         if (

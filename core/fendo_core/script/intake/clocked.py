@@ -218,11 +218,33 @@ def without_lengths(found: Sequence[Paragraph]) -> list[Paragraph]:
     ]
 
 
+_SECONDS_BEHIND = re.compile(
+    r"^([^\W\d_][^\[(:]{0,30}?)\s*[\[(](\d{1,3})\s?(?:s|secs?)?\s?(?:[-–—]|to)\s?(\d{1,3})\s?(?:s|secs?|seconds|sek)\.?[\])]\s*:",
+    re.IGNORECASE,
+)
+"""“Hook (0-5s):”."""
+
+
+def with_seconds_as_times(text: str) -> str:
+    """A paragraph with “Hook (0:00 - 0:05):” in front where it has “Hook (0-5s):”."""
+
+    def told(found: re.Match[str]) -> str:
+        start, end = (f"{int(said) // 60}:{int(said) % 60:02}" for said in (found[2], found[3]))
+        return f"{found[1]} ({start} - {end}):"
+
+    return _SECONDS_BEHIND.sub(told, text)
+
+
 _TC_IN_BRACKETS = re.compile(rf"^([^\[(]{{1,40}}[\[(])\s*(?:tc|timecode)\s*[:=]?\s*(?={TIME})", re.IGNORECASE)
+
+
+_TIME_INSIDE = re.compile(rf"^([^\W\d_]{{3,20}}\s*#?\d{{1,3}})\s*[\[(]({SPAN})[\])]\s*[-–—]\s*(\S.{{0,60}})$")
+"""“Interview 1 [00:15] – Host”."""
 
 
 def plain_times(text: str) -> str:
     """A paragraph whose times are said with words, as it would be with times alone."""
+    text = _TIME_INSIDE.sub(r"[\2] \1 – \3", text)
     if text[:1] == "[" and text[-1:] == "]" and NAMED_ALONE.match(text[1:-1]):
         text = text[1:-1]
     text = _TC_IN_BRACKETS.sub(r"\1", text)
@@ -274,7 +296,10 @@ def with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, in
         alone = len(group.under) == 1
         spoken = [n for n, each in enumerate(group.under) if alone or not (_aside(each.text) or is_shouted_name(each.text))]
         parts = iter(shared(slot, [len(group.under[n].text) for n in spoken], rate)) if slot and spoken else iter(())
-        made += [replace(each, slot=next(parts, None) if n in spoken else None) for n, each in enumerate(group.under)]
+        made += [
+            replace(each, slot=next(parts, None) if n in spoken else None, timed=bool(group.written) and n == 0)
+            for n, each in enumerate(group.under)
+        ]
     return made
 
 

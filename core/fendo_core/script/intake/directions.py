@@ -20,7 +20,10 @@ _HOW = re.compile(
     re.IGNORECASE,
 )
 _SAID_AS = re.compile(r"(?:[^\W\d_]+-)+[^\W\d_]+")
-_INSIDE = re.compile(r"\s*(?:\[([^\[\]]{1,40})\]|\(([^()]{1,40})\)|<{1,2}([^<>]{1,40})>{1,2}|\{([^{}]{1,40})\})")
+_INSIDE = re.compile(
+    r"\s*(?:\[([^\[\]]{1,40})\]|\(([^()]{1,40})\)|<{1,2}([^<>]{1,40})>{1,2}|\{([^{}]{1,40})\}|"
+    r"/\s?([A-Z][A-Z ]{2,20}(?: \d{1,2})?)\s?/)"
+)
 _IN_FRONT = re.compile(r"^\s*(?:\[([^\W\d_][^\[\].!?]{0,40})\]|\(([^\W\d_][^().!?]{0,40})\))\s+(?=[\"“„«'‘¿¡]*[^\W\d_])")
 MOST_WORDS, LONGEST_WORD = 4, 60
 
@@ -39,8 +42,8 @@ def _directions(text: str) -> list[tuple[int, int, str, str]]:
         if (front[1] or (small and len(said.split()) <= MOST_WORDS)) and behind[:1].upper() == behind[:1]:
             made.append((front.start(), front.end(), said, ""))
     for found in _INSIDE.finditer(text, made[0][1] if made else 0):
-        square, round_, angled, curly = found.groups()
-        said = (square or round_ or angled or curly).strip()
+        square, round_, angled, curly, stroked = found.groups()
+        said = (square or round_ or angled or curly or stroked).strip()
         shouted = not round_ and said.isupper() and len(said) > 2
         before = text[max(0, found.start() - LONGEST_WORD) : found.start()].split()
         parts = said.split("-")

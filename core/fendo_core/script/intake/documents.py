@@ -102,10 +102,7 @@ def document(data: bytes, inquiry: Inquiry) -> tuple[str, list[Block]]:
         if isinstance(error, RecursionError):
             raise ScriptRefused("This document is nested too deep. Save it as plain text, then bring it in.") from error
         raise ScriptRefused("This document is damaged. Open it, save it again, and bring it in.") from error
-    known = (
-        (lambda name: name.endswith(".iwa"), "a document that only its own program can open. Save it as .docx"),
-        (lambda name: name == "META-INF/container.xml", "an electronic book. Save its words as plain text"),
-    )
+    known = ((lambda name: name.endswith(".iwa"), "a document that only its own program can open. Save it as .docx"),)
     for holds, what in known:
         if any(map(holds, names)):
             raise ScriptRefused(f"This is {what}.")

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from pathlib import PurePath
 
 from fendo_core.script.intake import (
+    books,
     mails,
     markdown,
     pages,
@@ -155,6 +156,9 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     if data.startswith(b"PK\x03\x04"):
         if ending in _SHEETS or b"xl/workbook" in data or b"opendocument.spreadsheet" in data[:200]:
             return "spreadsheet", "", script.table(sheets.workbook(data, inquiry))
+        if books.is_book(data):
+            # Also what chapters are called is read, and nothing in it is a direction.
+            return "electronic book", "", [Draft(words) for words in books.words_of_book(data, inquiry)]
         if presentations.is_presentation(data):
             return "presentation", "", _of_blocks(presentations.blocks_of_slides(data, inquiry), script)
         kind, blocks = document(data, inquiry)
@@ -173,7 +177,7 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     if not is_text(data):
         raise ScriptRefused(
             "This is no text. Fendo reads text, Markdown, Word, OpenDocument, rich text, PDF, web pages, mails, "
-            "presentations, tables and subtitles."
+            "electronic books, presentations, tables and subtitles."
         )
     text, encoding = decode(data, inquiry)
     body = subtitles.with_arrows(text.lstrip("\ufeff"))

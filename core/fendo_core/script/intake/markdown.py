@@ -62,7 +62,7 @@ def _joined_rows(text: str) -> Iterable[str]:
     """Markdown's paragraphs: rows that follow one another are one, but headings, items and quotes begin anew."""
     held: list[str] = []
     for row in [*text.splitlines(), ""]:
-        begins = re.match(r"\s*(#{1,6}\s|[-*+]\s|\d+[.)]\s|>|\|)", row)
+        begins = re.match(r"\s*(#{1,6}\s|[-*+]\s|\d+[.)]\s|>|\||\*\*[^*:]{1,40}(:\*\*|\*\*:))", row)
         if (not row.strip() or begins) and held:
             yield " ".join(held)
             held = []

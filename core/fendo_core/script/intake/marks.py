@@ -25,14 +25,19 @@ HEADING = re.compile(
     r"kapitel|chapitre|cap[ií]tulo|capitolo|глава|ch(?:ap)?\.|kap\.|cap\.|sc\.|sz\.|se[qk]\.?|segment|block|bloc|bloque|blocco|unit|"
     r"paragraph|absatz|paragraphe|p[áa]rrafo|paragrafo|"
     r"episode|épisode|folge|episodio|beat|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
-    r"step|schritt|étape|paso|passo|шаг|lektion|leçon|lección|lezione|stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa)\s*#?\s*"
+    r"step|schritt|étape|paso|passo|шаг|lektion|leçon|lección|lezione|stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa|announcement|message|durchsage|annonce|anuncio|annuncio)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}\b(?!\.\d)|[ivx]{1,4}\b|(?:one|two|three|four|five|six|seven|eight|nine|ten|eins|zwei|drei|"
     r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\b(?:pp?|int|ext|approx|ca|min|sec|no|nr)\.){0,60}$|"
+    r"^(?:part|section|block|teil|partie|parte) [a-h](?:\s*[:–—-].{0,60})?$|"
     r"^(?:promo|spot|trailer|teaser|version|tag|radio|tv)\b[^.!?:]{0,20}\s:\d{2}$|"
     r"^(?:场景|場景|场|镜头|鏡頭|シーン|スライド|幻灯片|씬)\s*[一二三四五六七八九十\d]{1,3}(?:[^。！？.!?]){0,40}$",
     re.IGNORECASE,
 )
 """“Slide 3: the bell”."""
+COUNTED_HEAD = re.compile(
+    r"([^\W\d_]{3,20}(?: [^\W\d_]{3,20})?) #?(\d{1,3})(?:\s*[\[(][^()\[\]]{1,40}[\])]|\s*[-–—:]\s*[^.!?]{0,50})?\s*:?"
+)
+"""“Read 2 (shorter)”, “Announcement 3 - thanks”."""
 RULE = re.compile(r"^(?:(?:[-*_=~–—•·#+]\s*){3,}|#\s?#)$")
 """A row that only parts others."""
 SECTION = re.compile(
@@ -60,11 +65,12 @@ NUMBERED = re.compile(
 )
 """“VO 3”, with what stands in brackets behind it."""
 _EXTRA = rf"\s*\((?!\s*(?:{SPAN})\s*\))(?:[^()]{{1,30}})\)"
+_EXTRAS = rf"(?:{_EXTRA}){{1,2}}"
 LABEL = re.compile(
-    rf"^([^\W\d_](?:[\w .'’/&#-]|\bv\.o\.){{0,38}}?)({_EXTRA})?\s*(?:[\[(]({SPAN})[\])]\s*)?[:：]\s*(?=\S|$)"
+    rf"^([^\W\d_](?:[\w .'’/&#-]|\bv\.o\.){{0,38}}?)({_EXTRAS})?\s*(?:[\[(]({SPAN})[\])]\s*)?[:：]\s*(?=\S|$)"
 )
 """A name and a colon before the words, with what stands in brackets behind it and a time."""
-CUE = re.compile(rf"^([^\W\d_][\w .'’/&#-]{{0,38}}?)({_EXTRA})?$")
+CUE = re.compile(rf"^([^\W\d_][\w .'’/&#-]{{0,38}}?)({_EXTRAS})?$")
 """A name above its words."""
 SPOKEN_EXTRA = re.compile(
     r"\(\s*(?:v\.?\s*o\.?|o\.?\s*s\.?|o\.?\s*c\.?|off|voix off|cont.?d\.?|continued|narr\w*)\s*\)", re.I
@@ -126,6 +132,10 @@ SCENE = re.compile(
 """A scene, or how one goes over into another."""
 
 
+NO_BRACKETS = str.maketrans("[]", "()")
+"""For what is put into square brackets."""
+
+
 def stands_alone(row: str) -> bool:
     """A time, a name with a time, or a name, on a row of its own."""
     return bool(ALONE.match(row) or NAMED_ALONE.match(row) or is_cue(row))
@@ -177,7 +187,7 @@ def is_more(text: str) -> bool:
 
 _BITE = re.compile(
     r"^(?:sot|o-?t[oö]ne?|originalton|itw|sync|bite|sound ?bite|actuality|grab|vox pops?|interview|intervista|entrevista|"
-    r"total(?=\s*\()|maz|sonora|quote|zuspieler|синхрон|интершум)\b",
+    r"total(?=\s*\()|maz|einspieler|sonora|quote|zuspieler|синхрон|интершум)\b",
     re.IGNORECASE,
 )
 """What somebody says in the film."""
@@ -197,7 +207,7 @@ def is_bite(text: str) -> bool:
 
 def is_bite_in_brackets(text: str) -> bool:
     """“(SOT :15)” on a row of its own."""
-    return bool(ASIDE.match(text)) and is_bite(text.strip("()[]"))
+    return bool(ASIDE.match(text)) and is_bite(text.strip("()[]") + ":")
 
 
 def is_numbered(text: str) -> bool:

@@ -61,6 +61,7 @@ def printed(data: bytes, inquiry: Inquiry) -> str | list[list[str]]:
         document.close()
     if not any(places):
         raise ScriptRefused("This PDF holds pictures of pages and no text. Bring in the document it was made from.")
+    places = _without_row_numbers(places, inquiry)
     table = table_of(places)
     if table and looks_like_a_script(table):
         return table
@@ -82,6 +83,11 @@ def _places(text: pypdfium2.PdfTextPage) -> list[Printed]:
         if letter.isspace() or letter == "\0":
             begins_word = True
             continue
+        if not begins_word and letter.isdigit() and letters and not letters[-1][-1].isalnum():
+            # A number that was written behind the words and stands before them.
+            if box_at(page, last, box):
+                right = box.right
+            begins_word = bool(box_at(page, number, box)) and box.right < right - (box.top - box.bottom)
         if begins_word:
             # Where a hole may be: the end of the word before, and the beginning of this one.
             if letters and box_at(page, last, box):
@@ -105,6 +111,41 @@ def _places(text: pypdfium2.PdfTextPage) -> list[Printed]:
     return _with_head_first(found)
 
 
+def _without_row_numbers(pages: list[list[Printed]], inquiry: Inquiry) -> list[list[Printed]]:
+    """Pages without the numbers that count every fifth row, or each of them, at the side of the words."""
+    gone: list[set[int]] = []
+    numbers: list[list[int]] = []
+    for page in pages:
+        counts = [n for n, one in enumerate(page) if one.text.isascii() and one.text.isdigit() and len(one.text) < 5]
+        words = [one for one in page if not one.text.isdigit()]
+        long = [one for one in words if len(one.text) > _SHORTEST_ROW]
+        left, right = min((one.left for one in long), default=0.0), max((one.right for one in long), default=0.0)
+        middles = [(one.bottom + one.top) / 2 for one in words]
+        beside = [
+            n
+            for n in counts
+            if (page[n].right < left or page[n].left > right)
+            and any(page[n].bottom <= middle <= page[n].top for middle in middles)
+        ]
+        gone.append(set(beside))
+        numbers.append([int(page[n].text) for n in beside])
+    steps = [later - earlier for row in numbers for earlier, later in zip(row, row[1:], strict=False)]
+    fives = bool(steps) and set(steps) <= {5, 10} and all(number % 5 == 0 for row in numbers for number in row)
+    if not fives and not (len(steps) > _FEWEST_ROWS and set(steps) == {1} and _are_of_rows(pages, gone)):
+        return pages
+    inquiry.doubt("left out the numbers of rows at the side of the pages")
+    return [[one for n, one in enumerate(page) if n not in beside] for page, beside in zip(pages, gone, strict=True)]
+
+
+def _are_of_rows(pages: list[list[Printed]], gone: Sequence[set[int]]) -> bool:
+    """Whether numbers stand beside every row, also where sentences go on: paragraphs are counted at their first one."""
+    rows = [one.text for page, beside in zip(pages, gone, strict=True) for n, one in enumerate(page) if n not in beside]
+    going_on = sum(not row.endswith(SENTENCE_ENDS) for row in rows)
+    return sum(map(len, gone)) >= 0.8 * len(rows) and going_on > 0.5 * len(rows)
+
+
+_SHORTEST_ROW, _FEWEST_ROWS = 20, 5
+"""Letters; rows that are counted one by one."""
 _MOST_AT_HEAD = 3
 """Rows of a page that may be written after it: its head, and its number."""
 
@@ -148,7 +189,7 @@ def _rows(places: Sequence[Printed]) -> list[str]:
 def _without_edges(pages: list[list[str]], inquiry: Inquiry) -> list[list[str]]:
     """Pages without the rows that come again at their edges, numbers apart: titles and page numbers."""
     if len(pages) < 2:
-        return [[row for row in rows if not re.fullmatch(r"\W*\d{1,3}\W*", row) or not row] for rows in pages]
+        return [_without_folio(rows) for rows in pages]
 
     def bare(row: str) -> str:
         return re.sub(r"\d+", "0", row)
@@ -170,6 +211,25 @@ def _without_edges(pages: list[list[str]], inquiry: Inquiry) -> list[list[str]]:
     if gone:
         inquiry.doubt(f"{counted(gone, 'row', 'rows')} at the head or foot of pages left out")
     return kept
+
+
+_FOLIO = re.compile(r"\W*\d{1,3}\W*")
+
+
+def _without_folio(rows: list[str]) -> list[str]:
+    """The rows of the only page without its number, above or below all others."""
+    kept = list(rows)
+    for end in (0, -1):
+        while kept and not kept[end]:
+            kept.pop(end)
+        # “1.” above words counts them.
+        counts = end == 0 and sum(bool(_FOLIO.fullmatch(row)) for row in kept) >= _FEWEST_COUNTED
+        if kept and _FOLIO.fullmatch(kept[end]) and not counts:
+            kept.pop(end)
+    return kept
+
+
+_FEWEST_COUNTED = 3
 
 
 def _edges(rows: list[str]) -> set[str]:

@@ -30,6 +30,8 @@ class Paragraph:
     """What stands in bold before its other words; all of it where all is bold."""
     slanted: bool = False
     """Whether all of it is in italics."""
+    timed: bool = False
+    """Whether a time of its own stands before it."""
     page: int = 0
     """The slide that it is of, from 1; 0: none is named."""
 

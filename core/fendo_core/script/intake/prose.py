@@ -10,6 +10,7 @@ from dataclasses import replace
 from string import ascii_lowercase, ascii_uppercase
 
 from fendo_core.script.intake.around import (
+    with_counted_headings,
     with_notes_of_slides,
     without_alternatives,
     without_bites,
@@ -22,6 +23,7 @@ from fendo_core.script.intake.around import (
 from fendo_core.script.intake.clocked import (
     plain_times,
     with_colons,
+    with_seconds_as_times,
     with_times,
     with_times_above,
     with_times_in_front,
@@ -32,7 +34,7 @@ from fendo_core.script.intake.clocked import (
 from fendo_core.script.intake.directions import without_asides, without_directions, without_unsaid
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, NUMBERS_OR_WORDS, Inquiry, enough
-from fendo_core.script.intake.marks import HEADING, LABEL, RULE, SPEAKERS, TIME, is_more, is_voice
+from fendo_core.script.intake.marks import HEADING, LABEL, NO_BRACKETS, RULE, SPAN, SPEAKERS, TIME, is_more, is_voice
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 from fendo_core.script.intake.slides import named_slide, with_slides_above
 from fendo_core.script.intake.speakers import (
@@ -55,6 +57,8 @@ from fendo_core.script.intake.tongues import in_one_tongue
 from fendo_core.script.lines import Draft
 from fendo_core.timebase import FrameRate
 
+_DASHES = re.compile(r"[-–—]{1,3}")
+"""What stands for no words."""
 _MARKED = re.compile(r"^(\*\*|__|[*_])(?=\S)([^*_]{2,2000})(?<=\S)\1$")
 """A paragraph in italics or bold, in a text that was Markdown."""
 _RULED = re.compile(r"^[-=*_~#–—]{2,40}\s*([^\W_].{0,80}?)\s*[-=*_~#–—]{2,40}$")
@@ -62,6 +66,26 @@ _NUMBER = re.compile(
     rf"^(?!\d+\.\d)(?:#\s*|n\.?\s?º\s*|[\[(](?:(?:line|cue|vo|take|prompt)\s+)?(?=\d{{1,4}}[\])]\s)|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:[.):\]]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(@]?\s?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
+_SHOWN_AND_SAID = re.compile(r"^(\S[^\"“”„«»]{2,80}?)\s[-–—]\s[*_]?[\"“„«»](.{3,2000})[\"”“»«][*_]?$")
+
+
+def _with_pictures_noted(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
+    """Paragraphs of which most are “Hand on door — “words””, without the marks around the words; what is seen is a note."""
+    parts = [_SHOWN_AND_SAID.match(each.text) for each in found]
+    told = [part for part in parts if part]
+    if len(told) < _FEWEST_SHOWN or len(told) < 0.6 * sum(not each.heading for each in found):
+        return found
+    if any(SPEAKERS.fullmatch(part[1]) or part[1].isupper() for part in told):
+        return found
+    if inquiry.ask("shown", f"“{told[0][1][:40]}” …, in front of the words, is", NOTES_OR_WORDS, "notes") == "words":
+        return found
+    return [
+        noted(replace(each, text=part[2], lead=""), [each.notes, part[1]]) if part else each
+        for each, part in zip(found, parts, strict=True)
+    ]
+
+
+_FEWEST_SHOWN = 3
 _BARE_NUMBER = re.compile(r"^(\d{1,4})\s+(?=\S)")
 
 
@@ -72,8 +96,8 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
         ScriptRefused: for far more paragraphs than a production holds lines.
     """
     enough(len(found))
-    found = [_undecorated(replace(each, text=_MARKED.sub(r"\2", each.text))) for each in found]
-    found = _with_slanted_asides(_with_bold_headings(with_notes_of_slides(found, inquiry)))
+    found = [_undecorated(replace(each, text=with_seconds_as_times(_MARKED.sub(r"\2", each.text)))) for each in found]
+    found = _with_slanted_asides(with_counted_headings(_with_bold_headings(with_notes_of_slides(found, inquiry))))
     found = without_stamps(_without_lone_numbers(found, inquiry), inquiry)
     found = without_bulleted_pictures(with_cues_out_of_brackets(found), inquiry)
     found = without_bullets(with_times_parted(with_times_joined(without_page_marks(found, inquiry))))
@@ -81,7 +105,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = without_sayings(found, inquiry)
     found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)
     found = _without_named_parts(_without_numbers(found, inquiry), inquiry)
-    found = with_name_colons(with_colons(found))
+    found = with_name_colons(with_colons(_with_pictures_noted(found, inquiry)))
     found = with_slides_above(without_lengths(found))
     found = with_times_in_front([replace(each, text=plain_times(each.text)) for each in found])
     found = _without_prompts(_without_names_of_lines(with_times_above(found), inquiry), inquiry)
@@ -93,7 +117,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = without_bites(found, inquiry)
     found = with_readers(without_numbered(found, inquiry), inquiry)
     found = without_asides(without_unsaid(found, inquiry), inquiry)
-    return _drafts(without_directions(found, inquiry))
+    return _drafts(each for each in without_directions(found, inquiry) if not _DASHES.fullmatch(each.text))
 
 
 def drafts_of_cells(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Draft]:
@@ -131,8 +155,17 @@ def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[P
     return kept
 
 
+_DASHED_ASIDE = re.compile(
+    rf"^([\[(]?(?:{SPAN})[\])]?\s*)?[-–—]{{2,3}}\s+(?=[^\s–—-]+\s)([^\W\d_][^–—]{{1,60}}?)\s+[-–—]{{2,3}}$"
+)
+"""“-- natural sound, door --”, behind a time or alone."""
+
+
 def _undecorated(each: Paragraph) -> Paragraph:
-    """A heading without the rules beside it."""
+    """A heading without the rules beside it; what else stands between dashes, in brackets."""
+    dashed = _DASHED_ASIDE.match(each.text)
+    if dashed and not dashed[2].isupper():
+        return replace(each, text=f"{dashed[1] or ''}[{dashed[2].translate(NO_BRACKETS)}]")
     inner = _RULED.match(each.text)
     return replace(each, text=inner[1], heading=True) if inner and HEADING.match(inner[1]) else each
 

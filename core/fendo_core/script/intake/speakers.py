@@ -4,6 +4,7 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
+from itertools import pairwise
 
 from fendo_core.script.intake.inquiry import Inquiry, counted
 from fendo_core.script.intake.marks import (
@@ -20,6 +21,7 @@ from fendo_core.script.intake.marks import (
     is_bite_in_brackets,
     is_cue,
     is_voice,
+    names_somebody,
 )
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 
@@ -40,7 +42,7 @@ def spoken_in_cell(rows: Sequence[str]) -> tuple[list[str], list[str]]:
     # Beside names what stands in brackets by itself is a direction.
     aside = [bool(any(names) and ASIDE.match(row)) and not is_bite_in_brackets(row) for row in rows]
     pictured = [
-        bool(PICTURE.fullmatch(name) or MUSIC.fullmatch(row) or one)
+        bool(PICTURE.fullmatch(name) or MUSIC.fullmatch(name) or MUSIC.fullmatch(row) or one)
         for name, row, one in zip(names, rows, aside, strict=True)
     ]
     if not any(map(is_bite, rows)) and not any(pictured):
@@ -59,6 +61,14 @@ def spoken_in_cell(rows: Sequence[str]) -> tuple[list[str], list[str]]:
         elif not in_film:
             said.append(row)
     return said, notes
+
+
+def turns_in_cell(rows: Sequence[str]) -> list[str]:
+    """The words of a cell: each who is named in it several times has lines of their own, all others are one."""
+    starts = [number for number, row in enumerate(rows) if names_somebody(row)]
+    if len(starts) < 2 or starts[0] > 0:
+        return [" ".join(rows)]
+    return [" ".join(rows[start:end]) for start, end in zip(starts, [*starts[1:], len(rows)], strict=True)]
 
 
 _DASHED = re.compile(r"^(?:\[([^\W\d_][\w .'’-]{0,30})\]\s*[:：]?|([^\W\d_][\w .'’-]{0,30}?)\s+[-–—])\s+(?=\S)")
@@ -160,6 +170,7 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
     screenplay = any(is_cue(each.text) and not each.text.endswith(":") for each in found)
     made: list[Paragraph] = []
     notes: list[str] = []
+    sticky = sticky or _named_at_changes(labels, found, names)
     reader, awaited, unsaid, in_block, on_screen = "", False, 0, False, False
     # Where what is read stands under its label, what is seen does, too.
     apart = any(
@@ -216,6 +227,16 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
     return made
 
 
+_FEWEST_CHANGES = 3
+
+
+def _named_at_changes(labels: Sequence[str], found: Sequence[Paragraph], names: set[str]) -> bool:
+    """Whether cues name who speaks where that changes, and nowhere else."""
+    told = [label for label in labels if label in names]
+    changes = all(one != other for one, other in pairwise(told))
+    return changes and len(told) >= _FEWEST_CHANGES and len(set(told)) < len(told) < len(found)
+
+
 def _ends_block(found: Sequence[Paragraph], place: int, pictures: set[str]) -> bool:
     """Whether nothing but what is seen stands below, up to an empty row or a heading: then it is of the words above."""
     for below in found[place + 1 :]:
@@ -229,8 +250,8 @@ def _ends_block(found: Sequence[Paragraph], place: int, pictures: set[str]) -> b
 
 def _how(named: re.Match[str] | None) -> str:
     """What stands in brackets behind a name, unless it says that the voice is off the picture."""
-    extra = (named[2] or "").strip() if named else ""
-    return "" if SPOKEN_EXTRA.fullmatch(extra) else extra.strip("() ")
+    extra = SPOKEN_EXTRA.sub("", named[2] or "").strip() if named else ""
+    return extra.strip("() ")
 
 
 def _cue_name(text: str, names: set[str]) -> str | None:

@@ -23,7 +23,8 @@ def is_json(text: str) -> bool:
 
 
 def rows_of_json(text: str) -> list[list[str]]:
-    """The rows of a table that a JSON text holds, names of its columns first: the list of objects with the most in it.
+    """The rows of a table that a JSON text holds, names of its columns first: the lists of objects with the
+    most words in them.
 
     Raises:
         ScriptRefused: when it is damaged or holds no such list.
@@ -32,10 +33,13 @@ def rows_of_json(text: str) -> list[list[str]]:
         held = _held(text)
     except (ValueError, RecursionError) as error:
         raise ScriptRefused("This JSON is damaged. Save the script as .csv, .srt, .docx or plain text.") from error
-    lists = [each for each in _lists(held, 0) if any(isinstance(value, str) for row in each for value in row.values())]
+    alike: dict[str, list[dict[str, Any]]] = {}
+    for path, rows in _lists(held, 0, ""):
+        alike.setdefault(path, []).extend(rows)
+    lists = [rows for rows in alike.values() if any(isinstance(value, str) for row in rows for value in row.values())]
     if not lists:
         raise ScriptRefused("This JSON holds no list of lines. Save the script as .csv, .srt, .docx or plain text.")
-    found = max(lists, key=lambda rows: sum(len(value) for row in rows for value in row.values() if isinstance(value, str)))
+    found = max(lists, key=lambda rows: sum(_weight(value) for row in rows for value in row.values()))
     # One row more than a production holds, so that whoever reads them refuses them in words.
     found = found[: MOST_LINES + 1]
     names = list(dict.fromkeys(name for row in found for name, value in row.items() if not isinstance(value, list | dict)))
@@ -54,16 +58,24 @@ def _held(text: str) -> Any:
         return [json.loads(row) for row in rows]
 
 
-def _lists(held: Any, depth: int) -> Iterator[list[dict[str, Any]]]:
+def _lists(held: Any, depth: int, path: str) -> Iterator[tuple[str, list[dict[str, Any]]]]:
+    """Lists of objects with the names that lead to them; those under the same names, of several scenes, go together."""
     if isinstance(held, list):
         rows = [each for each in held if isinstance(each, dict)]
         if rows:
-            yield rows
+            yield path, rows
     if depth < _DEEPEST:
-        inside = held.values() if isinstance(held, dict) else held if isinstance(held, list) else ()
-        for each in inside:
+        inside = held.items() if isinstance(held, dict) else (("", each) for each in held)
+        for name, each in inside:
             if isinstance(each, list | dict):
-                yield from _lists(each, depth + 1)
+                yield from _lists(each, depth + 1, f"{path}/{name}" if name else path)
+
+
+def _weight(value: Any) -> int:
+    """How many letters of a script a value may hold: words by themselves, of a transcript, hold few."""
+    if not isinstance(value, str):
+        return 0
+    return len(value) if " " in value.strip() or not value.isascii() else len(value) // 4
 
 
 def _told(value: Any) -> str:

@@ -9,14 +9,15 @@ from typing import NamedTuple, TypeAlias
 
 from fendo_core.script.intake import prose
 from fendo_core.script.intake.headings import Holds, column_names, is_of_the_film
-from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
-from fendo_core.script.intake.marks import MUSIC, PICTURE, is_speaker
+from fendo_core.script.intake.inquiry import OUT_OR_LINES, Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.marks import MUSIC, PICTURE, SPAN, is_bite, is_speaker
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 from fendo_core.script.intake.slides import column_of_slides, slide_in_cell
-from fendo_core.script.intake.speakers import spoken_in_cell
-from fendo_core.script.intake.times import Clock, Times, Written, learn, until_next
+from fendo_core.script.intake.speakers import spoken_in_cell, turns_in_cell
+from fendo_core.script.intake.times import RANGE, Clock, Times, Written, learn, until_next
+from fendo_core.script.intake.titles import goes_as_end
 from fendo_core.script.intake.tongues import named_in, tongue_of
-from fendo_core.script.lines import LONGEST_NOTES, Draft, paragraphs
+from fendo_core.script.lines import LONGEST_NOTES, Draft, paragraphs, shared
 from fendo_core.timebase import FrameRate
 
 Rows: TypeAlias = Sequence[Sequence[str]]
@@ -191,7 +192,7 @@ def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, 
     rows = [row for row in rows if any(map(str.strip, row))]
     if not rows:
         return Table([], (), Columns())
-    rows = _with_one_column_of_words(_with_whole_times(_upright(_even(rows))), inquiry)
+    rows = _with_one_column_of_words(_with_times_of_names(_with_whole_times(_upright(_even(rows)))), inquiry)
     width = len(rows[0])
     found = _header_row(rows)
     top = found[0] + 1 if found else 0
@@ -266,6 +267,30 @@ def _are_counts(body: Rows, column: int) -> bool:
     return len(told) > 1 and all(
         seconds.isdecimal() and int(seconds[:9]) < 60 and (not minutes or minutes.isdecimal()) for minutes, seconds in told
     )
+
+
+_NAME_AND_RANGE = re.compile(rf"(\S[^\[\]()]{{0,60}}?)\s*[\[(]\s*({SPAN})\s*[\])]")
+
+
+def _with_times_of_names(rows: list[list[str]]) -> list[list[str]]:
+    """Rows of a table whose parts are called “Intro (0:00-0:08)”, and that has no column of times, with one."""
+    found = _header_row(rows)
+    if not found or any(kind in ("start", "end") for each in found[1] for kind, _ in each[:1]):
+        return rows
+    body = rows[found[0] + 1 :]
+    for n in range(len(rows[0])):
+        times = [_NAME_AND_RANGE.fullmatch(row[n].strip()) for row in body]
+        filled = sum(bool(row[n].strip()) for row in body)
+        if filled > 1 and sum(bool(time and RANGE.search(time[2])) for time in times) == filled:
+            return [
+                *([*row, ""] for row in rows[: found[0]]),
+                [*rows[found[0]], "Time"],
+                *(
+                    [*row[:n], time[1] if time else row[n], *row[n + 1 :], time[2] if time else ""]
+                    for row, time in zip(body, times, strict=True)
+                ),
+            ]
+    return rows
 
 
 def _with_one_column_of_words(rows: list[list[str]], inquiry: Inquiry) -> list[list[str]]:
@@ -400,7 +425,8 @@ _TOTAL = re.compile(
 )
 """In front of a row that sums up the others."""
 _NOTHING = re.compile(
-    r"^[\[(]?(?:[-–—]{1,3}|n/?a|none|nil|no (?:v\.?o\.?|narration|voice[- ]?over|audio|dialogue|text)|"
+    r"^[\[(]?(?:[^.!?]{1,30} [-–—] (?=no |keine?|pas |sin |nessun ))?"
+    r"(?:[-–—]{1,3}|n/?a|none|nil|no (?:v\.?o\.?|narration|voice[- ]?over|audio|dialogue|text)|"
     r"keine?r? (?:text|off|ton|sprecher)|"
     r"pas de (?:voix|texte|commentaire)|sin (?:voz|texto|locuci[oó]n)|nessun (?:testo|commento)|tbd|tbc)[\])]?$",
     re.IGNORECASE,
@@ -435,10 +461,15 @@ def _drafts(
         if any(begin is not None and finish is None for begin, finish in read):
             inquiry.doubt("the table does not say where lines end: each slot ends where the next row starts")
         read = until_next(read, [row[words] for row in body])
+    if len(body) > 2 and read[-1][0] is not None and goes_as_end(body[-1][words], inquiry):
+        body, read = body[:-1], read[:-1]
     made: list[Paragraph] = []
     heard: list[str] = []
     unsaid = totals = 0
+    bites = _bites(body, words, inquiry)
     for number, (row, (begin, finish)) in enumerate(zip(body, read, strict=True), start=first):
+        if number - first in bites:
+            continue
         kept, beside = spoken_in_cell(paragraphs(unguarded(row[words])))
         said = " ".join(kept)
         if not said or _NOTHING.match(said):
@@ -457,7 +488,10 @@ def _drafts(
             continue
         slot = clock.slot(begin, finish, f"row {number}", inquiry)
         page = slide_in_cell(row[slide]) if slide is not None else 0
-        made.append(noted(Paragraph(said, slot=slot, reader=by, page=page), [*heard, *remarks]))
+        turns = turns_in_cell(kept)
+        slots = shared(slot, [len(turn) for turn in turns], rate)
+        turned = [Paragraph(turn, slot=one, reader=by, page=page) for turn, one in zip(turns, slots, strict=True)]
+        made += [noted(turned[0], [*heard, *remarks]), *turned[1:]]
         heard = []
     if heard and made:
         made[-1] = noted(made[-1], [made[-1].notes, *heard])
@@ -467,6 +501,26 @@ def _drafts(
         summed = counted(totals, "row that sums up the others", "rows that sum up the others")
         inquiry.doubt(f"{summed} {'was' if totals == 1 else 'were'} left out")
     return prose.drafts_of_cells(made, inquiry)
+
+
+def _bites(body: Rows, words: int, inquiry: Inquiry) -> set[int]:
+    """Which rows are heard in the film: “O-Ton” stands beside their words."""
+    found = {
+        number
+        for number, row in enumerate(body)
+        if any(n != words and len(cell) < _LONGEST_MARK and is_bite(cell.strip()) for n, cell in enumerate(row))
+    }
+    if not found or len(found) == len(body):
+        return set()
+    asked = f"“{body[min(found)][words][:30]}”, heard in the film, is"
+    if inquiry.ask("bites", asked, OUT_OR_LINES, "out") == "lines":
+        return set()
+    inquiry.doubt(f"{counted(len(found), 'row', 'rows')} of the film’s own sound left out")
+    return found
+
+
+_LONGEST_MARK = 20
+"""Letters of what says that a row is heard in the film."""
 
 
 def _times(start: str, end: str, length: str, what: str, clock: Clock, inquiry: Inquiry) -> Times:

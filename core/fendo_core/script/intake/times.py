@@ -10,7 +10,7 @@ from typing import Literal, TypeAlias
 from fendo_core.script.intake.inquiry import Inquiry
 from fendo_core.timebase import SAMPLE_RATE, FrameRate, Span, TimecodeError, parse_timecode
 
-Shape: TypeAlias = Literal["three", "two", "decimal", "whole"]
+Shape: TypeAlias = Literal["three", "hundredths", "two", "decimal", "whole"]
 """How a time looks that may mean several things."""
 Written: TypeAlias = tuple[str, str, str]
 """A time as it is written, where it ends (or ""), and the words that are said then."""
@@ -69,7 +69,9 @@ class Clock:
             one, two, last, fraction = three.groups()
             if self.means.get("three") == "m:s:f" and not fraction:
                 return (int(one) * 60 + int(two)) * SAMPLE_RATE + self._frames(int(last))
-            return self._from_origin((int(one) * 3600 + int(two) * 60 + int(last)) * SAMPLE_RATE + _fraction(fraction))
+            in_frames = fraction and self.means.get("hundredths") == "frames"
+            rest = self._frames(int(fraction)) if in_frames else _fraction(fraction)
+            return self._from_origin((int(one) * 3600 + int(two) * 60 + int(last)) * SAMPLE_RATE + rest)
         two_parts = _TWO.fullmatch(text)
         if two_parts:
             one, two, fraction = two_parts.groups()
@@ -184,6 +186,10 @@ def _implausible(clock: Clock, rows: Sequence[Written]) -> float:
     return statistics.median(ratios) if ratios else math.inf
 
 
+_FEW = 2
+"""Times by which nothing is told."""
+
+
 def learn(
     rows: Iterable[Written], rate: FrameRate, start_frame: int, inquiry: Inquiry, header: Sequence[str] = ()
 ) -> Clock:
@@ -216,6 +222,10 @@ def learn(
     frames = clock.counted or rate.nominal
     if three and all(not found[4] and int(found[3]) < frames and int(found[1]) < 60 for found in three):
         weigh("three", three[0][0], [("h:m:s", "hours:minutes:seconds"), ("m:s:f", "minutes:seconds:frames")])
+    parted = [found[4] for found in three if found[4]]
+    if len(parted) > _FEW and any(map(int, parted)) and all(len(each) == 2 and int(each) < frames for each in parted):
+        shown = next(found[0] for found in three if found[4] and int(found[4]))
+        weigh("hundredths", shown, [("hundredths", "hundredths of a second"), ("frames", "frames")], "frames")
     two = [found for cell in cells if (found := _TWO.fullmatch(cell)) and not found[3]]
     if two and not three:
         weigh("two", two[0][0], [("m:s", "minutes:seconds"), ("h:m", "hours:minutes")])

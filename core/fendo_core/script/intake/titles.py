@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from fendo_core.script.intake.inquiry import OUT_OR_LINES, OUT_OR_READ, Inquiry, counted
 from fendo_core.script.intake.marks import (
+    COUNTED_HEAD,
     LABEL,
     RULE,
     SPEAKERS,
@@ -59,7 +60,8 @@ _TOLD = re.compile(
     r"agentur|redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
     r"duración|idioma|progetto|titolo|data|versione|durata|autore|lingua|klant|opdrachtgever|datum|lengte|taal|клиент|"
     r"проект|название|дата|версия|длительность|хронометраж|автор|язык)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
-    r"^(?:brand|(?:vo|voice|voice[- ]?over) (?:artist|talent)|talent|studio|player|cast|read by|narrated by|"
+    r"^(?:slug|runs|air ?date|out ?cue|brand)\s*[:：]\s*\S.{0,100}$|"
+    r"^(?:(?:vo|voice|voice[- ]?over) (?:artist|talent)|talent|studio|player|cast|read by|narrated by|"
     r"voiced by|read time)\s*[:：]\s*\S.{0,100}$|"
     r"^s[ck]ript\s*[:：]\s*[\"“„«].{1,80}[\"”“»].{0,20}$|"
     r"^(?:script|narration|voice[- ]?over(?: script)?|skript|sprechertext|guion|(?:text|texte|texto|testo)(?= (?:for|für|"
@@ -99,6 +101,8 @@ _END = re.compile(
 )
 _CREDIT = re.compile(r"^[^\W\d_][\w .]{1,30}:\s+[^\W\d_][^\s:]{0,30}(?:\s[^\s:.!?]{1,30}){0,4}$")
 """Above words with times: “Narrator: Mira”."""
+_BEHIND_TITLE = re.compile(r"\s+[\[(][^()\[\]]{0,30}[\])]$")
+"""“(draft)”, which ends no sentence."""
 MOST_TITLES, LONGEST_TITLE = 4, 70
 
 
@@ -114,20 +118,27 @@ def _is_loud_title(text: str, labels: Counter[str]) -> bool:
     return bool(label and text.isupper() and labels[label[1]] == 1 and not SPEAKERS.fullmatch(name) and not is_voice(name))
 
 
+_OF_NEWS = re.compile(r"reporter(?:in)?|correspondent|anchor|korrespondent(?:in)?|journaliste|periodista", re.IGNORECASE)
+
+
 def _is_credit(each: Paragraph, labels: Counter[str]) -> bool:
     """“Host: Mira”, where no host is named again: who reads, and nothing that is read."""
     head = LABEL.match(each.text)
     named = head and labels[head[1]] == 1 and SPEAKERS.fullmatch(head[1].strip())
     value = each.text[head.end() :].split() if head else []
-    return bool(named) and 0 < len(value) <= 3 and all(word[0].isupper() and word[-1].isalnum() for word in value)
+    known = named or bool(head and labels[head[1]] == 1 and _OF_NEWS.fullmatch(head[1].strip()))
+    return bool(known) and 0 < len(value) <= 3 and all(word[0].isupper() and word[-1].isalnum() for word in value)
+
+
+def goes_as_end(text: str, inquiry: Inquiry) -> bool:
+    """Whether a text at the last time is “ENDS”, which is the end of what is said before it: asked."""
+    return bool(_END.match(text)) and inquiry.ask("end", f"“{text}”, at the last time, is", OUT_OR_LINES, "out") == "out"
 
 
 def without_end(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
-    """Paragraphs without “ENDS” at the last time, which is the end of what is said before it."""
-    if len(found) < 3 or not found[-1].slot or not _END.match(found[-1].text):
-        return found
-    asked = f"“{found[-1].text}”, at the last time, is"
-    return found if inquiry.ask("end", asked, OUT_OR_LINES, "out") == "lines" else found[:-1]
+    """Paragraphs without “ENDS” at the last time."""
+    ends = len(found) > 2 and found[-1].slot is not None and goes_as_end(found[-1].text, inquiry)
+    return found[:-1] if ends else found
 
 
 def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
@@ -139,6 +150,7 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     texts = Counter(each.text for each in found)
     labels = Counter(label[1] for label in (LABEL.match(each.text) for each in found) if label)
     timed = sum(begins_with_time(each.text) for each in found) >= max(2, 0.3 * len(found))
+    series = Counter(head[1] for head in (COUNTED_HEAD.fullmatch(each.text) for each in found if each.heading) if head)
     shouts = sum(each.text.isupper() for each in found)
     # One heading above “Host: Mira” is the title.
     alone = sum(each.heading or is_heading(each.text) for each in found) < 2
@@ -148,12 +160,15 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     for each, below, told, tells_below in zip(found, [*found[1:], None], tells, [*tells[1:], False], strict=False):
         # A name in capitals stands right above its words, or comes again.
         above_words = bool(below and not below.fresh and below.text.endswith(SENTENCE_ENDS) and not LABEL.match(below.text))
-        named = each.text.isupper() and len(each.text.split()) < 4 and (texts[each.text] > 1 or above_words)
-        short = each.heading or (
-            not named and len(each.text) <= LONGEST_TITLE and not each.text.rstrip('"”»“').endswith((*SENTENCE_ENDS, ">"))
-        )
+        bare = _BEHIND_TITLE.sub("", each.text[: LONGEST_TITLE + 1]) or each.text
+        named = bare.isupper() and len(bare.split()) < 4 and (texts[each.text] > 1 or above_words)
+        ended = bare.rstrip('"”»“').endswith((*SENTENCE_ENDS, ">"))
+        short = each.heading or (not named and len(each.text) <= LONGEST_TITLE and not ended)
         loud = head == 0 and shouts < 0.5 * len(found) and _is_loud_title(each.text, labels)
         titled = short and titles < MOST_TITLES and (loud or (tells_below and alone) or not is_more(each.text))
+        # “Read 1” is none where “Read 2” stands below.
+        counted_up = COUNTED_HEAD.fullmatch(each.text)
+        titled = titled and not (counted_up and series[counted_up[1]] > 1)
         if each.slot or not (told or titled):
             break
         head, titles = head + 1, titles + (not told)
@@ -242,6 +257,11 @@ _ABOUT = re.compile(
 )
 
 
+_FIELD = re.compile(
+    r"^(?:re|aw|fwd?|wg|subject|betreff|objet|asunto|oggetto|from|von|to|an|cc|date|sent|gesendet)\s*:\s*\S", re.IGNORECASE
+)
+"""Above the greeting of a letter."""
+_MOST_FIELDS = 6
 _NUMBERED_ROW = re.compile(r"\d{1,3}[.):]\s")
 _LONGEST_LETTER = 6
 """Paragraphs."""
@@ -249,9 +269,10 @@ _LONGEST_LETTER = 6
 
 def without_letter(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without the letter that a script came in: its greeting and what is said of the script, and its closing."""
-    if not found or not _GREETING.match(found[0].text):
+    above = next((n for n, each in enumerate(found[:_MOST_FIELDS]) if not _FIELD.match(each.text)), 0)
+    if not found or not _GREETING.match(found[above].text):
         return list(found)
-    first = 1
+    first = above + 1
     while first < len(found) and (
         _ABOUT.search(found[first].text) or _CLOSING.match(found[first].text) or _CLOSING.match(found[first - 1].text)
     ):
@@ -260,13 +281,13 @@ def without_letter(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     if last is not None and any(len(each.text) > LONGEST_TITLE for each in found[last + 1 :]):
         # Below it who wrote, and where from.
         last = None
-    asked = f"“{found[0].text}” … around the words, is"
+    asked = f"“{found[above].text}” … around the words, is"
     rules = [n for n, each in enumerate(found) if RULE.match(each.text)]
     # A rule parts the letter from the script, and the script from the closing.
     if rules and rules[0] <= _LONGEST_LETTER:
         first = max(first, rules[0] + 1)
         last = next((n for n in reversed(rules) if first < n < (last or n + 1)), last)
-    if last is None and first == 1:
+    if last is None and first == above + 1:
         return list(found)
     numbers = [n for n, each in enumerate(found[first:last], start=first) if _NUMBERED_ROW.match(each.text)]
     if len(numbers) > 1 and numbers[0] <= first + 1 and numbers == list(range(numbers[0], numbers[-1] + 1)):

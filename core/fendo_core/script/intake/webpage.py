@@ -29,6 +29,8 @@ _PARTS = _HEADINGS | {
 }  # fmt: skip
 """What begins a paragraph, and ends the one before."""
 _VOID = frozenset({"br", "hr", "img", "input", "meta", "link", "wbr", "col", "area", "base", "embed", "source", "track"})
+_BESIDE = re.compile(r"\b(?:doc-)?(?:noteref|pagebreak|footnotes?|endnotes?|rearnotes?)\b")
+"""Of a book (EPUB, DPUB-ARIA): numbers of pages and of notes, and the notes."""
 _HIDDEN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 _THROUGH = re.compile(r"text-decoration[^;]{0,20}:[^;]{0,40}line-through", re.IGNORECASE)
 
@@ -113,8 +115,9 @@ class _Page(HTMLParser):
         style = told.get("style", "")
         struck = tag in _STRUCK or bool(_THROUGH.search(style))
         hidden = not struck and ("hidden" in told or bool(_HIDDEN.search(style)))
-        if tag not in _VOID and (tag in _UNREAD or ((struck or hidden) and not self._whole)):
-            if tag not in _UNREAD:
+        unread = tag in _UNREAD or bool(_BESIDE.search(f"{told.get('epub:type', '')} {told.get('role', '')}"))
+        if tag not in _VOID and (unread or ((struck or hidden) and not self._whole)):
+            if not unread:
                 self.left.struck += struck
                 self.left.hidden += hidden
             self._muted, self._deep = tag, 1

@@ -4,8 +4,18 @@ import re
 from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
-from fendo_core.script.intake.inquiry import Inquiry, enough
-from fendo_core.script.intake.marks import BARE, BRACKETED, LABEL, is_cue, names_somebody, stands_alone
+from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, Inquiry, enough
+from fendo_core.script.intake.marks import (
+    BARE,
+    BRACKETED,
+    LABEL,
+    NO_BRACKETS,
+    SCENE,
+    is_cue,
+    is_shouted_name,
+    names_somebody,
+    stands_alone,
+)
 from fendo_core.script.intake.paragraph import LONGEST, SENTENCE_ENDS, Paragraph
 from fendo_core.script.lines import ROW_END, paragraphs
 
@@ -37,6 +47,7 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
     blocks = rows_of(text)
     # Wrapped rows become fewer, never so many fewer.
     enough(sum(map(len, blocks)) // MOST_ROWS_A_LINE)
+    blocks = _with_inner_items_behind(_with_actions_aside(blocks), inquiry)
     blocks = [_unhung(block) for block in blocks]
     blocks = [[" ".join(paragraphs(_NAME_AND_TAB.sub(r"\1: ", row))) for row in block] for block in blocks]
     blocks = [_underlined(row for row in block if row) for block in blocks]
@@ -46,7 +57,7 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
     if width:
         options = (("joined", "joined to paragraphs"), ("rows", "lines of their own"))
         if inquiry.ask("rows", f"rows wrapped at {width} letters are", options, "joined") == "joined":
-            blocks = [_joined(block, width) for block in blocks]
+            blocks = [_joined(block, width, from_pages) for block in blocks]
     elif _is_verse(blocks):
         options = (("joined", "joined to stanzas"), ("rows", "lines of their own"))
         if inquiry.ask("rows", f"rows of verse, “{blocks[-1][0][:30]}” …, are", options, "joined") == "joined":
@@ -54,6 +65,86 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
     else:
         blocks = [_ended(block) for block in blocks]
     return [_of_row(row, place == 0) for block in blocks for place, row in enumerate(block)]
+
+
+def _indent(row: str) -> int:
+    wide = row.expandtabs(8)
+    return len(wide) - len(wide.lstrip())
+
+
+_CUE_AT, _WORDS_AT = 8, 4
+"""Columns by which names and words are set in, at the least, in the layout of a screenplay."""
+
+
+def _with_actions_aside(blocks: list[list[str]]) -> list[list[str]]:
+    """Blocks of a screenplay, told by how far names and words are set in: what happens stands in brackets."""
+
+    def speaks(block: Sequence[str]) -> bool:
+        name, *words = block
+        return (
+            bool(words)
+            and is_shouted_name(re.sub(r"\s*\([^()]*\)$", "", name.strip()))
+            and _indent(name) >= _CUE_AT
+            and all(_indent(row) >= _WORDS_AT for row in words)
+            and min(map(_indent, words)) < _indent(name)
+        )
+
+    spoken = [speaks(block) for block in blocks]
+    action = [all(_indent(row) < _WORDS_AT for row in block) for block in blocks]
+    if sum(spoken) < 2 or not all(said or acted for said, acted in zip(spoken, action, strict=True)):
+        return blocks
+    return [_turn(block) if said else _aside(block) for block, said in zip(blocks, spoken, strict=True)]
+
+
+def _turn(block: Sequence[str]) -> list[str]:
+    """A name, what stands in brackets below it, and its words in one row."""
+    made = [f"{block[0].strip()}:"]
+    for row in map(str.strip, block[1:]):
+        if row.startswith("(") or len(made) == 1 or made[-1].endswith(")"):
+            made.append(row)
+        else:
+            made[-1] = with_row(made[-1], row)
+    return made
+
+
+def _aside(block: Sequence[str]) -> list[str]:
+    row = " ".join(map(str.strip, block))
+    return [row if SCENE.match(row) else f"[{row.translate(NO_BRACKETS)}]"]
+
+
+_INNER = re.compile(r"^(\s{2,})([-–—*•◦▪‣·o>])\s+(?=\S)")
+
+
+def _with_inner_items_behind(blocks: list[list[str]], inquiry: Inquiry) -> list[list[str]]:
+    """Blocks with what hangs below the items of a list, without the ends of sentences, behind these as a note."""
+    inner = [[_INNER.match(row) for row in block] for block in blocks]
+    rows = [(row, head) for block, heads in zip(blocks, inner, strict=True) for row, head in zip(block, heads, strict=True)]
+    told = [row[head.end() :].rstrip() for row, head in rows if head]
+    outer = [row.rstrip() for row, head in rows if not head]
+    items = [row for row in outer if _ITEM.match(row) and not row[0].isspace()]
+    whole = sum(row.endswith(SENTENCE_ENDS) for row in outer)
+    if len(told) < 2 or len(items) < max(2, 0.6 * len(outer)) or whole < 0.6 * len(outer) or rows[0][1]:
+        return blocks
+    if any(row.endswith(SENTENCE_ENDS) for row in told):
+        return blocks
+    if inquiry.ask("inner", f"“{told[0][:40]}” …, below the items, are", NOTES_OR_WORDS, "notes") == "words":
+        return blocks
+    made: list[list[str]] = []
+    for block, heads in zip(blocks, inner, strict=True):
+        kept: list[str] = []
+        for row, head in zip(block, heads, strict=True):
+            if not head:
+                kept.append(row)
+            elif kept:
+                kept[-1] += _NOTE + row[head.end() :].strip()
+            else:
+                made[-1][-1] += _NOTE + row[head.end() :].strip()
+        made += [kept] if kept else []
+    return made
+
+
+_NOTE = "␟"
+"""Between the words of a row and a note."""
 
 
 def _is_verse(blocks: Sequence[Sequence[str]]) -> bool:
@@ -71,6 +162,9 @@ _HUNG = 4
 """Columns by which what goes on is set further to the right than where it began."""
 
 
+_COUNTED = re.compile(r"\d{1,4}[.)]?\s{2,}(?=\S)")
+
+
 def _unhung(block: Sequence[str]) -> list[str]:
     """The rows of a block; what hangs below the words behind a name or a time goes on from them."""
     if not any(row[0].isspace() for row in block[1:]):
@@ -83,7 +177,8 @@ def _unhung(block: Sequence[str]) -> list[str]:
         if made and indent >= edge + _HUNG and len(made[-1]) < LONGEST and not label and not stands_alone(bare):
             made[-1] = with_row(made[-1].rstrip(), bare)
             continue
-        begins = (label and bare[label.end() :]) or BRACKETED.match(bare) or BARE.match(bare)
+        counted = _COUNTED.match(bare)
+        begins = (label and bare[label.end() :]) or BRACKETED.match(bare) or BARE.match(bare) or counted
         edge = indent if begins else 1 << 20
         made.append(row)
     return made
@@ -150,7 +245,8 @@ _HASHED = re.compile(r"^#{1,6}\s+(?=[^\W\d_])")
 
 def _of_row(row: str, fresh: bool) -> Paragraph:
     """A row as a paragraph; `# The bell` is a heading in plain text too."""
-    return Paragraph(_HASHED.sub("", row), fresh=fresh, heading=bool(_HASHED.match(row)))
+    words, *notes = row.split(_NOTE)
+    return Paragraph(_HASHED.sub("", words), notes="\n".join(notes), fresh=fresh, heading=bool(_HASHED.match(row)))
 
 
 def _next_fits(row: str, below: str, width: int) -> bool:
@@ -189,7 +285,12 @@ def with_row(above: str, below: str) -> str:
     return f"{above} {below}"
 
 
-def _joined(block: Sequence[str], width: int) -> list[str]:
+_LONE_NUMBER = re.compile(r"\d{1,3}[.)]?")
+_SHORT = 0.6
+"""Of the width, up to which a printed row ends a paragraph whatever it ends with."""
+
+
+def _joined(block: Sequence[str], width: int, from_pages: bool) -> list[str]:
     """The rows of a block as paragraphs: a new one begins behind a sentence that left room, and at an item."""
     made: list[str] = []
     above = ""
@@ -200,6 +301,9 @@ def _joined(block: Sequence[str], width: int) -> list[str]:
             or stands_alone(above)
             or stands_alone(row)
             or names_somebody(row)
+            or _LONE_NUMBER.fullmatch(above)
+            or _LONE_NUMBER.fullmatch(row)
+            or (from_pages and _next_fits(above, row, int(_SHORT * width)))
             or (above.endswith(SENTENCE_ENDS) and _next_fits(above, row, width))
         )
         if begins:

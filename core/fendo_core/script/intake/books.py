@@ -1,0 +1,127 @@
+"""Electronic books (EPUB 3.3, W3C): the chapters that a reader is led through, as paragraphs, all of them or one."""
+
+import io
+import posixpath
+import re
+import zipfile
+from urllib.parse import unquote
+from xml.etree.ElementTree import Element
+
+from fendo_core.script.intake.archives import BROKEN, LARGEST_DOCUMENT, parts_of
+from fendo_core.script.intake.documents import Block
+from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.paragraph import Paragraph
+from fendo_core.script.intake.webpage import LARGEST_PAGE, blocks
+
+_CONTAINER = "META-INF/container.xml"
+_OPF = "{http://www.idpf.org/2007/opf}"
+_ROOT = "{urn:oasis:names:tc:opendocument:xmlns:container}rootfile"
+_LOCKED = "META-INF/encryption.xml"
+_FONTS = re.compile(r"\.(?:otf|ttf|woff2?)$", re.IGNORECASE)
+_AROUND = re.compile(
+    rb"<(?:body|section|nav)\b[^<>]{0,400}epub:type=\"[^\"]{0,60}\b(?:cover|titlepage|halftitlepage|copyright-page|toc|landmarks|"
+    rb"colophon|index)\b"
+)
+"""What stands around the chapters, where a book says so."""
+MOST_CHAPTERS, _LONGEST_NAME = 500, 60
+
+
+def is_book(data: bytes) -> bool:
+    """Whether a file is an electronic book."""
+    return data[30:58] == b"mimetypeapplication/epub+zip" or (
+        data.startswith(b"PK\x03\x04") and _CONTAINER.encode() in data and b".opf" in data
+    )
+
+
+def words_of_book(data: bytes, inquiry: Inquiry) -> list[str]:
+    """The paragraphs of the chapters in their order, with what these are called, or of the one that is chosen.
+
+    Raises:
+        ScriptRefused: for a book that is locked, damaged, or far too large.
+    """
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            _unlocked(archive)
+            pages, around = _parted(archive, _spine(archive))
+    except BROKEN as error:
+        raise ScriptRefused("This electronic book is damaged. Save its words as plain text, and bring that in.") from error
+    if around:
+        inquiry.doubt(f"left out {counted(around, 'page', 'pages')} around the chapters: title, copyright, contents")
+    chapters = [found for page in pages if (found := blocks(page, inquiry)[1])]
+    names = [_name(found, number) for number, found in enumerate(chapters, start=1)]
+    if len(chapters) > 1:
+        options = (("all", "all chapters"), *((str(n), name) for n, name in enumerate(names)))
+        chosen = inquiry.ask("chapter", "read from the book", options, "all")
+        if chosen != "all":
+            chapters = [chapters[int(chosen)]]
+    return [words for found in chapters for block in found for words in _words(block)]
+
+
+def _words(block: Block) -> list[str]:
+    told = [block.text] if isinstance(block, Paragraph) else [" ".join(cell.split()) for row in block for cell in row]
+    return [words for words in told if any(map(str.isalnum, words))]
+
+
+def _unlocked(archive: zipfile.ZipFile) -> None:
+    if _LOCKED not in archive.namelist():
+        return
+    for part in parts_of(archive, [_LOCKED]).values():
+        if any(not _FONTS.search(each.get("URI", "")) for each in part.iter() if each.get("URI")):
+            raise ScriptRefused(
+                "This electronic book is locked by who sells it. Ask the client for its words as a document."
+            )
+
+
+def _spine(archive: zipfile.ZipFile) -> list[str]:
+    """The names of the pages that a reader is led through, in their order."""
+    container = parts_of(archive, [_CONTAINER])[_CONTAINER]
+    root = next((each.get("full-path", "") for each in container.iter(_ROOT)), "")
+    package = parts_of(archive, [root]).get(root)
+    if package is None:
+        raise zipfile.BadZipFile("no package")
+    items = {each.get("id", ""): each for each in package.iter(f"{_OPF}item")}
+    led = [
+        items[each.get("idref", "")]
+        for each in package.iter(f"{_OPF}itemref")
+        if each.get("linear") != "no" and each.get("idref", "") in items
+    ]
+    if len(led) > MOST_CHAPTERS:
+        raise ScriptRefused(f"This book has {len(led)} parts; {MOST_CHAPTERS} can be read at once.")
+    return [_path(root, each) for each in led if "html" in each.get("media-type", "") and not _is_contents(each)]
+
+
+def _is_contents(item: Element) -> bool:
+    return "nav" in item.get("properties", "").split()
+
+
+def _path(root: str, item: Element) -> str:
+    return posixpath.normpath(posixpath.join(posixpath.dirname(root), unquote(item.get("href", ""))))
+
+
+def _parted(archive: zipfile.ZipFile, names: list[str]) -> tuple[list[bytes], int]:
+    """The pages of the chapters, and how many others there are."""
+    there = set(archive.namelist())
+    pages: list[bytes] = []
+    left, around = min(LARGEST_DOCUMENT, LARGEST_PAGE), 0
+    for name in names:
+        if name not in there:
+            continue
+        with archive.open(name) as part:
+            page = part.read(left + 1)
+        left -= len(page)
+        if left < 0:
+            raise ScriptRefused(
+                f"The pages of this book have more than {LARGEST_PAGE >> 20} MB. Save the chapter as a document."
+            )
+        if _AROUND.search(page[:20_000]):
+            around += 1
+        else:
+            pages.append(page)
+    return pages, around
+
+
+def _name(found: list[Block], number: int) -> str:
+    """What a chapter is called: its heading, or its first words."""
+    paragraphs = [each for each in found if isinstance(each, Paragraph) and each.text]
+    first = next((each for each in paragraphs if each.heading), paragraphs[0] if paragraphs else None)
+    return f"“{first.text[:_LONGEST_NAME]}”" if first else f"part {number}"
