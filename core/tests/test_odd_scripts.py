@@ -663,6 +663,30 @@ ODD = {
         (FERRY, (12, 14), "", "ANNA"), (NOBODY, (14, 16), "", "ANNA"), (SALT, (16, 18), "", "BEN"),
         (NOBODY, (18, 20), "", "ANNA"),
     ],
+    # Columns without marks, brackets in a row, letters without capitals
+    "THE PIER\nby M. Sohl\n\n1  INTRO\nVO   The ferry\n     leaves.\n\n2  BELL\nVO   Nobody waits.\n\n"
+    "3  END\nVO   Salt remains.\n": [
+        (FERRY, None, "1 INTRO", ""), (NOBODY, None, "2 BELL", ""), (SALT, None, "3 END", ""),
+    ],
+    "تيمكود 00:12\nقبل أن يصبح البستان.\n\nتيمكود 00:20\nأربعون عائلة.\n": [
+        ("قبل أن يصبح البستان.", (12, 20), "", ""), ("أربعون عائلة.", (20, 20.88), "", ""),
+    ],
+    "[SC 1] [0:12-0:18] [VO] The ferry leaves.\n[SC 2] [0:18-0:20] [no VO]\n[SC 3] [0:20-0:24] [VO] Nobody waits.\n": [
+        (FERRY, (12, 18), "SC 1", ""), (NOBODY, (20, 24), "no VO\nSC 2\nSC 3", ""),
+    ],
+    "WEBVTT\n\n00:12.000 --> 00:14.000\n(ANNA)\nThe ferry leaves.\n\n00:14.000 --> 00:16.000\n(BEN)\nNobody waits.\n\n"
+    "00:16.000 --> 00:18.000\n(ANNA)\nSalt remains.\n": [
+        (FERRY, (12, 14), "", "ANNA"), (NOBODY, (14, 16), "", "BEN"), (SALT, (16, 18), "", "ANNA"),
+    ],
+    "Slide 1: The quay\nThe ferry leaves.\n\nSlide 2: Questions?\n–\n\nSlide 3: The bell\nNobody waits.\n": [
+        (FERRY, None, "Slide 1: The quay", ""), (NOBODY, None, "Slide 2: Questions?\nSlide 3: The bell", ""),
+    ],
+    "Czas: ok. 1 min.\n\n00:12 – 00:18\nThe ferry leaves.\n\n00:20 – 00:24\nNobody waits.\n\n"
+    "Pronunciation: ferry = FEH-ree\n": [(FERRY, (12, 18), "“ferry” is said FEH-ree", ""), (NOBODY, (20, 24), "", "")],
+    "| | | |\n|---|---|---|\n| Scene 1 | | |\n| Visual | quay | a.jpg |\n| VO | The ferry leaves. | |\n"
+    "| Scene 2 | | |\n| Visual | bell | b.jpg |\n| VO | Nobody waits. | |\n": [
+        (FERRY, None, "Scene 1", ""), (NOBODY, None, "Scene 2", ""),
+    ],
 }  # fmt: skip
 
 
@@ -725,6 +749,7 @@ def test_a_book_is_read_in_the_order_of_its_spine_whole_or_one_chapter():
     assert told(found) == [(words, None, "", "") for words in ("One", FERRY, "Two", NOBODY, SALT)]
     assert any("1 page around" in doubt for doubt in found.doubts)
     assert [row[0] for row in told(read("a.epub", written, chapter="1"))] == ["Two", NOBODY, SALT]
+    assert told(read("a.epub", written, headings="notes"))[:2] == [(FERRY, None, "One", ""), (NOBODY, None, "Two", "")]
     font, locked = "<e><r URI='O/a.otf'/></e>", "<e><r URI='O/c%200.xhtml'/></e>"
     assert told(read("a.epub", book(two, one, **{"META-INF/encryption.xml": font})))
     with pytest.raises(ScriptRefused, match="locked"):
@@ -757,6 +782,30 @@ def test_numbers_of_rows_beside_a_printed_page_are_no_words():
     surface.finish()
     assert [row[0] for row in told(read("a.pdf", out.getvalue()))] == [
         f"{rows[0]} {rows[1]}", f"{rows[3]} {rows[4]}", f"{rows[6]} {rows[7]}", f"{rows[9]} {rows[10]}",
+    ]  # fmt: skip
+
+
+def test_a_printed_screenplay_is_read_by_how_far_names_and_words_are_set_in():
+    out = io.BytesIO()
+    surface = cairocffi.PDFSurface(out, 612, 792)
+    page = cairocffi.Context(surface)
+    page.select_font_face("Courier")
+    page.set_font_size(12)
+    blocks = [
+        [(108, "INT. SHED - DAY")], [(108, "The FARMER (70) turns an apple in his hand and"), (108, "says nothing.")],
+        [(266, "NARRATOR (V.O.)"), (180, "The ferry"), (180, "leaves.")], [(108, "He waits.")],
+        [(266, "FARMER"), (223, "(softly)"), (180, "Nobody waits.")], [(266, "NARRATOR (V.O.)"), (180, SALT)],
+    ]  # fmt: skip
+    y = 72
+    for block in blocks:
+        for x, row in block:
+            page.move_to(x, y)
+            page.show_text(row)
+            y += 12
+        y += 12
+    surface.finish()
+    assert [(row[0], row[3]) for row in told(read("a.pdf", out.getvalue()))] == [
+        (FERRY, "NARRATOR"), (NOBODY, "FARMER"), (SALT, "NARRATOR"),
     ]  # fmt: skip
 
 

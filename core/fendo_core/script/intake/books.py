@@ -4,13 +4,14 @@ import io
 import posixpath
 import re
 import zipfile
+from collections.abc import Sequence
 from urllib.parse import unquote
 from xml.etree.ElementTree import Element
 
 from fendo_core.script.intake.archives import BROKEN, LARGEST_DOCUMENT, parts_of
 from fendo_core.script.intake.documents import Block
-from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
-from fendo_core.script.intake.paragraph import Paragraph
+from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.paragraph import Paragraph, to_notes
 from fendo_core.script.intake.webpage import LARGEST_PAGE, blocks
 
 _CONTAINER = "META-INF/container.xml"
@@ -33,7 +34,7 @@ def is_book(data: bytes) -> bool:
     )
 
 
-def words_of_book(data: bytes, inquiry: Inquiry) -> list[str]:
+def words_of_book(data: bytes, inquiry: Inquiry) -> list[Paragraph]:
     """The paragraphs of the chapters in their order, with what these are called, or of the one that is chosen.
 
     Raises:
@@ -47,19 +48,36 @@ def words_of_book(data: bytes, inquiry: Inquiry) -> list[str]:
         raise ScriptRefused("This electronic book is damaged. Save its words as plain text, and bring that in.") from error
     if around:
         inquiry.doubt(f"left out {counted(around, 'page', 'pages')} around the chapters: title, copyright, contents")
-    chapters = [found for page in pages if (found := blocks(page, inquiry)[1])]
-    names = [_name(found, number) for number, found in enumerate(chapters, start=1)]
+    chapters = [words for page in pages if (words := _words(blocks(page, inquiry)[1]))]
     if len(chapters) > 1:
+        names = [f"“{_called(found).text[:_LONGEST_NAME]}”" for found in chapters]
         options = (("all", "all chapters"), *((str(n), name) for n, name in enumerate(names)))
         chosen = inquiry.ask("chapter", "read from the book", options, "all")
         if chosen != "all":
             chapters = [chapters[int(chosen)]]
-    return [words for found in chapters for block in found for words in _words(block)]
+    found = [each for chapter in chapters for each in chapter]
+    headings = [each for each in found if each.heading]
+    if not headings or len(headings) == len(found):
+        return found
+    asked = f"“{headings[0].text[:_LONGEST_NAME]}”{' …' if len(headings) > 1 else ''}, above the words, is"
+    # Who reads a book reads the names of its chapters, too.
+    if inquiry.ask("headings", asked, NOTES_OR_WORDS, "words") == "words":
+        return found
+    return to_notes(found, [each.heading for each in found])
 
 
-def _words(block: Block) -> list[str]:
-    told = [block.text] if isinstance(block, Paragraph) else [" ".join(cell.split()) for row in block for cell in row]
-    return [words for words in told if any(map(str.isalnum, words))]
+def _words(found: Sequence[Block]) -> list[Paragraph]:
+    """Paragraphs and cells with words, without the stars between parts."""
+    told: list[Paragraph] = []
+    for block in found:
+        cells = [] if isinstance(block, Paragraph) else [Paragraph(" ".join(cell.split())) for row in block for cell in row]
+        told += [block] if isinstance(block, Paragraph) else cells
+    return [each for each in told if any(map(str.isalnum, each.text))]
+
+
+def _called(chapter: Sequence[Paragraph]) -> Paragraph:
+    """What a chapter is called: its heading, or its first words."""
+    return next((each for each in chapter if each.heading), chapter[0])
 
 
 def _unlocked(archive: zipfile.ZipFile) -> None:
@@ -118,10 +136,3 @@ def _parted(archive: zipfile.ZipFile, names: list[str]) -> tuple[list[bytes], in
         else:
             pages.append(page)
     return pages, around
-
-
-def _name(found: list[Block], number: int) -> str:
-    """What a chapter is called: its heading, or its first words."""
-    paragraphs = [each for each in found if isinstance(each, Paragraph) and each.text]
-    first = next((each for each in paragraphs if each.heading), paragraphs[0] if paragraphs else None)
-    return f"“{first.text[:_LONGEST_NAME]}”" if first else f"part {number}"

@@ -1,6 +1,7 @@
 """Times in front of the words, behind them and between them, as slots."""
 
 import re
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
@@ -238,13 +239,19 @@ def with_seconds_as_times(text: str) -> str:
 _TC_IN_BRACKETS = re.compile(rf"^([^\[(]{{1,40}}[\[(])\s*(?:tc|timecode)\s*[:=]?\s*(?={TIME})", re.IGNORECASE)
 
 
+_NUMBERED_AND_TIME = re.compile(
+    rf"^(?:line|vo|v\.o\.|cue|take|text|off|voice[- ]?over|narration|commentary|nr\.?|no\.?)\s*#?\d{{1,4}}\s*"
+    rf"[\[(]({SPAN})[\])]\s*[:–—-]?\s*(?=\S)",
+    re.IGNORECASE,
+)
+"""“VO 3 (0:12) ”."""
 _TIME_INSIDE = re.compile(rf"^([^\W\d_]{{3,20}}\s*#?\d{{1,3}})\s*[\[(]({SPAN})[\])]\s*[-–—]\s*(\S.{{0,60}})$")
 """“Interview 1 [00:15] – Host”."""
 
 
 def plain_times(text: str) -> str:
     """A paragraph whose times are said with words, as it would be with times alone."""
-    text = _TIME_INSIDE.sub(r"[\2] \1 – \3", text)
+    text = _NUMBERED_AND_TIME.sub(r"[\1] ", _TIME_INSIDE.sub(r"[\2] \1 – \3", text))
     if text[:1] == "[" and text[-1:] == "]" and NAMED_ALONE.match(text[1:-1]):
         text = text[1:-1]
     text = _TC_IN_BRACKETS.sub(r"\1", text)
@@ -373,6 +380,9 @@ def _slots(rows: Sequence[Written], lengths: Sequence[int | None], clock: Clock,
 def _at_times(found: Sequence[Paragraph]) -> tuple[list[_Timed], int, int]:
     """Paragraphs in groups, each behind its time; how many times are sure (in brackets, ranges, alone), how many bare."""
     groups: list[tuple[str, list[Paragraph]]] = [("", [])]
+    called = Counter(named[1].strip() for each in found if (named := NAMED_ALONE.match(each.text)))
+    # In letters that know no capitals the one word beside all times says that they are times.
+    unnamed = {name for name, times in called.items() if times > 1 and len(called) == 1 and name.lower() == name.upper()}
     sure = bare = 0
     held: list[str] = []
     for each in found:
@@ -392,7 +402,7 @@ def _at_times(found: Sequence[Paragraph]) -> tuple[list[_Timed], int, int]:
         if named and not (lasts or PICTURE.fullmatch(named[1].strip())):
             sure += 1
             groups.append((named[2], []))
-            if not NUMBERED.fullmatch(named[1].strip()):
+            if not NUMBERED.fullmatch(named[1].strip()) and named[1].strip() not in unnamed:
                 groups[-1][1].append(replace(each, text=f"{named[1].strip()}:"))
             continue
         head = BRACKETED.match(text)

@@ -60,6 +60,11 @@ _LIST = re.compile(
     r"aussprache(?:hilfen?|hinweise?|liste)?|prononciations?|pronunciaci[oó]n(?:es)?|pronunce?ia?|uitspraak|произношение)\s*[:.]?$",
     re.IGNORECASE,
 )
+_LIST_IN_ROW = re.compile(
+    r"^(?:pronunciations?|aussprache|prononciations?|pronunciaci[oó]n(?:es)?|pronunce?ia?|uitspraak|произношение)\s*:\s*(?=\S)",
+    re.IGNORECASE,
+)
+"""“Pronunciation: bog = BOG”."""
 MOST_SAYINGS, LONGEST_SAYING = 300, 4
 """Words of a list, and of how one of them is said."""
 _SAID = re.compile(r"^([^\W\d_][\w .'’-]{0,38}?)(?:\s*[:=]\s*|\s+[-–—]+>?\s+|\t)([^\s].{0,58})$")
@@ -69,8 +74,18 @@ def _is_short(said: str) -> bool:
     return len(said.split()) <= LONGEST_SAYING and not said.endswith(SENTENCE_ENDS)
 
 
+def _sayings_apart(each: Paragraph) -> list[Paragraph]:
+    """A paragraph “Pronunciation: one = WUN, two = TOO” as a list."""
+    head = _LIST_IN_ROW.match(each.text)
+    parts = [part.strip() for part in re.split(r"[,;]", each.text[head.end() :])] if head else []
+    if not parts or not all((said := _SAID.match(part)) and _is_short(said[2]) for part in parts):
+        return [each]
+    return [Paragraph("Pronunciation"), *map(Paragraph, parts)]
+
+
 def without_sayings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without the list of how words are said: each became a note of the lines in which its word stands."""
+    found = [part for each in found for part in _sayings_apart(each)]
     first = next((place for place, each in enumerate(found) if _LIST.match(each.text)), None)
     if first is None:
         return list(found)

@@ -120,7 +120,7 @@ def read_script(
         raise ScriptRefused(f"This file is {len(data) >> 20} MB large; a script may have {LARGEST_FILE >> 20} MB.")
     script = _ScriptFile(rate, start_frame, columns, Inquiry(dict(choices or {}), language))
     kind, encoding, drafts = _read(name, data, script)
-    drafts = [draft for draft in drafts if draft.text]
+    drafts = _unquoted([draft for draft in drafts if draft.text], script.inquiry)
     if not drafts:
         raise ScriptRefused("There are no words in this file.")
     drafts, more = _short_enough(drafts)
@@ -132,6 +132,20 @@ def read_script(
         doubts = [*doubts[:MOST_DOUBTS], f"… and {len(doubts) - MOST_DOUBTS} more of this kind"]
     questions = tuple(script.inquiry.questions)
     return Intake(kind, encoding, tuple(drafts), tuple(doubts), questions, script.header, script.taken)
+
+
+_QUOTE = re.compile(r"[\"“„«»]([^\"“”„«»]{1,10000})[\"”“»«]")
+
+
+def _unquoted(drafts: list[Draft], inquiry: Inquiry) -> list[Draft]:
+    """Drafts without the quotation marks that stand around each of them: there they say what is read."""
+    quotes = [_QUOTE.fullmatch(draft.text) for draft in drafts]
+    if len(drafts) < 2 or not all(quotes):
+        return drafts
+    options = (("out", "left out"), ("in", "part of the words"))
+    if inquiry.ask("quotes", "quotation marks around every line are", options, "out") == "in":
+        return drafts
+    return [replace(draft, text=quote[1].strip()) for draft, quote in zip(drafts, quotes, strict=True) if quote]
 
 
 _SHEETS = (".xlsx", ".xlsm", ".xls", ".ods", ".xlsb")
@@ -149,7 +163,13 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
         return f"{kind} in a mail", encoding, drafts
     if data.startswith(b"%PDF"):
         found = pages.printed(data, inquiry)
-        return "PDF", "", script.table(found) if isinstance(found, list) else script.rows(found, from_pages=True)
+        if isinstance(found, list):
+            try:
+                return "PDF", "", script.table(found)
+            except ScriptRefused:
+                # What stood in columns is no table of lines.
+                found = "\n\n".join(" ".join(filter(None, row)) for row in found)
+        return "PDF", "", script.rows(found, from_pages=True)
     if data.startswith(b"{\\rtf"):
         text = pages.rich_text(data, inquiry)
         return "rich text", "", _mixed(text, script)
@@ -157,8 +177,9 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
         if ending in _SHEETS or b"xl/workbook" in data or b"opendocument.spreadsheet" in data[:200]:
             return "spreadsheet", "", script.table(sheets.workbook(data, inquiry))
         if books.is_book(data):
-            # Also what chapters are called is read, and nothing in it is a direction.
-            return "electronic book", "", [Draft(words) for words in books.words_of_book(data, inquiry)]
+            # Nothing in it is a time, a name or a direction.
+            said = books.words_of_book(data, inquiry)
+            return "electronic book", "", [Draft(each.text, None, each.notes) for each in said]
         if presentations.is_presentation(data):
             return "presentation", "", _of_blocks(presentations.blocks_of_slides(data, inquiry), script)
         kind, blocks = document(data, inquiry)
@@ -316,6 +337,11 @@ def _of_blocks(blocks: Sequence[Block], script: _ScriptFile) -> list[Draft]:
     records = tables.of_records(
         [rows for rows, of_two in zip(blocks, pairs, strict=True) if isinstance(rows, list) and of_two]
     )
+    if not records:
+        # What stands beside names and words, such as a picture's file, is no record.
+        pairs = [isinstance(rows, list) and bool(rows) and all(len(row) == 3 for row in rows) for rows in blocks]
+        wide = [rows for rows, of_three in zip(blocks, pairs, strict=True) if isinstance(rows, list) and of_three]
+        records = tables.of_records([[row[:2] for row in rows] for rows in wide])
     if records:
         blocks = [*(each for each, of_two in zip(blocks, pairs, strict=True) if not of_two), records]
     blocks = [each for each in blocks if isinstance(each, Paragraph) or not _tells_of_it(each, script.inquiry)]

@@ -81,7 +81,7 @@ def _unmarked(text: str) -> str:
     """The words without Markdown's marks; a link keeps its words. What is far too long for a paragraph keeps them."""
     if len(text) > _LONGEST_MARKED:
         return " ".join(paragraphs(text))
-    text = re.sub(r"^\s*(#{1,6}\s+|[-*+]\s+|\d+[.)]\s+|(>\s*)+)", "", text)
+    text = re.sub(r"^\s*(#{1,6}\s+|[-*+]\s+(?:\[[ xX]\]\s+)?|\d+[.)]\s+|(>\s*)+)", "", text)
     # No bracket inside of the words: else each opening one would be looked for its closing one to the end of the text.
     text = re.sub(r"!?\[([^\[\]]*)\]\([^()\s]*\)", r"\1", text)
     return " ".join(paragraphs(_without_marks(text)))

@@ -27,7 +27,8 @@ HEADING = re.compile(
     r"episode|épisode|folge|episodio|beat|part|teil|partie|parte|часть|section|act|akt|acte|s[ée]quence|sequenz|secuencia|sequenza|"
     r"step|schritt|étape|paso|passo|шаг|lektion|leçon|lección|lezione|stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa|announcement|message|durchsage|annonce|anuncio|annuncio)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}\b(?!\.\d)|[ivx]{1,4}\b|(?:one|two|three|four|five|six|seven|eight|nine|ten|eins|zwei|drei|"
-    r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))(?:[^.!?]|\b(?:pp?|int|ext|approx|ca|min|sec|no|nr)\.){0,60}$|"
+    r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))"
+    r"(?:(?:[^.!?]|\b(?:pp?|int|ext|approx|ca|min|sec|no|nr)\.){0,60}|\s*[:–—-][^.!?]{0,60}[!?])$|"
     r"^(?:part|section|block|teil|partie|parte) [a-h](?:\s*[:–—-].{0,60})?$|"
     r"^(?:promo|spot|trailer|teaser|version|tag|radio|tv)\b[^.!?:]{0,20}\s:\d{2}$|"
     r"^(?:场景|場景|场|镜头|鏡頭|シーン|スライド|幻灯片|씬)\s*[一二三四五六七八九十\d]{1,3}(?:[^。！？.!?]){0,40}$",

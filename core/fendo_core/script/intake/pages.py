@@ -3,11 +3,13 @@
 import re
 from collections import Counter
 from collections.abc import Sequence
+from itertools import pairwise
 
 import pypdfium2
 from striprtf.striprtf import rtf_to_text
 
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.marks import is_shouted_name
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS
 from fendo_core.script.intake.printed_tables import Printed, table_of
 from fendo_core.script.intake.tables import looks_like_a_script
@@ -66,7 +68,8 @@ def printed(data: bytes, inquiry: Inquiry) -> str | list[list[str]]:
     if table and looks_like_a_script(table):
         return table
     # A page that ends with a sentence ends a paragraph, as far as can be told.
-    kept = [rows for rows in _without_edges([_rows(page) for page in places], inquiry) if rows]
+    edge = _edge_of_play(places)
+    kept = [rows for rows in _without_edges([_rows(page, edge) for page in places], inquiry) if rows]
     return "".join("\n".join(rows) + ("\n\n" if rows[-1].endswith((".", "!", "?", "…")) else "\n") for rows in kept)
 
 
@@ -158,16 +161,48 @@ def _with_head_first(places: list[Printed]) -> list[Printed]:
     return [*head, *body, *(one for one in late if one not in head)] if head else places
 
 
-def _rows(places: Sequence[Printed]) -> list[str]:
-    """The rows of a page from above; an empty one where rows stand further apart than they do mostly."""
+_CUE_IN, _WORDS_IN, _LETTER = 90.0, 25.0, 6.0
+"""Points: how far names and words are set in, at the least, in the layout of a screenplay; the width of a letter."""
+_FEWEST_CUES = 3
+
+
+def _edge_of_play(pages: Sequence[Sequence[Printed]]) -> float | None:
+    """Where the rows of a screenplay begin that tell what happens, in points; None for what is none."""
+    lefts = Counter(round(one.left) for page in pages for one in page)
+    often = [left for left, times in lefts.items() if times >= _OFTEN * lefts.total()]
+    if not often:
+        return None
+    edge = float(min(often))
+    cues = sum(
+        is_shouted_name(re.sub(r"\s*\([^()]*\)$", "", one.text))
+        and one.left >= edge + _CUE_IN
+        and edge + _WORDS_IN <= below.left < one.left
+        for page in pages
+        for one, below in pairwise(page)
+    )
+    return edge if cues >= _FEWEST_CUES else None
+
+
+_OFTEN = 0.05
+"""Share of rows."""
+
+
+def _rows(places: Sequence[Printed], edge: float | None = None) -> list[str]:
+    """The rows of a page from above; an empty one where rows stand further apart than they do mostly.
+
+    Args:
+        places: the words of the page.
+        edge: of a screenplay, where its rows begin; they are set in from there as they are in print.
+    """
     rows: list[tuple[float, float, str]] = []
-    for _, bottom, _, top, said in places:
+    for left, bottom, _, top, said in places:
         middle = (bottom + top) / 2
         if rows and rows[-1][0] <= middle <= rows[-1][1]:
             # The same row goes on: another size or weight of letters begins a rectangle of its own.
             rows[-1] = (min(bottom, rows[-1][0]), max(top, rows[-1][1]), f"{rows[-1][2]} {said}")
         else:
-            rows.append((bottom, top, said))
+            inset = max(0, round((left - edge) / _LETTER)) if edge is not None else 0
+            rows.append((bottom, top, f"{' ' * inset}{said}"))
     middles = [(bottom + top) / 2 for bottom, top, _ in rows]
     pitches = [above - below for above, below in zip(middles, middles[1:], strict=False)]
     # The lower quarter: titles and paragraphs stand further apart, and there may be more of them than of rows inside.

@@ -126,10 +126,12 @@ def _whites(rows: Sequence[_Row]) -> list[float]:
     for number, row in enumerate(rows):
         for word in row.words:
             covered[number, max(0, int(word.left)) : max(0, int(word.right) + 1)] = True
-    share = covered.mean(axis=0)
+    # One row may run across, however few there are: a title.
+    crossed = max(_CROSSED * len(rows), 1)
+    times = covered.sum(axis=0)
     found: list[float] = []
     start: int | None = None
-    for place, white in enumerate([*(share <= _CROSSED), False]):
+    for place, white in enumerate([*(times <= crossed), False]):
         if white and start is None:
             start = place
         elif not white and start is not None:

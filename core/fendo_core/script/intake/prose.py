@@ -97,6 +97,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     """
     enough(len(found))
     found = [_undecorated(replace(each, text=with_seconds_as_times(_MARKED.sub(r"\2", each.text)))) for each in found]
+    found = _with_brackets_in_order(found)
     found = _with_slanted_asides(with_counted_headings(_with_bold_headings(with_notes_of_slides(found, inquiry))))
     found = without_stamps(_without_lone_numbers(found, inquiry), inquiry)
     found = without_bulleted_pictures(with_cues_out_of_brackets(found), inquiry)
@@ -110,7 +111,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = with_times_in_front([replace(each, text=plain_times(each.text)) for each in found])
     found = _without_prompts(_without_names_of_lines(with_times_above(found), inquiry), inquiry)
     found = without_titles(found, inquiry)
-    found = [each for each in found if not RULE.match(each.text)]
+    found = [each for each in found if not (RULE.match(each.text) or _DASHES.fullmatch(each.text))]
     found = without_headings(without_asides(found, inquiry), inquiry)
     found = without_end(with_times(found, rate, start_frame, inquiry), inquiry)
     found = without_asides(with_name_colons(found), inquiry)
@@ -159,6 +160,31 @@ _DASHED_ASIDE = re.compile(
     rf"^([\[(]?(?:{SPAN})[\])]?\s*)?[-–—]{{2,3}}\s+(?=[^\s–—-]+\s)([^\W\d_][^–—]{{1,60}}?)\s+[-–—]{{2,3}}$"
 )
 """“-- natural sound, door --”, behind a time or alone."""
+
+
+_BRACKETS = re.compile(r"^(?:\[[^\[\]]{1,40}\]\s*){2,5}")
+_BRACKET = re.compile(r"\[([^\[\]]{1,40})\]")
+
+
+def _with_brackets_in_order(found: Sequence[Paragraph]) -> Sequence[Paragraph]:
+    """Paragraphs with “[0:05] VO: ” in front and notes, where most have “[SC 02] [0:05] [VO] ”."""
+    rows = [_BRACKET.findall(head[0]) if (head := _BRACKETS.match(each.text)) else [] for each in found]
+    timed = sum(any(re.fullmatch(SPAN, part.strip()) for part in row) for row in rows)
+    if timed < 2 or timed < 0.6 * len(found):
+        return found
+    made: list[Paragraph] = []
+    for each, row in zip(found, rows, strict=True):
+        times = [part for part in row if re.fullmatch(SPAN, part.strip())]
+        if not times:
+            made.append(each)
+            continue
+        words = _BRACKETS.sub("", each.text)
+        rest = [part.strip() for part in row if part not in times]
+        names = [part for part in rest if words and (is_voice(part) or SPEAKERS.fullmatch(part))][:1]
+        notes = [part for part in rest if part not in names]
+        said = f"{names[0]}: {words}" if names else words or f"({notes.pop() if notes else ''})"
+        made.append(noted(replace(each, text=f"[{times[0].strip()}] {said}"), [each.notes, *notes]))
+    return made
 
 
 def _undecorated(each: Paragraph) -> Paragraph:

@@ -112,8 +112,18 @@ def with_name_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
 _IN_BRACKETS = re.compile(rf"^[\[(]\s*({SPEAKERS.pattern})\s*[\])]\s*:?\s*(?=\S)", re.IGNORECASE)
 
 
+_SHOUTED_IN_BRACKETS = re.compile(r"^[\[(]\s*([^\W\d_a-z][^\W\d_a-z .'’-]{1,30})\s*[\])]\s*:?\s*(?=\S)")
+
+
 def with_brackets_as_names(found: Sequence[Paragraph]) -> list[Paragraph]:
-    """Paragraphs with `Narrator:` in front where they have `[Narrator]`: cues are too few to tell by what comes again."""
+    """Paragraphs with `Narrator:` in front where they have `[Narrator]`: cues are too few to tell by what comes again.
+
+    Where all have a name in capitals in brackets in front, all these are names.
+    """
+    heads = [_SHOUTED_IN_BRACKETS.match(each.text) for each in found]
+    names = [head[1] for head in heads if head]
+    if len(names) > 2 and len(names) == len(found) and len(set(names)) < len(names):
+        return [replace(each, text=_SHOUTED_IN_BRACKETS.sub(r"\1: ", each.text)) for each in found]
     return [replace(each, text=_IN_BRACKETS.sub(r"\1: ", each.text)) for each in found]
 
 
@@ -171,7 +181,7 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
     made: list[Paragraph] = []
     notes: list[str] = []
     sticky = sticky or _named_at_changes(labels, found, names)
-    reader, awaited, unsaid, in_block, on_screen = "", False, 0, False, False
+    reader, awaited, unsaid, in_block, on_screen, in_scene = "", False, 0, False, False, False
     # Where what is read stands under its label, what is seen does, too.
     apart = any(
         label and label[1].strip() in voices and label.end() == len(each.text)
@@ -196,7 +206,7 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
             continue
         cue = _cue_name(each.text, names)
         if sticky and cue is not None and not (label and each.text[label.end() :]):
-            reader, awaited = "" if VOICE.fullmatch(cue) else cue, True
+            reader, awaited, in_scene = "" if VOICE.fullmatch(cue) else cue, True, False
             notes += filter(None, [_how(CUE.match(each.text.rstrip(": "))), each.notes])
             if each.slot is not None:
                 # The time stood before the name: it belongs to what is said under it.
@@ -205,11 +215,12 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
         if label and (name in names or name in voices):
             reader = "" if name in voices else name
             notes += filter(None, [_how(label)])
-            each, awaited = replace(each, text=each.text[label.end() :]), True
+            each, awaited, in_scene = replace(each, text=each.text[label.end() :]), True, False
         elif SCENE.match(each.text):
             notes.append(each.text)
+            in_scene = True
             continue
-        elif screenplay and not awaited and each.fresh:
+        elif screenplay and not awaited and (each.fresh or in_scene):
             unsaid += 1
             notes.append(each.text)
             continue

@@ -14,6 +14,7 @@ from fendo_core.script.intake.marks import (
     begins_with_time,
     is_heading,
     is_more,
+    is_shouted_name,
     is_voice,
 )
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
@@ -59,7 +60,11 @@ _TOLD = re.compile(
     r"deadline|contact|copyright|kunde|projekt|titel|filmtitel|datum|fassung|stand|autor(?:in)?|sprache|"
     r"agentur|redaktion|regie|projet|titre|durée|auteur|langue|réalisat(?:eur|ion|rice)|cliente|proyecto|título|fecha|versión|"
     r"duración|idioma|progetto|titolo|data|versione|durata|autore|lingua|klant|opdrachtgever|datum|lengte|taal|клиент|"
-    r"проект|название|дата|версия|длительность|хронометраж|автор|язык)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
+    r"проект|название|дата|версия|длительность|хронометраж|автор|язык|"
+    r"czas|czas trwania|tytuł|klient|projekt|wersja|autor|reżyseria|język|název|délka|čas|verze|režie|jazyk|názov|dĺžka|"
+    r"cím|hossz|megrendelő|változat|dátum|nyelv|längd|kund|version|datum|regi|språk|længde|kunde|titel|dato|sprog|tittel|"
+    r"språk|kesto|asiakas|nimi|versio|päiväys|kieli|süre|başlık|müşteri|tarih|sürüm|dil|τίτλος|διάρκεια|πελάτης|γλώσσα|"
+    r"назва|тривалість|замовник|мова|タイトル|クライアント|日付|尺|标题|標題|客户|客戶|日期|时长|時長|제목|길이|날짜)\s*(?:#|no\.?)?\s*(?:[:：]|\s[-–—]\s|\t)\s*\S.{0,100}$|"
     r"^(?:slug|runs|air ?date|out ?cue|brand)\s*[:：]\s*\S.{0,100}$|"
     r"^(?:(?:vo|voice|voice[- ]?over) (?:artist|talent)|talent|studio|player|cast|read by|narrated by|"
     r"voiced by|read time)\s*[:：]\s*\S.{0,100}$|"
@@ -141,6 +146,10 @@ def without_end(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragr
     return found[:-1] if ends else found
 
 
+_NUMBERED_TITLE = re.compile(r"(\d{1,2})\s+[^\W\d_][^.!?:]{0,60}")
+"""“1 INTRO”."""
+
+
 def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without what stands above the first that is read (title, client, version, date), and “The end”.
 
@@ -150,6 +159,7 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     texts = Counter(each.text for each in found)
     labels = Counter(label[1] for label in (LABEL.match(each.text) for each in found) if label)
     timed = sum(begins_with_time(each.text) for each in found) >= max(2, 0.3 * len(found))
+    numbers = {row[1] for row in (_NUMBERED_TITLE.fullmatch(each.text) for each in found) if row}
     series = Counter(head[1] for head in (COUNTED_HEAD.fullmatch(each.text) for each in found if each.heading) if head)
     shouts = sum(each.text.isupper() for each in found)
     # One heading above “Host: Mira” is the title.
@@ -167,8 +177,9 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         loud = head == 0 and shouts < 0.5 * len(found) and _is_loud_title(each.text, labels)
         titled = short and titles < MOST_TITLES and (loud or (tells_below and alone) or not is_more(each.text))
         # “Read 1” is none where “Read 2” stands below.
-        counted_up = COUNTED_HEAD.fullmatch(each.text)
-        titled = titled and not (counted_up and series[counted_up[1]] > 1)
+        counted_up, numbered = COUNTED_HEAD.fullmatch(each.text), _NUMBERED_TITLE.fullmatch(each.text)
+        of_several = (counted_up and series[counted_up[1]] > 1) or (numbered and numbered[1] == "1" and "2" in numbers)
+        titled = titled and not of_several
         if each.slot or not (told or titled):
             break
         head, titles = head + 1, titles + (not told)
@@ -180,7 +191,9 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         last -= 1
     more = [each.heading or is_more(each.text) for each in found[head:last]]
     rest = [
-        each.text for each, is_one in zip(found[head:last], more, strict=True) if not is_one and not RULE.match(each.text)
+        each.text
+        for each, is_one in zip(found[head:last], more, strict=True)
+        if not is_one and not RULE.match(each.text) and not (is_shouted_name(each.text) and texts[each.text] > 1)
     ]
     whole = sum(text.endswith(SENTENCE_ENDS) for text in rest)
     if whole < 0.8 * len(rest) and not any(more):

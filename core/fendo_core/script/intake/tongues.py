@@ -79,6 +79,9 @@ def _front(text: str) -> int:
 def _two_tongues(one: Sequence[str], other: Sequence[str]) -> tuple[tuple[str, str], ...]:
     """The languages of two rows of texts, with their names; none where they are not two."""
     tongues = [tongue_of(" ".join(texts[:_LOOKED_AT])) for texts in (one, other)]
+    # Names stand above words too, one by one.
+    if any(2 * sum(not text.isupper() and len(text.split()) > 2 for text in texts) < len(texts) for texts in (one, other)):
+        return ()
     if None in tongues or tongues[0] == tongues[1]:
         return ()
     return tuple((tongue, _NAMES[tongue].split()[0].capitalize()) for tongue in tongues if tongue)

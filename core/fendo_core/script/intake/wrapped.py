@@ -10,7 +10,10 @@ from fendo_core.script.intake.marks import (
     BRACKETED,
     LABEL,
     NO_BRACKETS,
+    PICTURE,
     SCENE,
+    SPEAKERS,
+    VOICE,
     is_cue,
     is_shouted_name,
     names_somebody,
@@ -20,6 +23,9 @@ from fendo_core.script.intake.paragraph import LONGEST, SENTENCE_ENDS, Paragraph
 from fendo_core.script.lines import ROW_END, paragraphs
 
 _ITEM = re.compile(r"\s*(?:[-*+•–]\s|\d{1,3}[.)]\s|\[|\(|>)")
+_KNOWN_AND_WHITE = re.compile(
+    rf"^(\s*(?:{SPEAKERS.pattern}|{VOICE.pattern}|{PICTURE.pattern}))\s{{2,}}(?=[^\s\d\[])", re.IGNORECASE
+)
 _NAME_AND_TAB = re.compile(r"^([^\W\d_a-z][^\W\d_a-z .'’-]{1,30}):?\t+(?=\S)")
 _NARROWEST, _WIDEST = 30, 110
 MOST_ROWS_A_LINE = 5
@@ -48,6 +54,8 @@ def of_rows(text: str, inquiry: Inquiry, from_pages: bool = False) -> list[Parag
     # Wrapped rows become fewer, never so many fewer.
     enough(sum(map(len, blocks)) // MOST_ROWS_A_LINE)
     blocks = _with_inner_items_behind(_with_actions_aside(blocks), inquiry)
+    if sum(bool(_KNOWN_AND_WHITE.match(row)) for block in blocks for row in block) > 1:
+        blocks = [[_KNOWN_AND_WHITE.sub(r"\1: ", row) for row in block] for block in blocks]
     blocks = [_unhung(block) for block in blocks]
     blocks = [[" ".join(paragraphs(_NAME_AND_TAB.sub(r"\1: ", row))) for row in block] for block in blocks]
     blocks = [_underlined(row for row in block if row) for block in blocks]
@@ -91,9 +99,12 @@ def _with_actions_aside(blocks: list[list[str]]) -> list[list[str]]:
 
     spoken = [speaks(block) for block in blocks]
     action = [all(_indent(row) < _WORDS_AT for row in block) for block in blocks]
-    if sum(spoken) < 2 or not all(said or acted for said, acted in zip(spoken, action, strict=True)):
+    if sum(spoken) < 2 or sum(spoken) + sum(action) < 0.8 * len(blocks):
         return blocks
-    return [_turn(block) if said else _aside(block) for block, said in zip(blocks, spoken, strict=True)]
+    return [
+        _turn(block) if said else _aside(block) if acted else block
+        for block, said, acted in zip(blocks, spoken, action, strict=True)
+    ]
 
 
 def _turn(block: Sequence[str]) -> list[str]:
@@ -107,8 +118,11 @@ def _turn(block: Sequence[str]) -> list[str]:
     return made
 
 
+_SCENE_NUMBERS = re.compile(r"^\d{1,3}[A-Z]?\s+(?=(?:INT|EXT|I/E)[. ])|(?<=[A-Z])\s+\d{1,3}[A-Z]?$")
+
+
 def _aside(block: Sequence[str]) -> list[str]:
-    row = " ".join(map(str.strip, block))
+    row = _SCENE_NUMBERS.sub("", " ".join(map(str.strip, block)))
     return [row if SCENE.match(row) else f"[{row.translate(NO_BRACKETS)}]"]
 
 
@@ -285,6 +299,10 @@ def with_row(above: str, below: str) -> str:
     return f"{above} {below}"
 
 
+def _is_name(row: str) -> bool:
+    return is_shouted_name(row) and not row.endswith(SENTENCE_ENDS)
+
+
 _LONE_NUMBER = re.compile(r"\d{1,3}[.)]?")
 _SHORT = 0.6
 """Of the width, up to which a printed row ends a paragraph whatever it ends with."""
@@ -303,6 +321,7 @@ def _joined(block: Sequence[str], width: int, from_pages: bool) -> list[str]:
             or names_somebody(row)
             or _LONE_NUMBER.fullmatch(above)
             or _LONE_NUMBER.fullmatch(row)
+            or (from_pages and (_is_name(row) or _is_name(above)))
             or (from_pages and _next_fits(above, row, int(_SHORT * width)))
             or (above.endswith(SENTENCE_ENDS) and _next_fits(above, row, width))
         )
