@@ -346,7 +346,7 @@ ODD = {
         (FERRY, (12, 18), "SEQ 1 – QUAY", ""), (NOBODY, (18, 24), "SEQ 2 – BELL", ""),
     ],
     "TITLE SEQUENCE\n\nThe ferry leaves.\n\nACT ONE\n\nNobody waits.\n\nSalt remains.\n\nEND OF ACT ONE\n": [
-        (FERRY, None, "", ""), (NOBODY, None, "ACT ONE", ""), (SALT, None, "END OF ACT ONE", ""),
+        (FERRY, None, "TITLE SEQUENCE", ""), (NOBODY, None, "ACT ONE", ""), (SALT, None, "END OF ACT ONE", ""),
     ],
     "NARRATOR: The ferry leaves.\n          Nobody waits.\n\nANNA:     Salt remains.\n\nNARRATOR: Nobody waits.\n": [
         (f"{FERRY} {NOBODY}", None, "", "NARRATOR"), (SALT, None, "", "ANNA"), (NOBODY, None, "", "NARRATOR"),
@@ -687,6 +687,17 @@ ODD = {
     "| Scene 2 | | |\n| Visual | bell | b.jpg |\n| VO | Nobody waits. | |\n": [
         (FERRY, None, "Scene 1", ""), (NOBODY, None, "Scene 2", ""),
     ],
+    "0.12  The ferry leaves.\n0.18  Nobody waits.\n0.24  Salt remains for long.\n": [
+        (FERRY, (12, 18), "", ""), (NOBODY, (18, 24), "", ""), ("Salt remains for long.", (24, 25.48), "", ""),
+    ],
+    "1. The ferry leaves.\n2. Nobody waits.\n2b. (alternative) Salt remains.\n3. Nobody waits.\n": [
+        PLAIN[0], PLAIN[1], (SALT, None, "alternative", ""), PLAIN[1],
+    ],
+    "WEBVTT\n\n00:12.000 --> 00:18.000\n>> The ferry leaves.\n\n00:20.000 --> 00:24.000\n>> Nobody waits.\n": TIMED,
+    "“The ferry leaves.”\n\n“Nobody waits.”\n\nApprox. 5 words = 0:02\n": PLAIN[:2],
+    "Screen,Audio transcript,On-screen text\nQuay,The ferry leaves.,When does it leave?\nBell,Nobody waits.,Who waits?\n": (
+        PLAIN[:2]
+    ),
 }  # fmt: skip
 
 
@@ -783,6 +794,12 @@ def test_numbers_of_rows_beside_a_printed_page_are_no_words():
     assert [row[0] for row in told(read("a.pdf", out.getvalue()))] == [
         f"{rows[0]} {rows[1]}", f"{rows[3]} {rows[4]}", f"{rows[6]} {rows[7]}", f"{rows[9]} {rows[10]}",
     ]  # fmt: skip
+
+
+def test_a_table_that_tells_of_the_film_is_no_line_and_headings_that_are_times_are_times():
+    about = word_table([["Video title:", "The pier"], ["Speaker:", "Male, 50+"], ["Duration:", "0:40"]])
+    assert told(read("a.docx", docx(about + par(run(FERRY)) + par(run(NOBODY))))) == PLAIN[:2]
+    assert told(read("a.md", f"### 00:12 – 00:18\n\n{FERRY}\n\n### 00:20 – 00:24\n\n{NOBODY}\n")) == TIMED
 
 
 def test_a_printed_screenplay_is_read_by_how_far_names_and_words_are_set_in():

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, OUT_OR_LINES, Inquiry, counted
 from fendo_core.script.intake.marks import (
+    ALONE,
     BARE,
     BRACKETED,
     COUNTED_HEAD,
@@ -36,7 +37,7 @@ def without_headings(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Parag
     found = _with_times_apart(_with_numbers_above(_with_implied(found)))
 
     def goes(each: Paragraph) -> bool:
-        return each.heading or is_heading(each.text)
+        return (each.heading and not ALONE.match(each.text)) or is_heading(each.text)
 
     headings = [each.text for each in found if goes(each)]
     called = any(each.heading for each in found)
@@ -257,7 +258,9 @@ _COUNT = r"~?\d[\d.,]{0,6}\s*(?:words?|wörter|worte|mots|palabras|parole|palavr
 _LASTS = r"~?\d{1,3}(?:[.,]\d)?\s?(?:''|[\"″”])"
 _COUNT_AT_END = re.compile(rf"\s*[\[(]\s*(?:{_COUNT}\b[^()\[\]]{{0,20}}|{_LASTS})[\])]$", re.IGNORECASE)
 _COUNT_ALONE = re.compile(
-    rf"^[\[(]?(?:(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|{_COUNT}|(?:total(?: words| duration| time| length)?|"
+    rf"^[\[(]?(?:(?:approx\.?|about|ca\.?|circa|etwa)\s?{_COUNT}|{_COUNT}\s*[=/~≈–-]+\s*[\d:.,'’″”\"]{{1,9}}(?:\s?(?:min|sec|s)\w*)?|"
+    rf"(?:approx\.?|about|ca\.?|circa|etwa)\s?{_COUNT}\s*[=/~≈–-]+\s*[\d:.,'’″”\"]{{1,9}}(?:\s?(?:min|sec|s)\w*)?|"
+    rf"(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|{_COUNT}|(?:total(?: words| duration| time| length)?|"
     r"duration|length|time|word ?count|words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*"
     r"(?:approx\.?|about|around|ca\.?|circa|etwa|env(?:iron)?\.?|aprox\.?|около|~)?\s?\d[\d:.,'’″”\"]*"
     r"\s?(?:words?|min\w*|sec\w*|s)?)[\])]?\.?$",

@@ -130,7 +130,7 @@ def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     return _with_pairs_of_digits(found)
 
 
-_DIGITS = re.compile(r"^(\d{2})\.([0-5]\d)\s+(?=[^\W\d_])")
+_DIGITS = re.compile(r"^(\d{2}|0)\.([0-5]\d)\s+(?=[^\W\d_])")
 
 
 def _with_pairs_of_digits(found: Sequence[Paragraph]) -> list[Paragraph]:

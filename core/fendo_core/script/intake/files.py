@@ -369,9 +369,15 @@ def _of_blocks(blocks: Sequence[Block], script: _ScriptFile) -> list[Draft]:
     return script.prose(_with_notes_above(held))
 
 
+_MOST_FIELDS, _LONGEST_FIELD = 12, 200
+
+
 def _tells_of_it(rows: Sequence[Sequence[str]], inquiry: Inquiry) -> bool:
     """Whether a table says who ordered the script, when and which version: that is said and left out."""
-    if not rows or not all(len(row) == 2 and titles.tells_of_it(row[0], row[1]) for row in rows):
+    if not rows or len(rows) > _MOST_FIELDS or any(len(row) != 2 or len(row[1]) > _LONGEST_FIELD for row in rows):
+        return False
+    told = sum(titles.tells_of_it(row[0], row[1]) for row in rows)
+    if told < len(rows) and (told < 0.6 * len(rows) or any(row[1].endswith(SENTENCE_ENDS) for row in rows)):
         return False
     inquiry.doubt(f"left out: {' / '.join(f'{name} {value}' for name, value in rows)[:120]}")
     return True

@@ -188,6 +188,9 @@ def column_names(cell: str) -> list[tuple[Holds, int]]:
             parts = [names.index(part[0]) for part in _INSIDE[kind].finditer(bare)] if few else []
             if parts:
                 found.append((kind, 200 + min(parts)))
+    if any(rank < 100 for _, rank in found):
+        # “On-screen text” is what is seen, and no text.
+        found = [(kind, rank) for kind, rank in found if rank < 200]
     held = dict(found)
     if 200 <= held.get("reader", 0) < held.get("words", 0):
         # “Text Sprecher” is what a speaker says.

@@ -12,7 +12,7 @@ from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused
 _FIELD = re.compile(rb"^([A-Za-z][A-Za-z-]{1,40}):[ \t]", re.MULTILINE)
 _OF_MAIL = {b"received", b"mime-version", b"message-id", b"content-type", b"return-path", b"x-mailer"}
 _SCRIPTS = re.compile(
-    r"\.(?:docx|odt|pptx|odp|rtf|pdf|html?|csv|tsv|xlsx?|ods|srt|vtt|ass|ttml|sbv|txt|md|json)$", re.IGNORECASE
+    r"\.(?:docx|odt|pptx|odp|rtf|pdf|html?|csv|tsv|xlsx?|ods|srt|vtt|ass|ttml|sbv|txt|md|json|epub)$", re.IGNORECASE
 )
 _MOST_PARTS, _MOST_MARKS = 200, 10_000
 """Parts that are looked at; marks between parts."""

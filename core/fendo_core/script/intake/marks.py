@@ -179,7 +179,7 @@ def is_more(text: str) -> bool:
         begins_with_time(text)
         or NAMED_ALONE.match(text)
         or ASIDE.match(text)
-        or HEADING.match(text)
+        or is_heading(text)
         or SCENE.match(text)
         or is_bite(text)
     )

@@ -63,7 +63,7 @@ _MARKED = re.compile(r"^(\*\*|__|[*_])(?=\S)([^*_]{2,2000})(?<=\S)\1$")
 """A paragraph in italics or bold, in a text that was Markdown."""
 _RULED = re.compile(r"^[-=*_~#–—]{2,40}\s*([^\W_].{0,80}?)\s*[-=*_~#–—]{2,40}$")
 _NUMBER = re.compile(
-    rf"^(?!\d+\.\d)(?:#\s*|n\.?\s?º\s*|[\[(](?:(?:line|cue|vo|take|prompt)\s+)?(?=\d{{1,4}}[\])]\s)|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:[.):\]]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(@]?\s?(?:tc\s*)?(?:{TIME})))(?=\S)",
+    rf"^(?!\d+\.\d)(?:#\s*|n\.?\s?º\s*|[\[(](?:(?:line|cue|vo|take|prompt)\s+)?(?=\d{{1,4}}[\])]\s)|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:(?:(?<=\d)[a-d])?[.):\]]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(@]?\s?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
 _SHOWN_AND_SAID = re.compile(r"^(\S[^\"“”„«»]{2,80}?)\s[-–—]\s[*_]?[\"“„«»](.{3,2000})[\"”“»«][*_]?$")
@@ -138,7 +138,8 @@ def _without_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[P
     all_below = len(numbered) > 2 and len(found) - len(numbered) == numbered[0][0] <= MOST_TITLES
     if all_below and [int(match[1]) for _, match in numbered] == list(range(1, len(numbered) + 1)):
         places = numbered
-    numbers = [int(match[1]) for _, match in places]
+    # “2b” counts no further.
+    numbers = [int(match[1]) for _, match in places if not match[0][match.end(1) - match.start() :][:1].isalpha()]
     steps = [later - earlier for earlier, later in zip(numbers, numbers[1:], strict=False)]
     both = numbers == [1, 2] and len(found) == 2
     if (

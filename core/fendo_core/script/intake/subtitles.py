@@ -203,6 +203,7 @@ def _without_notes(kind: str, rows: list[str]) -> tuple[list[str], list[str]]:
 
 def _said(row: str) -> str:
     """The words of a row of a cue: tags off, entities spoken, a voice tag's name kept out."""
+    row = re.sub(r"^\s*>>+\s*(?=\S)", "", row)
     row = re.sub(r"</?(?:[ibu]|c|v|ruby|rt|lang|font)(?:[. ][^<>]*)?>|<\d[\d:.]*>|\{\\[^{}]*\}", "", row)
     for written, meant in _ENTITIES.items():
         row = row.replace(written, meant)

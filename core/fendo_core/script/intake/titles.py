@@ -52,7 +52,8 @@ _MEASURE = (
 )
 """What says how many words there are, or how long they last."""
 _TOLD = re.compile(
-    r"^(?:film|movie|client|customer|product|project|production|(?:working |film )?title|programme|program|series|season|"
+    r"^(?:film|movie|client|customer|product|project|production|"
+    r"(?:working |film |video |programme |module )?(?:title|duration|length)|programme|program|series|season|"
     r"episode|date|"
     rf"version|draft|revision|rev\.?|status|{_MEASURE}|"
     r"agency|station|market|campaign|sender|kampagne|writer|written by|"
