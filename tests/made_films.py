@@ -179,6 +179,55 @@ def fades(dice: Dice) -> Film:
     return frames, cuts
 
 
+def bursts(dice: Dice) -> Film:
+    """Shots that stand, in which something large moves in bursts in front of the rest; each frame once, or three times."""
+    frames: Frames = []
+    cuts = []
+    for _ in range(5):
+        cuts += [len(frames)] if frames else []
+        ground, object_ = _field(dice)[:HEIGHT, :WIDTH], _field(dice)[:HEIGHT, :WIDTH]
+        size, y, times = int(dice.integers(10, 22)), int(dice.integers(2, 12)), int(dice.choice([1, 1, 2, 3]))
+        places = [int(dice.integers(0, WIDTH - size))]
+        while len(places) * times < int(dice.integers(40, 70)):
+            # It starts and stops softly, as bodies do.
+            steps, to = int(dice.integers(5, 10)), int(dice.integers(0, WIDTH - size))
+            eased = (1 - np.cos(np.pi * np.arange(1, steps + 1) / steps)) / 2
+            places += [places[-1]] * int(dice.integers(3, 12))
+            places += list(np.round(places[-1] + eased * (to - places[-1])).astype(int))
+        for x in places:
+            shown = ground.copy()
+            shown[y : y + size, x : x + size] = object_[y : y + size, :size]
+            frames += [shown] * times
+    return frames, cuts
+
+
+def blacks(dice: Dice) -> Film:
+    """Shots with black between them that has no noise: a few frames, cut to and faded in from, or for long with a title."""
+    frames: Frames = []
+    cuts = []
+    for _ in range(6):
+        scene, how = _scene(dice, int(dice.integers(50, 80))), int(dice.integers(3))
+        if frames and how == 0:
+            cuts.append(len(frames))
+            frames += [np.zeros((HEIGHT, WIDTH))] * int(dice.integers(1, 4))
+        elif frames and how == 1:
+            black, length = int(dice.integers(4, 16)), int(dice.integers(8, 20))
+            cuts.append(len(frames) + black // 2)
+            frames += [np.zeros((HEIGHT, WIDTH))] * black
+            for n in range(length):
+                scene[n] = scene[n] * ((n + 1) / (length + 1))
+        elif frames:
+            title = np.zeros((HEIGHT, WIDTH))
+            title[17:19, 24:40] = 200
+            cuts.append(len(frames))
+            frames += (
+                [np.zeros((HEIGHT, WIDTH))] * 6 + [title] * int(dice.integers(40, 60)) + [np.zeros((HEIGHT, WIDTH))] * 6
+            )
+            cuts.append(len(frames))
+        frames += scene
+    return frames, cuts
+
+
 KINDS: dict[str, tuple[Callable[[Dice], Film], float, int]] = {
     "plain": (plain, 2.0, NEAR),
     "slides": (slides, 0.6, NEAR),
@@ -192,6 +241,8 @@ KINDS: dict[str, tuple[Callable[[Dice], Film], float, int]] = {
     "punched in": (punches, 1.0, NEAR),
     "pans": (pans, 1.5, NEAR),
     "fades through black": (fades, 1.0, 12),
+    "bursts of movement": (bursts, 1.0, NEAR),
+    "pure black": (blacks, 0.0, 12),
 }
 """What makes a film, the noise on it, and the frames by which a cut may be off."""
 

@@ -41,6 +41,18 @@ def test_an_edl_gives_clips_holes_and_the_start():
     assert found.remarks == ("the dissolve of event 004 is a cut in its middle", "1 event of sound is left out")
 
 
+def test_a_programme_that_fades_in_from_black_begins_with_it():
+    fades = (
+        b"001  BL V C        00:00:00:00 00:00:00:00 10:00:00:00 10:00:00:00\n"
+        b"001  AX V D    024 00:00:05:00 00:00:08:00 10:00:00:00 10:00:03:00\n* TO CLIP NAME: b.mov\n"
+        b"002  AX V C        00:00:08:00 00:00:08:00 10:00:03:00 10:00:03:00\n"
+        b"002  BL V D    050 00:00:00:00 00:00:02:00 10:00:03:00 10:00:05:00\n* FROM CLIP NAME: b.mov\n"
+    )
+    found = timeline.read(fades, PAL)
+    assert found.start == 10 * 3600 * 25
+    assert found.events == (Event("", 0, 12), Event("b.mov", 137, 88, True, ("AX",)), Event("", 0, 25))
+
+
 def test_media_are_known_by_name_counted_from_their_hour_and_left_as_cards_when_missing():
     state = State(sources={"c": Source("c", "Creek.MP4", frames=90), "x": Source("x", "other.mp4", frames=9)}, rate=PAL)
     count = iter(range(100))

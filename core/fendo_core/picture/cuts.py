@@ -19,6 +19,17 @@ _SHIFTS = tuple((down, right) for down in range(-3, 4) for right in range(-6, 7)
 """By how many points a picture may have moved between two frames and be the same picture."""
 _SAME = 0.82
 """Correlation from which two pictures are the same one, moved or in another light."""
+_NEAR, _LEAP = 2, 3.0
+"""Frames beside a cut, and how many times as far as in these the picture goes in it, above what is usual there."""
+_STILL, _FLAT = 6.0, 8.0
+"""How many times what moves near by, above noise, a part of a picture changes, at least: else something moves in front of
+the rest; the standard deviation of a bare ground, of 255."""
+_STEP, _MOVING = 0.25, 0.1
+"""Seconds beside a cut in which these frames are; share of what happens in it that is movement, and no noise."""
+_AGAIN = 0.75
+"""Correlation from which a picture behind black is the one before it."""
+_BLACK, _APART = 12.0, 0.75
+"""The lightest of black, of 255; seconds between its edges and what else is a cut."""
 _NEARLY_BLACK = 24.0
 """Mean of a picture, of 255, below which coding leaves little of it."""
 _SMALLEST = 0.08
@@ -55,6 +66,9 @@ def find_cuts(frames: NDArray[np.uint8], shortest: int = 8, fps: float = 25.0) -
         elif frame >= shortest and count - frame >= shortest:
             cuts.append(frame)
     cuts = sorted([*cuts, *(at for at in faded if all(abs(at - cut) >= shortest for cut in (0, count, *cuts)))])
+    black = [at for at in film.edges_of_black() if all(abs(at - cut) >= _APART * fps for cut in (0, count, *cuts))]
+    inside += [(at, at) for at in black]
+    cuts = sorted([*cuts, *black])
     flat = frames.reshape(count, -1).astype(np.int16)
     far = [at for at in _dissolves(flat, cuts) if all(abs(at - cut) >= shortest for cut in (0, count, *cuts))]
     far = [at for at in far if not any(a - _DISSOLVE <= at <= b + _DISSOLVE for a, b in inside)]
@@ -101,13 +115,16 @@ class _Film:
         """Whether another picture begins behind frame `at`, and stays."""
         frame, last = at + 1, self.count - 1
         before, after = self.mean(frame - _MEAN, frame), self.mean(frame, frame + _MEAN)
-        noise = max(float(np.median(side)) if len(side) else 0.0 for side in self.sides(at))
+        noise = self.usual(at)
         apart = np.abs(after - before)
         changed = float((apart > max(3.0, 1.2 * noise)).mean())
-        if changed < _SMALLEST or self._comes_back(frame) or self._fades_on(frame):
+        if changed < _SMALLEST or not self._leaps(at) or self._comes_back(frame) or self._fades_on(frame):
             return False
         pairs = ((1, 0), (3, 2), (6, 5), (1, 2), (1, 4), (3, 0), (5, 0))
         if changed < 0.5:
+            floor = self.floor(at)
+            if self.moved[at] - floor < _STILL * (float(np.median(np.concatenate(self.sides(at)))) - floor):
+                return False
             # Most of a slide stays: what counts is whether that part of it which changed is another.
             part = uniform_filter((apart > max(2.0, 1.2 * noise)).astype(np.float32), 3) > 0.1
             same = _correlation(before[part], after[part])
@@ -118,6 +135,44 @@ class _Film:
         return _alike(before, after) <= _SAME and not any(
             _alike(frames[max(0, frame - back)], frames[min(last, frame + on)]) > _SAME for back, on in pairs
         )
+
+    def _leaps(self, at: int) -> bool:
+        """Whether all of it happens between two frames: what moves quickly also moves in the frames beside.
+
+        A blend of both pictures, as after a change of rate, is no movement, and the other end of a little black is none.
+        """
+        far = round(_STEP * self.fps)
+        # Where each frame is shown several times it moves in some of them only.
+        near = range(max(0, at - far), min(self.count - 1, at + far + 1))
+        floor = self.floor(at)
+        moving = [n for n in near if self.moved[n] - floor > _MOVING * (self.moved[at] - floor)]
+        beside = [n for n in moving if n < at][-_NEAR:] + [n for n in moving if n > at][:_NEAR]
+        others = [float(self.moved[n]) for n in beside if not self._is_between(min(at, n) + 1, max(at, n) + 1)]
+        usual = self.usual(at)
+        return float(self.moved[at]) - usual > _LEAP * (max(others, default=0.0) - usual)
+
+    def _is_bare_black(self, frame: int) -> bool:
+        return bool(self.light[frame] < _NEARLY_BLACK and self.frames[frame].std() < _FLAT)
+
+    def _is_between(self, first: int, last: int) -> bool:
+        """Whether frames are black, or the only one is a blend of the one before it and the one behind it."""
+        if all(map(self._is_bare_black, range(first, last))):
+            return True
+        if last - first > 1 or last >= self.count:
+            return False
+        one, between, other = (self.frames[n].ravel() for n in (first - 1, first, last))
+        whole, part = other - one, between - one
+        share = float(part @ whole) / max(float(whole @ whole), 1e-6)
+        left = float(np.linalg.norm(part - share * whole)) / max(float(np.linalg.norm(whole)), 1e-6)
+        return 0.1 < share < 0.9 and left < _BLENDED
+
+    def floor(self, at: int) -> float:
+        """How much moves nearby where nothing does: noise."""
+        return float(np.percentile(np.concatenate(self.sides(at)), 10))
+
+    def usual(self, at: int) -> float:
+        """How much moves from frame to frame nearby, on the side where that is more."""
+        return max(float(np.median(side)) if len(side) else 0.0 for side in self.sides(at))
 
     def is_another(self, middle: int) -> bool:
         """Whether a dissolve leads to another picture: not to the same one in another light, or moved on."""
@@ -146,12 +201,19 @@ class _Film:
         before, after = self.mean(frame - 3, frame), self.mean(frame, frame + 3)
         ahead = [self.mean(n, n + 2) for n in range(frame + 2, min(self.count - 1, frame + horizon))]
         behind = [self.mean(n - 2, n) for n in range(max(2, frame - horizon), frame - 1)]
-        nearest = min(
-            [float(np.abs(each - before).mean()) for each in ahead]
-            + [float(np.abs(each - after).mean()) for each in behind],
-            default=np.inf,
+        nearest, there, back = min(
+            [(float(np.abs(each - before).mean()), n, 0) for n, each in enumerate(ahead)]
+            + [(float(np.abs(each - after).mean()), n, 1) for n, each in enumerate(behind)],
+            default=(np.inf, 0, 0),
         )
-        return nearest < 0.45 * max(float(np.abs(after - before).mean()), 0.7 * float(self.moved[frame - 1]))
+        if nearest >= 0.45 * max(float(np.abs(after - before).mean()), 0.7 * float(self.moved[frame - 1])):
+            return False
+        # Black between two bright pictures is farther from both than they are from one another.
+        shown = behind[there] if back else ahead[there]
+        black = self.frames[frame - 1 if back else frame]
+        return (
+            max(black.std() - _FLAT, black.mean() - _NEARLY_BLACK) > 0 or _alike(shown, after if back else before) > _AGAIN
+        )
 
     def _fades_on(self, frame: int) -> bool:
         """Whether a picture that is nearly black gets ever darker, or ever lighter, before and after: its coding jumps."""
@@ -196,6 +258,20 @@ class _Film:
             at = end
         return middles, spans
 
+    def edges_of_black(self) -> list[int]:
+        """Where black begins and ends that stays, with or without a few words on it: it is a shot of its own."""
+        longest = round(_VALLEY * self.fps)
+        low, high = np.percentile(self.frames.reshape(self.count, -1), (5, 95), axis=1)
+        black = np.concatenate(([0], (high < _BLACK).astype(np.int8), [0]))
+        starts, ends = np.flatnonzero(np.diff(black) > 0), np.flatnonzero(np.diff(black) < 0)
+        found: list[int] = []
+        for start, end in zip(map(int, starts), map(int, ends), strict=True):
+            # At the head of a film it belongs to what follows.
+            if start > 0 and end - start > longest:
+                sides = [(start, (high - low)[max(0, start - longest) : start]), (end, (high - low)[end : end + longest])]
+                found += [at for at, spread in sides if len(spread) and spread.max() > 2 * _NEARLY_BLACK]
+        return found
+
     def _is_black(self, at: int, end: int, first: int, last: int, contrast: NDArray[np.floating], peak: float) -> bool:
         frames = self.frames
         before, after = frames[max(0, first - 1)], frames[min(self.count - 1, last + 1)]
@@ -214,9 +290,12 @@ def _without_light(picture: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def _correlation(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:
+    """From -1 to 1; a bare ground is like another one, and like no picture."""
     one, other = one - one.mean(), other - other.mean()
-    both = float(np.sqrt((one * one).sum() * (other * other).sum()))
-    return float((one * other).sum()) / both if both > 0 else 1.0
+    powers = float((one * one).sum()), float((other * other).sum())
+    if min(powers) <= 0:
+        return float(max(powers) <= 0)
+    return float((one * other).sum()) / float(np.sqrt(powers[0] * powers[1]))
 
 
 def _alike(one: NDArray[np.float32], other: NDArray[np.float32]) -> float:

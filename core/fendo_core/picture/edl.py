@@ -97,7 +97,10 @@ def read(text: str, rate: FrameRate) -> Timeline:
     placed = _placed(shown, rate, remarks)
     if not any(each.medium for each in placed):
         raise TimelineRefused("There are no pictures in this timeline. Nothing was changed; check what was exported.")
-    start, end = min(each.start for each in placed), max(each.end for each in placed)
+    # Also the black is of the programme from which its first picture fades in.
+    first = min(each.record[0] for each in shown if not each.kind.startswith("K"))
+    start = min(Fraction(first) / rate.fps, *(each.start for each in placed))
+    end = max(each.end for each in placed)
     events, covered = flattened(placed, start, end, rate)
     said = remarks.told()
     if covered:
