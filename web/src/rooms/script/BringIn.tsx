@@ -217,7 +217,7 @@ export function BringIn({ production, prominent = false }: { production: Product
 function article(kind: string): string {
   return ['table', 'spreadsheet', 'Word document', 'presentation', 'web page', 'PDF'].includes(kind)
     ? 'a '
-    : kind.startsWith('OpenDocument')
+    : kind.startsWith('OpenDocument') || kind === 'electronic book'
       ? 'an '
       : ''
 }
