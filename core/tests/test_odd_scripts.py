@@ -698,6 +698,11 @@ ODD = {
     "Screen,Audio transcript,On-screen text\nQuay,The ferry leaves.,When does it leave?\nBell,Nobody waits.,Who waits?\n": (
         PLAIN[:2]
     ),
+    "00:00:12:00\n00:00:18:00\nThe ferry leaves.\n\n00:00:20:00\n00:00:24:00\nNobody waits.\n": TIMED,
+    "Speaker (calm) [00:12]\nThe ferry leaves.\n\nSOT Mira [00:18]\n“I count.”\n\n"
+    "Speaker [00:24]\nNobody waits for the ferry.\n": [
+        (FERRY, (12, 18), "calm", "Speaker"), ("Nobody waits for the ferry.", (24, 26.4), "", "Speaker"),
+    ],
 }  # fmt: skip
 
 

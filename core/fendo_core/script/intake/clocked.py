@@ -4,6 +4,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 from fendo_core.script.intake.inquiry import Inquiry
 from fendo_core.script.intake.marks import (
@@ -56,9 +57,23 @@ _TWO_CODES = re.compile(rf"^[\[(]?({_LONG})[\])]?[\s,;]+[\[(]?({_LONG})[\])]?[\s
 _TC = re.compile(rf"^[\[(]?\s*(?:tc|timecode|time|zeit)\s*[:=]?\s*({SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
 
 
+_ONE_TIME = re.compile(rf"^\W{{0,3}}({TIME})\W{{0,3}}$")
+
+
+def _with_pairs_joined(found: Sequence[Paragraph]) -> Sequence[Paragraph]:
+    """Paragraphs of which two times on rows of their own, one below the other, are one, where all times stand in pairs."""
+    times = [_ONE_TIME.match(each.text) for each in found]
+    pairs = [n for n, (one, other) in enumerate(pairwise(times)) if one and other]
+    if len(pairs) < 2 or sum(map(bool, times)) != 2 * len(pairs) or any(b - a < 2 for a, b in pairwise(pairs)):
+        return found
+    joined = {n: f"[{one[1]} - {other[1]}]" for n in pairs if (one := times[n]) and (other := times[n + 1])}
+    return [replace(each, text=joined.get(n, each.text)) for n, each in enumerate(found) if n - 1 not in joined]
+
+
 def with_times_joined(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs of which “TC in …” and “TC out …”, each on a row of its own, are one."""
     made: list[Paragraph] = []
+    found = _with_pairs_joined(found)
     begun: re.Match[str] | None = None
     for each in found:
         ended = _OUT_ALONE.match(each.text) if begun else None

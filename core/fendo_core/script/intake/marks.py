@@ -16,7 +16,10 @@ BRACKETED = re.compile(rf"^[\[(<{{]{{1,2}}\s*({SPAN})\s*[\])>}}]{{1,2}}\s*[:–�
 BARE = re.compile(rf"^({SPAN})\s*(?:[|:–—-]{{1,3}}\s*|\s)(?=[^\W\d_]|[\"“„«'‘(\[¿¡])")
 """A time before the words."""
 _NAME = r"([^\W\d_][\w .'’#-]{0,38}?)"
-NAMED_ALONE = re.compile(rf"^{_NAME}\s*[-–—,@|]?\s*[\[(]?({SPAN})[\])]?\s*:?$")
+NAMED_ALONE = re.compile(
+    rf"^([^\W\d_][\w .'’#-]{{0,38}}?(?:\s*\((?!\s*(?:{SPAN})\s*\))[^()]{{1,30}}\))?)"
+    rf"\s*[-–—,@|]?\s*[\[(]?({SPAN})[\])]?\s*:?$"
+)
 """A name with a time, and nothing else."""
 TITLED_ALONE = re.compile(rf"^{_NAME}\s*:\s*({SPAN})$")
 """“Track 2: 0:09 - 0:14”."""
