@@ -24,6 +24,21 @@ def _document(body: str) -> bytes:
     return held.getvalue()
 
 
+def _book(parts: int, page: str) -> bytes:
+    """An electronic book whose parts are all one page."""
+    held = io.BytesIO()
+    led = '<itemref idref="a"/>' * parts
+    item = '<item id="a" href="a.xhtml" media-type="application/xhtml+xml"/>'
+    with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("mimetype", "application/epub+zip", zipfile.ZIP_STORED)
+        space = "urn:oasis:names:tc:opendocument:xmlns:container"
+        archive.writestr("META-INF/container.xml", f'<container xmlns="{space}"><rootfile full-path="b.opf"/></container>')
+        package = f'<package xmlns="http://www.idpf.org/2007/opf"><manifest>{item}</manifest><spine>{led}</spine></package>'
+        archive.writestr("b.opf", package)
+        archive.writestr("a.xhtml", f"<html><body>{page}</body></html>")
+    return held.getvalue()
+
+
 def _paragraphs(size: int) -> str:
     one = "<w:p><w:r><w:t>Then the keeper lifts one oak board.</w:t></w:r></w:p>"
     return one * (size // len(one))
@@ -63,6 +78,9 @@ def files(size: int = SIZE) -> Iterator[tuple[str, str, Callable[[], bytes]]]:
     )
     yield "document", ".docx", lambda: _document(_paragraphs(size))
     yield "document that unpacks", ".docx", lambda: _document(_paragraphs(64 << 20))
+    yield "book that unpacks", ".epub", lambda: _book(1, "<p>Then the keeper lifts one oak board.</p>" * (size // 10))
+    yield "book of many parts", ".epub", lambda: _book(size // 20, "<p>word</p>")
+    yield "book of one page again and again", ".epub", lambda: _book(400, "<p>word</p>" * (size // 4_000))
     yield "nested document", ".docx", lambda: _document("<w:p>" * 200_000 + "</w:p>" * 200_000)
 
 

@@ -759,11 +759,12 @@ def book(*chapters, **more):
 
 def test_a_book_is_read_in_the_order_of_its_spine_whole_or_one_chapter():
     two = f"<body><h1>Two</h1><p>{NOBODY}<span epub:type='pagebreak'>12</span></p><p>{SALT}</p></body>"
-    one = f"<body><h1>One</h1><p>{FERRY}<a epub:type='noteref'>1</a></p></body>"
+    one = f"<body><h1>One</h1><p>{FERRY}<a epub:type='noteref'>1</a></p><aside epub:type='footnote'>{SALT}</aside></body>"
     written = book(two, one, '<body epub:type="titlepage"><h1>The salt road</h1></body>')
     found = read("a.epub", written)
     assert told(found) == [(words, None, "", "") for words in ("One", FERRY, "Two", NOBODY, SALT)]
     assert any("1 page around" in doubt for doubt in found.doubts)
+    assert any("1 footnote left out" in doubt for doubt in found.doubts)
     assert [row[0] for row in told(read("a.epub", written, chapter="1"))] == ["Two", NOBODY, SALT]
     assert told(read("a.epub", written, headings="notes"))[:2] == [(FERRY, None, "One", ""), (NOBODY, None, "Two", "")]
     font, locked = "<e><r URI='O/a.otf'/></e>", "<e><r URI='O/c%200.xhtml'/></e>"

@@ -258,9 +258,9 @@ _COUNT = r"~?\d[\d.,]{0,6}\s*(?:words?|wörter|worte|mots|palabras|parole|palavr
 _LASTS = r"~?\d{1,3}(?:[.,]\d)?\s?(?:''|[\"″”])"
 _COUNT_AT_END = re.compile(rf"\s*[\[(]\s*(?:{_COUNT}\b[^()\[\]]{{0,20}}|{_LASTS})[\])]$", re.IGNORECASE)
 _COUNT_ALONE = re.compile(
-    rf"^[\[(]?(?:(?:approx\.?|about|ca\.?|circa|etwa)\s?{_COUNT}|{_COUNT}\s*[=/~≈–-]+\s*[\d:.,'’″”\"]{{1,9}}(?:\s?(?:min|sec|s)\w*)?|"
-    rf"(?:approx\.?|about|ca\.?|circa|etwa)\s?{_COUNT}\s*[=/~≈–-]+\s*[\d:.,'’″”\"]{{1,9}}(?:\s?(?:min|sec|s)\w*)?|"
-    rf"(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|{_COUNT}|(?:total(?: words| duration| time| length)?|"
+    rf"^[\[(]?(?:(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|"
+    rf"(?:(?:approx\.?|about|ca\.?|circa|etwa)\s?)?{_COUNT}(?:\s*[=/~≈–-]+\s*[\d:.,'’″”\"]{{1,9}}(?:\s?(?:min|sec|s)\w*)?)?|"
+    r"(?:total(?: words| duration| time| length)?|"
     r"duration|length|time|word ?count|words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*"
     r"(?:approx\.?|about|around|ca\.?|circa|etwa|env(?:iron)?\.?|aprox\.?|около|~)?\s?\d[\d:.,'’″”\"]*"
     r"\s?(?:words?|min\w*|sec\w*|s)?)[\])]?\.?$",

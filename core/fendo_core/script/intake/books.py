@@ -25,6 +25,8 @@ _AROUND = re.compile(
 )
 """What stands around the chapters, where a book says so."""
 MOST_CHAPTERS, _LONGEST_NAME = 500, 60
+_LARGEST_PACKAGE = 2 << 20
+"""Bytes of the list of its parts."""
 
 
 def is_book(data: bytes) -> bool:
@@ -94,6 +96,8 @@ def _spine(archive: zipfile.ZipFile) -> list[str]:
     """The names of the pages that a reader is led through, in their order."""
     container = parts_of(archive, [_CONTAINER])[_CONTAINER]
     root = next((each.get("full-path", "") for each in container.iter(_ROOT)), "")
+    if any(info.filename == root and info.file_size > _LARGEST_PACKAGE for info in archive.infolist()):
+        raise ScriptRefused("This electronic book lists far more parts than one has. It was not opened.")
     package = parts_of(archive, [root]).get(root)
     if package is None:
         raise zipfile.BadZipFile("no package")

@@ -24,6 +24,8 @@ class Left:
 
     hidden: int = 0
     struck: int = 0
+    notes: int = 0
+    """Of a book: footnotes."""
 
     def is_wanted(self, inquiry: Inquiry) -> bool:
         """Whether it is read all the same: asked, where there is any."""
@@ -116,6 +118,7 @@ def said_left_out(left: Left, inquiry: Inquiry) -> None:
         for number, what in ((left.hidden, "hidden"), (left.struck, "struck-out"))
         if number
     ]
+    gone += [counted(left.notes, "footnote", "footnotes")] if left.notes else []
     if gone:
         inquiry.doubt(f"{' and '.join(gone)} left out")
 

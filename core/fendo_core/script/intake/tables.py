@@ -508,7 +508,7 @@ def _bites(body: Rows, words: int, inquiry: Inquiry) -> set[int]:
     found = {
         number
         for number, row in enumerate(body)
-        if any(n != words and len(cell) < _LONGEST_MARK and is_bite(cell.strip()) for n, cell in enumerate(row))
+        if any(n != words and _is_of_the_film(cell.strip()) for n, cell in enumerate(row))
     }
     if not found or len(found) == len(body):
         return set()
@@ -519,8 +519,14 @@ def _bites(body: Rows, words: int, inquiry: Inquiry) -> set[int]:
     return found
 
 
+_MAY_BE_READ = re.compile(r"(?:interview|intervista|entrevista|quote|total|grab|bite)\b", re.IGNORECASE)
+"""Beside words these may say what is read."""
 _LONGEST_MARK = 20
 """Letters of what says that a row is heard in the film."""
+
+
+def _is_of_the_film(cell: str) -> bool:
+    return len(cell) < _LONGEST_MARK and is_bite(cell) and not _MAY_BE_READ.match(cell)
 
 
 def _times(start: str, end: str, length: str, what: str, clock: Clock, inquiry: Inquiry) -> Times:
