@@ -759,7 +759,8 @@ def book(*chapters, **more):
 
 def test_a_book_is_read_in_the_order_of_its_spine_whole_or_one_chapter():
     two = f"<body><h1>Two</h1><p>{NOBODY}<span epub:type='pagebreak'>12</span></p><p>{SALT}</p></body>"
-    one = f"<body><h1>One</h1><p>{FERRY}<a epub:type='noteref'>1</a></p><aside epub:type='footnote'>{SALT}</aside></body>"
+    notes = f"<section epub:type='footnotes'><aside epub:type='footnote'>{SALT}</aside></section>"
+    one = f"<body><h1>One</h1><p>{FERRY}<a epub:type='noteref'>1</a></p>{notes}</body>"
     written = book(two, one, '<body epub:type="titlepage"><h1>The salt road</h1></body>')
     found = read("a.epub", written)
     assert told(found) == [(words, None, "", "") for words in ("One", FERRY, "Two", NOBODY, SALT)]
@@ -777,11 +778,21 @@ def test_a_book_is_read_in_the_order_of_its_spine_whole_or_one_chapter():
         read("a.epub", book(f"<body><p>{SALT * 400_000}</p></body>"))
 
 
-def test_numbers_of_rows_beside_a_printed_page_are_no_words():
+def one_page(marks, height=300, size=10, font="sans-serif"):
+    """A PDF of one page with words at places: (x, y, words)."""
     out = io.BytesIO()
-    surface = cairocffi.PDFSurface(out, 600, 300)
+    surface = cairocffi.PDFSurface(out, 600, height)
     page = cairocffi.Context(surface)
-    page.set_font_size(10)
+    page.select_font_face(font)
+    page.set_font_size(size)
+    for x, y, row in marks:
+        page.move_to(x, y)
+        page.show_text(row)
+    surface.finish()
+    return out.getvalue()
+
+
+def test_numbers_of_rows_beside_a_printed_page_are_no_words():
     rows = [
         "It takes two people to lift the gate, and",
         "nobody else.",
@@ -790,14 +801,10 @@ def test_numbers_of_rows_beside_a_printed_page_are_no_words():
         "the pigeons.",
     ]
     rows += ["", "Salt remains, and so does", "the bell that rings for", "", "those who come too late", "for it."]
-    for n, row in enumerate(rows, start=1):
-        page.move_to(90.0, 30.0 + 14 * n)
-        page.show_text(row)
-        if n % 5 == 0:
-            page.move_to(60.0, 30.0 + 14 * n)
-            page.show_text(str(n))
-    surface.finish()
-    assert [row[0] for row in told(read("a.pdf", out.getvalue()))] == [
+    marks = [(90.0, 30.0 + 14 * n, row) for n, row in enumerate(rows, start=1)]
+    marks += [(60.0, 30.0 + 14 * n, str(n)) for n in range(5, len(rows) + 1, 5)]
+    # Written row by row.
+    assert [row[0] for row in told(read("a.pdf", one_page(sorted(marks, key=lambda mark: (mark[1], -mark[0])))))] == [
         f"{rows[0]} {rows[1]}", f"{rows[3]} {rows[4]}", f"{rows[6]} {rows[7]}", f"{rows[9]} {rows[10]}",
     ]  # fmt: skip
 
@@ -809,25 +816,16 @@ def test_a_table_that_tells_of_the_film_is_no_line_and_headings_that_are_times_a
 
 
 def test_a_printed_screenplay_is_read_by_how_far_names_and_words_are_set_in():
-    out = io.BytesIO()
-    surface = cairocffi.PDFSurface(out, 612, 792)
-    page = cairocffi.Context(surface)
-    page.select_font_face("Courier")
-    page.set_font_size(12)
     blocks = [
         [(108, "INT. SHED - DAY")], [(108, "The FARMER (70) turns an apple in his hand and"), (108, "says nothing.")],
         [(266, "NARRATOR (V.O.)"), (180, "The ferry"), (180, "leaves.")], [(108, "He waits.")],
         [(266, "FARMER"), (223, "(softly)"), (180, "Nobody waits.")], [(266, "NARRATOR (V.O.)"), (180, SALT)],
     ]  # fmt: skip
-    y = 72
+    marks, y = [], 72
     for block in blocks:
-        for x, row in block:
-            page.move_to(x, y)
-            page.show_text(row)
-            y += 12
-        y += 12
-    surface.finish()
-    assert [(row[0], row[3]) for row in told(read("a.pdf", out.getvalue()))] == [
+        marks += [(x, y + 12 * n, row) for n, (x, row) in enumerate(block)]
+        y += 12 * len(block) + 12
+    assert [(row[0], row[3]) for row in told(read("a.pdf", one_page(marks, 792, 12, "Courier")))] == [
         (FERRY, "NARRATOR"), (NOBODY, "FARMER"), (SALT, "NARRATOR"),
     ]  # fmt: skip
 
@@ -941,10 +939,6 @@ def test_a_printed_table_is_read_by_its_columns(gap):
 
 
 def test_of_one_printed_page_the_head_that_was_written_last_is_no_line_and_paragraphs_are_told_by_the_white_between():
-    out = io.BytesIO()
-    surface = cairocffi.PDFSurface(out, 600, 300)
-    page = cairocffi.Context(surface)
-    page.set_font_size(10)
     said = [
         "1 It takes two people to lift the gate, and",
         "nobody else.",
@@ -953,12 +947,9 @@ def test_of_one_printed_page_the_head_that_was_written_last_is_no_line_and_parag
         "4 It rains.",
     ]
     marks = [(40.0, y, row) for y, row in zip((50.0, 63.0, 90.0, 117.0, 144.0), said, strict=True)]
-    for x, y, row in (*marks, (40.0, 20.0, "Salt road, narration"), (300.0, 285.0, "1")):
-        page.move_to(x, y)
-        page.show_text(row)
-    surface.finish()
+    marks += [(40.0, 20.0, "Salt road, narration"), (300.0, 285.0, "1")]
     wanted = [f"{said[0][2:]} {said[1]}", *(row[2:] for row in said[2:])]
-    assert [row[0] for row in told(read("a.pdf", out.getvalue()))] == wanted
+    assert [row[0] for row in told(read("a.pdf", one_page(marks)))] == wanted
 
 
 @pytest.mark.parametrize("names", [("English", "Deutsch"), ("Source", "Target"), ("Original", "Fassung 2")])

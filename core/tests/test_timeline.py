@@ -53,6 +53,15 @@ def test_a_programme_that_fades_in_from_black_begins_with_it():
     assert found.events == (Event("", 0, 12), Event("b.mov", 137, 88, True, ("AX",)), Event("", 0, 25))
 
 
+def test_the_background_of_a_key_is_seen_where_nothing_else_is():
+    keyed = (
+        b"001  AX V K B      00:00:05:00 00:00:08:00 10:00:00:00 10:00:03:00\n* FROM CLIP NAME: under.mov\n"
+        b"001  BX V K    025 00:00:05:00 00:00:08:00 10:00:00:00 10:00:03:00\n* FROM CLIP NAME: over.mov\n"
+    )
+    found = timeline.read(keyed, PAL)
+    assert found.start == 10 * 3600 * 25 and [event.medium for event in found.events] == ["under.mov"]
+
+
 def test_media_are_known_by_name_counted_from_their_hour_and_left_as_cards_when_missing():
     state = State(sources={"c": Source("c", "Creek.MP4", frames=90), "x": Source("x", "other.mp4", frames=9)}, rate=PAL)
     count = iter(range(100))

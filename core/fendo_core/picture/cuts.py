@@ -65,12 +65,16 @@ def find_cuts(frames: NDArray[np.uint8], shortest: int = 8, fps: float = 25.0) -
                 cuts[-1] = frame
         elif frame >= shortest and count - frame >= shortest:
             cuts.append(frame)
-    cuts = sorted([*cuts, *(at for at in faded if all(abs(at - cut) >= shortest for cut in (0, count, *cuts)))])
-    black = [at for at in film.edges_of_black() if all(abs(at - cut) >= _APART * fps for cut in (0, count, *cuts))]
+
+    def apart(places: Iterable[int], by: float) -> list[int]:
+        return [at for at in places if all(abs(at - cut) >= by for cut in (0, count, *cuts))]
+
+    cuts = sorted([*cuts, *apart(faded, shortest)])
+    black = apart(film.edges_of_black(), _APART * fps)
     inside += [(at, at) for at in black]
     cuts = sorted([*cuts, *black])
     flat = frames.reshape(count, -1).astype(np.int16)
-    far = [at for at in _dissolves(flat, cuts) if all(abs(at - cut) >= shortest for cut in (0, count, *cuts))]
+    far = apart(_dissolves(flat, cuts), shortest)
     far = [at for at in far if not any(a - _DISSOLVE <= at <= b + _DISSOLVE for a, b in inside)]
     return sorted([*cuts, *(at for at in far if film.is_another(at))])
 
@@ -82,6 +86,8 @@ class _Film:
         self.frames, self.fps, self.count = frames, fps, len(frames)
         self.moved = np.abs(np.diff(frames, axis=0)).mean(axis=(1, 2))
         self.light = frames.mean(axis=(1, 2))
+        low, self._high = np.percentile(frames.reshape(len(frames), -1), (5, 95), axis=1)
+        self._spread = self._high - low
         sums = np.cumsum(frames, axis=0, dtype=np.float64)
         self._sums = np.concatenate((np.zeros((1, HEIGHT, WIDTH)), sums))
 
@@ -161,10 +167,8 @@ class _Film:
         if last - first > 1 or last >= self.count:
             return False
         one, between, other = (self.frames[n].ravel() for n in (first - 1, first, last))
-        whole, part = other - one, between - one
-        share = float(part @ whole) / max(float(whole @ whole), 1e-6)
-        left = float(np.linalg.norm(part - share * whole)) / max(float(np.linalg.norm(whole)), 1e-6)
-        return 0.1 < share < 0.9 and left < _BLENDED
+        shares, left = _as_blends(one, between[None], other)
+        return 0.1 < shares[0] < 0.9 and left < _BLENDED
 
     def floor(self, at: int) -> float:
         """How much moves nearby where nothing does: noise."""
@@ -209,11 +213,9 @@ class _Film:
         if nearest >= 0.45 * max(float(np.abs(after - before).mean()), 0.7 * float(self.moved[frame - 1])):
             return False
         # Black between two bright pictures is farther from both than they are from one another.
-        shown = behind[there] if back else ahead[there]
-        black = self.frames[frame - 1 if back else frame]
-        return (
-            max(black.std() - _FLAT, black.mean() - _NEARLY_BLACK) > 0 or _alike(shown, after if back else before) > _AGAIN
-        )
+        if not self._is_bare_black(frame - 1 if back else frame):
+            return True
+        return _alike(behind[there], after) > _AGAIN if back else _alike(ahead[there], before) > _AGAIN
 
     def _fades_on(self, frame: int) -> bool:
         """Whether a picture that is nearly black gets ever darker, or ever lighter, before and after: its coding jumps."""
@@ -230,8 +232,7 @@ class _Film:
     def fades(self) -> tuple[list[int], list[tuple[int, int]]]:
         """Fades through black: the frames in the middle of the black, and the spans from fading out to having faded in."""
         count, width = self.count, round(_VALLEY * self.fps)
-        low, high = np.percentile(self.frames.reshape(count, -1), (5, 95), axis=1)
-        spread = high - low
+        spread = self._spread
         # Nothing is black beside pictures that have no more contrast.
         around = maximum_filter1d(spread, 2 * width + 1, mode="nearest")
         middles: list[int] = []
@@ -261,15 +262,15 @@ class _Film:
     def edges_of_black(self) -> list[int]:
         """Where black begins and ends that stays, with or without a few words on it: it is a shot of its own."""
         longest = round(_VALLEY * self.fps)
-        low, high = np.percentile(self.frames.reshape(self.count, -1), (5, 95), axis=1)
-        black = np.concatenate(([0], (high < _BLACK).astype(np.int8), [0]))
+        spread = self._spread
+        black = np.concatenate(([0], (self._high < _BLACK).astype(np.int8), [0]))
         starts, ends = np.flatnonzero(np.diff(black) > 0), np.flatnonzero(np.diff(black) < 0)
         found: list[int] = []
         for start, end in zip(map(int, starts), map(int, ends), strict=True):
             # At the head of a film it belongs to what follows.
             if start > 0 and end - start > longest:
-                sides = [(start, (high - low)[max(0, start - longest) : start]), (end, (high - low)[end : end + longest])]
-                found += [at for at, spread in sides if len(spread) and spread.max() > 2 * _NEARLY_BLACK]
+                sides = (start, spread[max(0, start - longest) : start]), (end, spread[end : end + longest])
+                found += [at for at, side in sides if len(side) and side.max() > 2 * _NEARLY_BLACK]
         return found
 
     def _is_black(self, at: int, end: int, first: int, last: int, contrast: NDArray[np.floating], peak: float) -> bool:
@@ -358,6 +359,16 @@ _BLENDED = 0.13
 """Share of the change that a blend of both ends leaves unexplained; pans left 0.135 or more on made films."""
 
 
+def _as_blends(
+    start: NDArray[np.float32], between: NDArray[np.float32 | np.int16], end: NDArray[np.float32 | np.int16]
+) -> tuple[NDArray[np.floating], float]:
+    """The share of the end in each frame, as a blend of both ends, and the mean share of the change that this leaves."""
+    whole, parts = end - start, between - start
+    shares = parts @ whole / max(float(whole @ whole), 1e-6)
+    left = np.linalg.norm(parts - shares[:, None] * whole, axis=1).mean() / max(float(np.linalg.norm(whole)), 1e-6)
+    return shares, float(left)
+
+
 def _dissolves(flat: NDArray[np.int16], cuts: list[int]) -> list[int]:
     """Frames in the middle of a dissolve: each frame in between is a blend of both ends, by a share that rises evenly.
 
@@ -370,23 +381,20 @@ def _dissolves(flat: NDArray[np.int16], cuts: list[int]) -> list[int]:
         if any(at < cut <= at + length for cut in cuts):
             continue
         start = flat[at].astype(np.float32)
-        whole = flat[at + length] - start
         if np.corrcoef(start, flat[at + length])[0, 1] > 0.7:
             continue
-        between = flat[at + 1 : at + length] - start
-        shares = between @ whole / (whole @ whole)
+        shares, left = _as_blends(start, flat[at + 1 : at + length], flat[at + length])
         steps = np.diff(np.concatenate(([0.0], shares, [1.0])))
-        left = np.linalg.norm(between - shares[:, None] * whole, axis=1).mean() / np.linalg.norm(whole)
         if steps.max() > 0.4 or steps.min() < -0.12 or left > _BLENDED:
             continue
         middle = int(at) + 1 + int(np.argmin(np.abs(shares - 0.5)))
         if found and middle - found[-1] < 2 * length:
             # One dissolve is met by many windows: the one that is explained best says where it is.
             if left < best:
-                found[-1], best = middle, float(left)
+                found[-1], best = middle, left
             continue
         found.append(middle)
-        best = float(left)
+        best = left
     return found
 
 

@@ -43,6 +43,11 @@ class _Shown:
     file: str = ""
     speed: Fraction | None = None
 
+    @property
+    def is_keyed(self) -> bool:
+        """Whether it lies over another picture by a key, and is no background of one."""
+        return self.kind.startswith("K") and not self.kind.endswith("B")
+
 
 @dataclass(slots=True)
 class _Remarks:
@@ -98,7 +103,7 @@ def read(text: str, rate: FrameRate) -> Timeline:
     if not any(each.medium for each in placed):
         raise TimelineRefused("There are no pictures in this timeline. Nothing was changed; check what was exported.")
     # Also the black is of the programme from which its first picture fades in.
-    first = min(each.record[0] for each in shown if not each.kind.startswith("K"))
+    first = min(each.record[0] for each in shown if not each.is_keyed)
     start = min(Fraction(first) / rate.fps, *(each.start for each in placed))
     end = max(each.end for each in placed)
     events, covered = flattened(placed, start, end, rate)
@@ -235,7 +240,7 @@ def _placed(shown: Sequence[_Shown], rate: FrameRate, remarks: _Remarks) -> list
         start, end = each.record
         first = each.source[0]
         black = each.reel.upper() in _BLACK and not each.name
-        if each.kind.startswith("K") and not each.kind.endswith("B"):
+        if each.is_keyed:
             remarks.keys.append(each.number)
             continue
         half = 0

@@ -14,6 +14,7 @@ from fendo_core.script.intake.marks import (
     HEADING,
     LABEL,
     NUMBERED,
+    NUMBERED_HEAD,
     SPAN,
     SPEAKERS,
     TIME,
@@ -109,15 +110,11 @@ def _with_implied(found: Sequence[Paragraph]) -> list[Paragraph]:
     return [replace(each, heading=each.heading or is_one) for each, is_one in zip(found, marked, strict=True)]
 
 
-_NUMBERED_HEAD = re.compile(r"(\d{1,4}|\d{1,2}(?:\.\d{1,2}){1,3})\s+[^\W\d_][^.!?:]{0,60}$")
-"""“101 The harbour”, “1.2 People”."""
-
-
 def _with_numbers_above(found: Sequence[Paragraph]) -> list[Paragraph]:
     """Paragraphs with those marked as headings that begin with numbers that count up, above sentences."""
     heads = [
-        _NUMBERED_HEAD.match(each.text)
-        if each.fresh and (below.text.endswith(SENTENCE_ENDS) or _NUMBERED_HEAD.match(below.text))
+        NUMBERED_HEAD.match(each.text)
+        if each.fresh and (below.text.endswith(SENTENCE_ENDS) or NUMBERED_HEAD.match(below.text))
         else None
         for each, below in zip(found, found[1:], strict=False)
     ]

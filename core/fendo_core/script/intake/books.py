@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from urllib.parse import unquote
 from xml.etree.ElementTree import Element
 
-from fendo_core.script.intake.archives import BROKEN, LARGEST_DOCUMENT, parts_of
+from fendo_core.script.intake.archives import BROKEN, parts_of
 from fendo_core.script.intake.documents import Block
 from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, Inquiry, ScriptRefused, counted
 from fendo_core.script.intake.paragraph import Paragraph, to_notes
@@ -72,8 +72,10 @@ def _words(found: Sequence[Block]) -> list[Paragraph]:
     """Paragraphs and cells with words, without the stars between parts."""
     told: list[Paragraph] = []
     for block in found:
-        cells = [] if isinstance(block, Paragraph) else [Paragraph(" ".join(cell.split())) for row in block for cell in row]
-        told += [block] if isinstance(block, Paragraph) else cells
+        if isinstance(block, Paragraph):
+            told.append(block)
+        else:
+            told += [Paragraph(" ".join(cell.split())) for row in block for cell in row]
     return [each for each in told if any(map(str.isalnum, each.text))]
 
 
@@ -124,7 +126,7 @@ def _parted(archive: zipfile.ZipFile, names: list[str]) -> tuple[list[bytes], in
     """The pages of the chapters, and how many others there are."""
     there = set(archive.namelist())
     pages: list[bytes] = []
-    left, around = min(LARGEST_DOCUMENT, LARGEST_PAGE), 0
+    left, around = LARGEST_PAGE, 0
     for name in names:
         if name not in there:
             continue

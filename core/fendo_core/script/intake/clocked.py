@@ -11,6 +11,7 @@ from fendo_core.script.intake.marks import (
     ALONE,
     BARE,
     BRACKETED,
+    COUNTED,
     CUE,
     LABEL,
     NAMED_ALONE,
@@ -57,16 +58,14 @@ _TWO_CODES = re.compile(rf"^[\[(]?({_LONG})[\])]?[\s,;]+[\[(]?({_LONG})[\])]?[\s
 _TC = re.compile(rf"^[\[(]?\s*(?:tc|timecode|time|zeit)\s*[:=]?\s*({SPAN})(?:[\s\])|:;–-]+|$)", re.IGNORECASE)
 
 
-_ONE_TIME = re.compile(rf"^\W{{0,3}}({TIME})\W{{0,3}}$")
-
-
 def _with_pairs_joined(found: Sequence[Paragraph]) -> Sequence[Paragraph]:
     """Paragraphs of which two times on rows of their own, one below the other, are one, where all times stand in pairs."""
-    times = [_ONE_TIME.match(each.text) for each in found]
+    alone = [ALONE.match(each.text) for each in found]
+    times = [time[1] if time and not RANGE.search(time[1]) else "" for time in alone]
     pairs = [n for n, (one, other) in enumerate(pairwise(times)) if one and other]
     if len(pairs) < 2 or sum(map(bool, times)) != 2 * len(pairs) or any(b - a < 2 for a, b in pairwise(pairs)):
         return found
-    joined = {n: f"[{one[1]} - {other[1]}]" for n in pairs if (one := times[n]) and (other := times[n + 1])}
+    joined = {n: f"[{times[n]} - {times[n + 1]}]" for n in pairs}
     return [replace(each, text=joined.get(n, each.text)) for n, each in enumerate(found) if n - 1 not in joined]
 
 
@@ -245,8 +244,7 @@ def with_seconds_as_times(text: str) -> str:
     """A paragraph with “Hook (0:00 - 0:05):” in front where it has “Hook (0-5s):”."""
 
     def told(found: re.Match[str]) -> str:
-        start, end = (f"{int(said) // 60}:{int(said) % 60:02}" for said in (found[2], found[3]))
-        return f"{found[1]} ({start} - {end}):"
+        return f"{found[1]} ({_clock(found[2])} - {_clock(found[3])}):"
 
     return _SECONDS_BEHIND.sub(told, text)
 
@@ -255,8 +253,7 @@ _TC_IN_BRACKETS = re.compile(rf"^([^\[(]{{1,40}}[\[(])\s*(?:tc|timecode)\s*[:=]?
 
 
 _NUMBERED_AND_TIME = re.compile(
-    rf"^(?:line|vo|v\.o\.|cue|take|text|off|voice[- ]?over|narration|commentary|nr\.?|no\.?)\s*#?\d{{1,4}}\s*"
-    rf"[\[(]({SPAN})[\])]\s*[:–—-]?\s*(?=\S)",
+    rf"^(?:{COUNTED})\s*#?\s*\d{{1,4}}\s*[\[(]({SPAN})[\])]\s*[:–—-]?\s*(?=\S)",
     re.IGNORECASE,
 )
 """“VO 3 (0:12) ”."""

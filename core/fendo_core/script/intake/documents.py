@@ -104,10 +104,8 @@ def document(data: bytes, inquiry: Inquiry) -> tuple[str, list[Block]]:
         if isinstance(error, RecursionError):
             raise ScriptRefused("This document is nested too deep. Save it as plain text, then bring it in.") from error
         raise ScriptRefused("This document is damaged. Open it, save it again, and bring it in.") from error
-    known = ((lambda name: name.endswith(".iwa"), "a document that only its own program can open. Save it as .docx"),)
-    for holds, what in known:
-        if any(map(holds, names)):
-            raise ScriptRefused(f"This is {what}.")
+    if any(name.endswith(".iwa") for name in names):
+        raise ScriptRefused("This is a document that only its own program can open. Save it as .docx.")
     raise ScriptRefused("This is an archive but no document. Save the script as .docx, .odt or plain text.")
 
 

@@ -55,15 +55,13 @@ def without_footnotes(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Para
     ]
 
 
+_SAYINGS = r"pronunciations?|aussprache|prononciations?|pronunciaci[oó]n(?:es)?|pronunce?ia?|uitspraak|произношение"
 _LIST = re.compile(
-    r"^(?:pronunciations?(?: guide| notes?| list)?|how to (?:say|pronounce)(?: it| names?)?|"
-    r"aussprache(?:hilfen?|hinweise?|liste)?|prononciations?|pronunciaci[oó]n(?:es)?|pronunce?ia?|uitspraak|произношение)\s*[:.]?$",
+    rf"^(?:{_SAYINGS}|pronunciations? (?:guide|notes?|list)|how to (?:say|pronounce)(?: it| names?)?|"
+    r"aussprache(?:hilfen?|hinweise?|liste))\s*[:.]?$",
     re.IGNORECASE,
 )
-_LIST_IN_ROW = re.compile(
-    r"^(?:pronunciations?|aussprache|prononciations?|pronunciaci[oó]n(?:es)?|pronunce?ia?|uitspraak|произношение)\s*:\s*(?=\S)",
-    re.IGNORECASE,
-)
+_LIST_IN_ROW = re.compile(rf"^(?:{_SAYINGS})\s*:\s*(?=\S)", re.IGNORECASE)
 """“Pronunciation: bog = BOG”."""
 MOST_SAYINGS, LONGEST_SAYING = 300, 4
 """Words of a list, and of how one of them is said."""

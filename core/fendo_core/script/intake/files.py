@@ -331,19 +331,20 @@ def _mixed(text: str, script: _ScriptFile) -> list[Draft]:
     return _of_blocks(blocks, script)
 
 
+def _with_records(blocks: Sequence[Block]) -> Sequence[Block]:
+    """Blocks of which the tables of names and words, with or without a third column, are one table behind the others."""
+    for columns in (2, 3):
+        wide = [isinstance(rows, list) and bool(rows) and all(len(row) == columns for row in rows) for rows in blocks]
+        held = [rows for rows, one in zip(blocks, wide, strict=True) if isinstance(rows, list) and one]
+        records = tables.of_records([[row[:2] for row in rows] for rows in held])
+        if records:
+            return [*(each for each, one in zip(blocks, wide, strict=True) if not one), records]
+    return blocks
+
+
 def _of_blocks(blocks: Sequence[Block], script: _ScriptFile) -> list[Draft]:
     """Lines of a document: a table that is a script is read as one, any other is read cell by cell."""
-    pairs = [isinstance(rows, list) and bool(rows) and all(len(row) == 2 for row in rows) for rows in blocks]
-    records = tables.of_records(
-        [rows for rows, of_two in zip(blocks, pairs, strict=True) if isinstance(rows, list) and of_two]
-    )
-    if not records:
-        # What stands beside names and words, such as a picture's file, is no record.
-        pairs = [isinstance(rows, list) and bool(rows) and all(len(row) == 3 for row in rows) for rows in blocks]
-        wide = [rows for rows, of_three in zip(blocks, pairs, strict=True) if isinstance(rows, list) and of_three]
-        records = tables.of_records([[row[:2] for row in rows] for rows in wide])
-    if records:
-        blocks = [*(each for each, of_two in zip(blocks, pairs, strict=True) if not of_two), records]
+    blocks = _with_records(blocks)
     blocks = [each for each in blocks if isinstance(each, Paragraph) or not _tells_of_it(each, script.inquiry)]
     scripts = [rows for rows in blocks if isinstance(rows, list) and tables.looks_like_a_script(rows)]
     drafts: list[Draft] = []

@@ -42,6 +42,10 @@ COUNTED_HEAD = re.compile(
     r"([^\W\d_]{3,20}(?: [^\W\d_]{3,20})?) #?(\d{1,3})(?:\s*[\[(][^()\[\]]{1,40}[\])]|\s*[-–—:]\s*[^.!?]{0,50})?\s*:?"
 )
 """“Read 2 (shorter)”, “Announcement 3 - thanks”."""
+NUMBERED_HEAD = re.compile(r"(\d{1,4}|\d{1,2}(?:\.\d{1,2}){1,3})\s+[^\W\d_][^.!?:]{0,60}$")
+"""“101 The harbour”, “1.2 People”."""
+LONE_NUMBER = re.compile(r"#?\s?(\d{1,4})(?:[.)]|\s?(?:/|of|von|de|di|sur)\s?\d{1,4})?")
+"""A number that counts what stands below it, on a row of its own."""
 RULE = re.compile(r"^(?:(?:[-*_=~–—•·#+]\s*){3,}|#\s?#)$")
 """A row that only parts others."""
 SECTION = re.compile(
@@ -62,9 +66,13 @@ def is_heading(text: str) -> bool:
     return bool(HEADING.match(text) or SECTION.fullmatch(text.rstrip(" :")))
 
 
+COUNTED = (
+    r"line|zeile|ligne|take|loop|prompt|ad|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off|[ck]omm\.?|kommentar|commentary|"
+    r"commentaire|narration|voix off|voice[- ]?over|passage"
+)
+"""What is counted where it is read."""
 NUMBERED = re.compile(
-    r"(?:line|zeile|ligne|take|loop|prompt|ad|vo|v\.o\.|cue|shot|nr\.?|no\.?|text|off|[ck]omm\.?|kommentar|commentary|"
-    r"commentaire|narration|voix off|voice[- ]?over|passage)\s*#?\s*\d{1,4}(?:\s*[\[(]([^()\[\]]{1,60})[\])])?",
+    rf"(?:{COUNTED})\s*#?\s*\d{{1,4}}(?:\s*[\[(]([^()\[\]]{{1,60}})[\])])?",
     re.IGNORECASE,
 )
 """“VO 3”, with what stands in brackets behind it."""
@@ -166,6 +174,12 @@ def is_shouted_name(row: str) -> bool:
     return bool(CUE.match(row)) and row.isupper() and len(row.split()) <= 4
 
 
+def is_shouted_cue(row: str) -> bool:
+    """The same, with anything in brackets behind it."""
+    found = CUE.match(row.strip())
+    return found is not None and is_shouted_name(found[1])
+
+
 def is_speaker(text: str) -> bool:
     """Whether a text names who speaks: “Narrator”, “Speaker 2”."""
     return bool(SPEAKERS.fullmatch(text.strip(" :")))
@@ -211,7 +225,8 @@ def is_bite(text: str) -> bool:
 
 def is_bite_in_brackets(text: str) -> bool:
     """“(SOT :15)” on a row of its own."""
-    return bool(ASIDE.match(text)) and is_bite(text.strip("()[]") + ":")
+    # As above words: what somebody is may stand behind the name.
+    return bool(ASIDE.match(text)) and is_bite(f"{text.strip('()[]')}:")
 
 
 def is_numbered(text: str) -> bool:

@@ -9,7 +9,7 @@ import pypdfium2
 from striprtf.striprtf import rtf_to_text
 
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused, counted
-from fendo_core.script.intake.marks import is_shouted_name
+from fendo_core.script.intake.marks import is_shouted_cue
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS
 from fendo_core.script.intake.printed_tables import Printed, table_of
 from fendo_core.script.intake.tables import looks_like_a_script
@@ -174,9 +174,7 @@ def _edge_of_play(pages: Sequence[Sequence[Printed]]) -> float | None:
         return None
     edge = float(min(often))
     cues = sum(
-        is_shouted_name(re.sub(r"\s*\([^()]*\)$", "", one.text))
-        and one.left >= edge + _CUE_IN
-        and edge + _WORDS_IN <= below.left < one.left
+        is_shouted_cue(one.text) and one.left >= edge + _CUE_IN and edge + _WORDS_IN <= below.left < one.left
         for page in pages
         for one, below in pairwise(page)
     )

@@ -34,7 +34,18 @@ from fendo_core.script.intake.clocked import (
 from fendo_core.script.intake.directions import without_asides, without_directions, without_unsaid
 from fendo_core.script.intake.explained import without_footnotes, without_sayings
 from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, NUMBERS_OR_WORDS, Inquiry, enough
-from fendo_core.script.intake.marks import HEADING, LABEL, NO_BRACKETS, RULE, SPAN, SPEAKERS, TIME, is_more, is_voice
+from fendo_core.script.intake.marks import (
+    HEADING,
+    LABEL,
+    LONE_NUMBER,
+    NO_BRACKETS,
+    RULE,
+    SPAN,
+    SPEAKERS,
+    TIME,
+    is_more,
+    is_voice,
+)
 from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
 from fendo_core.script.intake.slides import named_slide, with_slides_above
 from fendo_core.script.intake.speakers import (
@@ -66,26 +77,6 @@ _NUMBER = re.compile(
     rf"^(?!\d+\.\d)(?:#\s*|n\.?\s?º\s*|[\[(](?:(?:line|cue|vo|take|prompt)\s+)?(?=\d{{1,4}}[\])]\s)|(?:line|marker|clip|cue|shot)\s+|nr\.?\s*|no\.?\s*|[a-z]{{1,2}}(?=\d{{1,4}}\s+(?:{TIME})))?(\d{{1,4}})(?:(?:(?<=\d)[a-d])?[.):\]]\s*|\s*[-–—]\s+|\t\s*|(?<=\b0\d)\s+|\s+(?=[\[(@]?\s?(?:tc\s*)?(?:{TIME})))(?=\S)",
     re.IGNORECASE,
 )
-_SHOWN_AND_SAID = re.compile(r"^(\S[^\"“”„«»]{2,80}?)\s[-–—]\s[*_]?[\"“„«»](.{3,2000})[\"”“»«][*_]?$")
-
-
-def _with_pictures_noted(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
-    """Paragraphs of which most are “Hand on door — “words””, without the marks around the words; what is seen is a note."""
-    parts = [_SHOWN_AND_SAID.match(each.text) for each in found]
-    told = [part for part in parts if part]
-    if len(told) < _FEWEST_SHOWN or len(told) < 0.6 * sum(not each.heading for each in found):
-        return found
-    if any(SPEAKERS.fullmatch(part[1]) or part[1].isupper() for part in told):
-        return found
-    if inquiry.ask("shown", f"“{told[0][1][:40]}” …, in front of the words, is", NOTES_OR_WORDS, "notes") == "words":
-        return found
-    return [
-        noted(replace(each, text=part[2], lead=""), [each.notes, part[1]]) if part else each
-        for each, part in zip(found, parts, strict=True)
-    ]
-
-
-_FEWEST_SHOWN = 3
 _BARE_NUMBER = re.compile(r"^(\d{1,4})\s+(?=\S)")
 
 
@@ -222,7 +213,7 @@ def _with_bold_headings(found: Sequence[Paragraph]) -> Sequence[Paragraph]:
 
 def _without_lone_numbers(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
     """Paragraphs without rows of a number alone that count them."""
-    lone = [int(match[1]) if (match := _LONE_NUMBER.fullmatch(each.text.strip("=-*~_ "))) else 0 for each in found]
+    lone = [int(match[1]) if (match := LONE_NUMBER.fullmatch(each.text.strip("=-*~_ "))) else 0 for each in found]
     numbers = [number for number in lone if number]
     if len(numbers) < 2 or len(numbers) > 0.5 * len(found) or numbers != list(range(1, len(numbers) + 1)):
         return found
@@ -247,7 +238,26 @@ def _count_up(numbers: Sequence[int], steps: Sequence[int]) -> bool:
     return ones >= 0.9 * len(steps) or (numbers[0] == 1 and again <= ones and ones + again == len(steps))
 
 
-_LONE_NUMBER = re.compile(r"#?\s?(\d{1,4})(?:[.)]|\s?(?:/|of|von|de|di|sur)\s?\d{1,4})?")
+_SHOWN_AND_SAID = re.compile(r"^(\S[^\"“”„«»]{2,80}?)\s[-–—]\s[*_]?[\"“„«»](.{3,2000})[\"”“»«][*_]?$")
+
+
+def _with_pictures_noted(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragraph]:
+    """Paragraphs of which most are “Hand on door — “words””, without the marks around the words; what is seen is a note."""
+    parts = [_SHOWN_AND_SAID.match(each.text) for each in found]
+    told = [part for part in parts if part]
+    if len(told) < _FEWEST_SHOWN or len(told) < 0.6 * sum(not each.heading for each in found):
+        return found
+    if any(SPEAKERS.fullmatch(part[1]) or part[1].isupper() for part in told):
+        return found
+    if inquiry.ask("shown", f"“{told[0][1][:40]}” …, in front of the words, is", NOTES_OR_WORDS, "notes") == "words":
+        return found
+    return [
+        noted(replace(each, text=part[2], lead=""), [each.notes, part[1]]) if part else each
+        for each, part in zip(found, parts, strict=True)
+    ]
+
+
+_FEWEST_SHOWN = 3
 _FILE = r"\.(?:wav|mp3|aiff?|flac|m4a|ogg|mov|mp4|mxf|avi|mts|jpe?g|png|heic)"
 _NAME_OF_LINE = re.compile(
     # With a letter in it: numbers alone may be years.

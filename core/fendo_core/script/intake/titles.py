@@ -9,6 +9,7 @@ from fendo_core.script.intake.inquiry import OUT_OR_LINES, OUT_OR_READ, Inquiry,
 from fendo_core.script.intake.marks import (
     COUNTED_HEAD,
     LABEL,
+    NUMBERED_HEAD,
     RULE,
     SPEAKERS,
     begins_with_time,
@@ -147,10 +148,6 @@ def without_end(found: Sequence[Paragraph], inquiry: Inquiry) -> Sequence[Paragr
     return found[:-1] if ends else found
 
 
-_NUMBERED_TITLE = re.compile(r"(\d{1,2})\s+[^\W\d_][^.!?:]{0,60}")
-"""“1 INTRO”."""
-
-
 def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
     """Paragraphs without what stands above the first that is read (title, client, version, date), and “The end”.
 
@@ -160,7 +157,7 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     texts = Counter(each.text for each in found)
     labels = Counter(label[1] for label in (LABEL.match(each.text) for each in found) if label)
     timed = sum(begins_with_time(each.text) for each in found) >= max(2, 0.3 * len(found))
-    numbers = {row[1] for row in (_NUMBERED_TITLE.fullmatch(each.text) for each in found) if row}
+    numbers = {row[1] for row in (NUMBERED_HEAD.match(each.text) for each in found) if row}
     series = Counter(head[1] for head in (COUNTED_HEAD.fullmatch(each.text) for each in found if each.heading) if head)
     shouts = sum(each.text.isupper() for each in found)
     # One heading above “Host: Mira” is the title.
@@ -178,7 +175,7 @@ def without_titles(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
         loud = head == 0 and shouts < 0.5 * len(found) and _is_loud_title(each.text, labels)
         titled = short and titles < MOST_TITLES and (loud or (tells_below and alone) or not is_more(each.text))
         # “Read 1” is none where “Read 2” stands below.
-        counted_up, numbered = COUNTED_HEAD.fullmatch(each.text), _NUMBERED_TITLE.fullmatch(each.text)
+        counted_up, numbered = COUNTED_HEAD.fullmatch(each.text), NUMBERED_HEAD.match(each.text)
         of_several = (counted_up and series[counted_up[1]] > 1) or (numbered and numbered[1] == "1" and "2" in numbers)
         titled = titled and not of_several
         if each.slot or not (told or titled):

@@ -31,7 +31,8 @@ _PARTS = _HEADINGS | {
 _VOID = frozenset({"br", "hr", "img", "input", "meta", "link", "wbr", "col", "area", "base", "embed", "source", "track"})
 _BESIDE = re.compile(r"\b(?:doc-)?(?:noteref|pagebreak|footnotes?|endnotes?|rearnotes?)\b")
 """Of a book (EPUB, DPUB-ARIA): numbers of pages and of notes, and the notes."""
-_FOOTNOTES = re.compile(r"\b(?:footnote|endnote|rearnote)\b")
+_FOOTNOTE = re.compile(r"\b(?:footnote|endnote|rearnote)\b")
+"""One of them, also inside of what holds them all."""
 _HIDDEN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 _THROUGH = re.compile(r"text-decoration[^;]{0,20}:[^;]{0,40}line-through", re.IGNORECASE)
 
@@ -109,17 +110,17 @@ class _Page(HTMLParser):
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         """A tag that opens."""
+        told = {name: value or "" for name, value in attrs}
+        beside = f"{told.get('epub:type', '')} {told.get('role', '')}"
+        self.left.notes += bool(_FOOTNOTE.search(beside))
         if self._muted:
             self._deep += tag == self._muted
             return
-        told = {name: value or "" for name, value in attrs}
         style = told.get("style", "")
         struck = tag in _STRUCK or bool(_THROUGH.search(style))
         hidden = not struck and ("hidden" in told or bool(_HIDDEN.search(style)))
-        beside = f"{told.get('epub:type', '')} {told.get('role', '')}"
         unread = tag in _UNREAD or bool(_BESIDE.search(beside))
         if tag not in _VOID and (unread or ((struck or hidden) and not self._whole)):
-            self.left.notes += bool(_FOOTNOTES.search(beside))
             if not unread:
                 self.left.struck += struck
                 self.left.hidden += hidden

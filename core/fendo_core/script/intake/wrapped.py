@@ -9,12 +9,14 @@ from fendo_core.script.intake.marks import (
     BARE,
     BRACKETED,
     LABEL,
+    LONE_NUMBER,
     NO_BRACKETS,
     PICTURE,
     SCENE,
     SPEAKERS,
     VOICE,
     is_cue,
+    is_shouted_cue,
     is_shouted_name,
     names_somebody,
     stands_alone,
@@ -91,7 +93,7 @@ def _with_actions_aside(blocks: list[list[str]]) -> list[list[str]]:
         name, *words = block
         return (
             bool(words)
-            and is_shouted_name(re.sub(r"\s*\([^()]*\)$", "", name.strip()))
+            and is_shouted_cue(name)
             and _indent(name) >= _CUE_AT
             and all(_indent(row) >= _WORDS_AT for row in words)
             and min(map(_indent, words)) < _indent(name)
@@ -303,7 +305,6 @@ def _is_name(row: str) -> bool:
     return is_shouted_name(row) and not row.endswith(SENTENCE_ENDS)
 
 
-_LONE_NUMBER = re.compile(r"\d{1,3}[.)]?")
 _SHORT = 0.6
 """Of the width, up to which a printed row ends a paragraph whatever it ends with."""
 
@@ -319,8 +320,8 @@ def _joined(block: Sequence[str], width: int, from_pages: bool) -> list[str]:
             or stands_alone(above)
             or stands_alone(row)
             or names_somebody(row)
-            or _LONE_NUMBER.fullmatch(above)
-            or _LONE_NUMBER.fullmatch(row)
+            or LONE_NUMBER.fullmatch(above)
+            or LONE_NUMBER.fullmatch(row)
             or (from_pages and (_is_name(row) or _is_name(above)))
             or (from_pages and _next_fits(above, row, int(_SHORT * width)))
             or (above.endswith(SENTENCE_ENDS) and _next_fits(above, row, width))
