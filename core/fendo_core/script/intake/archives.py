@@ -1,6 +1,7 @@
 """The XML parts of archives, which documents, workbooks and presentations are, and what they refer to."""
 
 import posixpath
+import re
 import zipfile
 from collections.abc import Iterable, Mapping
 from xml.etree.ElementTree import Element
@@ -39,8 +40,12 @@ def parts_of(archive: zipfile.ZipFile, wanted: Iterable[str]) -> dict[str, Eleme
         left -= len(raw)
         if left < 0:
             raise ScriptRefused(too_large)
-        parts[name] = fromstring(raw)
+        parts[name] = fromstring(_STRICT.sub(rb"http://schemas.openxmlformats.org/\1/2006/", raw))
     return parts
+
+
+_STRICT = re.compile(rb"http://purl\.oclc\.org/ooxml/(\w{1,20})/")
+"""How a strict document calls what others call otherwise (ISO/IEC 29500-1)."""
 
 
 def links_of(path: str) -> str:

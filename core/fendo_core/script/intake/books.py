@@ -10,7 +10,7 @@ from xml.etree.ElementTree import Element
 
 from fendo_core.script.intake.archives import BROKEN, parts_of
 from fendo_core.script.intake.documents import Block
-from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, Inquiry, ScriptRefused, counted
+from fendo_core.script.intake.inquiry import NOTES_OR_WORDS, Inquiry, ScriptRefused, counted, enough
 from fendo_core.script.intake.paragraph import Paragraph, to_notes
 from fendo_core.script.intake.webpage import LARGEST_PAGE, blocks
 
@@ -50,7 +50,14 @@ def words_of_book(data: bytes, inquiry: Inquiry) -> list[Paragraph]:
         raise ScriptRefused("This electronic book is damaged. Save its words as plain text, and bring that in.") from error
     if around:
         inquiry.doubt(f"left out {counted(around, 'page', 'pages')} around the chapters: title, copyright, contents")
-    chapters = [words for page in pages if (words := _words(blocks(page, inquiry)[1]))]
+    chapters: list[list[Paragraph]] = []
+    count = 0
+    for page in pages:
+        words = _words(blocks(page, inquiry)[1])
+        count += len(words)
+        enough(count)
+        if words:
+            chapters.append(words)
     if len(chapters) > 1:
         names = [f"“{_called(found).text[:_LONGEST_NAME]}”" for found in chapters]
         options = (("all", "all chapters"), *((str(n), name) for n, name in enumerate(names)))

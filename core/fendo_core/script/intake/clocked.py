@@ -294,7 +294,10 @@ def with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, in
     with_time = [group for group in parted if group.written]
     options = (("slots", "where lines start and end"), ("words", "words"))
     asked = f"{with_time[0].written} … {with_time[-1].written} are" if len(with_time) > 1 else f"{with_time[0].written} is"
-    if inquiry.ask("times", asked, options, "slots") == "words":
+    above = 0 if parted[0].written else len(parted[0].under)
+    # Far below the first words, and few, they are times of day: “The clock reads 5:42”.
+    stray = above > max(_MOST_ABOVE, 0.2 * len(found)) and len(with_time) < 0.1 * len(found)
+    if inquiry.ask("times", asked, options, "words" if stray else "slots") == "words":
         return list(found)
     parted, lengths = _with_lengths_apart(parted)
     with_time = [group for group in parted if group.written]
@@ -320,6 +323,10 @@ def with_times(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, in
             for n, each in enumerate(group.under)
         ]
     return made
+
+
+_MOST_ABOVE = 8
+"""Paragraphs above the first time: titles, a letter."""
 
 
 def _is_titled(group: _Timed) -> bool:

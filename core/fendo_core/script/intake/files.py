@@ -13,6 +13,7 @@ from pathlib import PurePath
 
 from fendo_core.script.intake import (
     books,
+    fountain,
     mails,
     markdown,
     pages,
@@ -127,11 +128,15 @@ def read_script(
     if longest is not None:
         drafts = [part for draft in drafts for part in _breaths(draft, longest, rate)]
     enough(len(drafts))
-    doubts = [*script.inquiry.doubts, *more, *_order(drafts)]
+    doubts = _told_once([*script.inquiry.doubts, *more, *_order(drafts)])
     if len(doubts) > MOST_DOUBTS:
         doubts = [*doubts[:MOST_DOUBTS], f"… and {len(doubts) - MOST_DOUBTS} more of this kind"]
     questions = tuple(script.inquiry.questions)
     return Intake(kind, encoding, tuple(drafts), tuple(doubts), questions, script.header, script.taken)
+
+
+MOST_ALIKE = 5
+"""Doubts that differ by a number alone and are each said."""
 
 
 _QUOTE = re.compile(r"[\"“„«»]([^\"“”„«»]{1,10000})[\"”“»«]")
@@ -205,6 +210,9 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     counted_in_frames = subtitles.of_frames(body, script.rate)
     if counted_in_frames:
         return "subtitles in frames", encoding, script.subtitles("SubRip subtitles", counted_in_frames)
+    synchronised = subtitles.of_sami(body, inquiry)
+    if synchronised is not None:
+        return "SAMI subtitles", encoding, script.subtitles("SubRip subtitles", synchronised)
     if body[:6] == "WEBVTT":
         return "WebVTT subtitles", encoding, script.subtitles("WebVTT subtitles", body)
     if body.lstrip()[:13].lower() == "[script info]":
@@ -223,7 +231,9 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
     # Commas part clauses more often than cells.
     if mark and mark != "," and _parts_rows(mark, celled) and tables.looks_like_a_script(sheets.parted(celled, mark)):
         return "table", encoding, script.table(sheets.separated(celled, inquiry))
-    body = _undressed(body)
+    if fountain.is_fountain(name, body):
+        body = fountain.plain(body, inquiry)
+    body = _undressed(mails.of_thread(body, inquiry))
     wrapped_cells = printed_tables.table_of_text(body)
     if wrapped_cells and tables.looks_like_a_script(wrapped_cells):
         return "table", encoding, script.table(wrapped_cells)
@@ -435,6 +445,24 @@ def _breaths(draft: Draft, longest: int, rate: FrameRate) -> list[Draft]:
     slots = shared(draft.slot, [len(text) for text in texts], rate)
     parts = [Draft(text, slot, reader=draft.reader) for text, slot in zip(texts, slots, strict=True)]
     return [replace(parts[0], notes=draft.notes), *parts[1:]]
+
+
+_NUMBER = re.compile(r"\d+")
+
+
+def _told_once(doubts: Sequence[str]) -> list[str]:
+    """Doubts of which those that differ by a number alone are said once, where they are many."""
+    alike: dict[str, list[str]] = {}
+    for doubt in doubts:
+        alike.setdefault(_NUMBER.sub("#", doubt), []).append(doubt)
+    made: list[str] = []
+    for same in alike.values():
+        if len(same) <= MOST_ALIKE:
+            made += same
+            continue
+        numbers = [_NUMBER.findall(doubt)[0] for doubt in same[1:MOST_ALIKE]]
+        made.append(f"{same[0]}; the same with {', '.join(numbers)} and {len(same) - MOST_ALIKE} more")
+    return made
 
 
 def _order(drafts: Sequence[Draft]) -> list[str]:

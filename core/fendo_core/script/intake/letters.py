@@ -155,6 +155,12 @@ def refuse_by_name(data: bytes, name: str) -> None:
     head = data[:2048].lstrip(b"\xef\xbb\xbf \t\r\n").lower()
     ending = name.rpartition(".")[2].lower()
     if data.startswith(b"\xd0\xcf\x11\xe0"):
+        if "EncryptedPackage".encode("utf-16-le") in data:
+            raise ScriptRefused("This file is locked with a password. Save it without one, and bring that in.")
+        if "__properties_version1.0".encode("utf-16-le") in data:
+            raise ScriptRefused(
+                "This is a mail as Outlook saves it (.msg). Save it as .eml, or its text, and bring that in."
+            )
         old = {"xls": "an Excel workbook of the old kind", "ppt": "a presentation of the old kind (.ppt)"}
         what = old.get(ending, "a Word document of the old kind (.doc)")
         raise ScriptRefused(f"This is {what}. Open it, save it as .docx, .xlsx, .pptx or plain text, and bring that in.")

@@ -62,8 +62,145 @@ def _raw(part: EmailMessage) -> bytes:
 
 
 def _written(part: EmailMessage) -> str:
-    """The text of a part; what its letters are called may be unknown."""
+    """The text of a part; what its letters are called may be unknown, or wrong."""
+    raw = _raw(part)
+    if not raw.isascii():
+        try:
+            return raw.decode("utf-8-sig")
+        except UnicodeDecodeError:
+            pass
     try:
-        return str(part.get_content())
+        return str(part.get_content()).replace("ï»¿", "")
     except LookupError:
-        return _raw(part).decode("utf-8", "replace")
+        return raw.decode("utf-8", "replace")
+
+
+_FIELDS = (
+    r"from|von|de|da|van|fr[åa]n|fra|od|от|sent|date|gesendet|datum|envoy[ée]|inviato|data|enviado(?: el)?|fecha|verzonden"
+    r"|skickat|wys[łl]ano|отправлено|дата|to|an|[àa]|para|per|aan|till|til|do|кому|cc|kopie|subject|betreff|objet|oggetto"
+    r"|asunto|assunto|onderwerp|[äe]mne|temat|тема|reply-to|importance"
+)
+_FIELD_ROW = re.compile(rf"[*_]{{0,2}}({_FIELDS})[*_]{{0,2}}[ \xa0]?:[*_]{{0,2}}(?:[ \t\xa0].{{0,500}})?", re.IGNORECASE)
+_OPENED = re.compile(
+    r"[-_ *]{2,20}(?:original message|forwarded message|forwarded by .{0,60}|urspr[üu]ngliche nachricht"
+    r"|weitergeleitete nachricht"
+    r"|message (?:d['’]origine|original|transf[ée]r[ée])|mensaje (?:original|reenviado)|messaggio (?:originale|inoltrato)"
+    r"|oorspronkelijk bericht|doorgestuurd bericht|mensagem (?:original|encaminhada)"
+    r"|исходное сообщение|пересланное сообщение"
+    r"|wiadomo[śs][ćc] (?:oryginalna|przekazana))[-_ *]{2,20}"
+    r"|begin forwarded message:|anfang der weitergeleiteten nachricht:|début du message réexpédié :|_{20,80}",
+    re.IGNORECASE,
+)
+_WROTE = re.compile(
+    r"(?:on|am|le|el|il giorno|il|op|em|den|dnia) .{4,160}\d.{0,160}(?:wrote|schrieb|a [ée]crit|escribi[óo]"
+    r"|ha scritto|schreef"
+    r"|escreveu|skrev|napisa[łl]\w{0,3})\b.{0,80}:|.{4,160}\d.{0,160}(?:пишет|написал\w{0,3}|пользователь.{0,120})\s?:",
+    re.IGNORECASE,
+)
+_OPENING = frozenset("-_*BbAaDd")
+"""What introductions begin with."""
+_WROTE_AT = frozenset({"on ", "am ", "le ", "el ", "il ", "op ", "em ", "den", "dni"})
+_SENT_WITH = re.compile(
+    r"(?:sent|envoy[ée]|gesendet|inviato|enviado|verzonden|отправлено|von meinem .{2,20} gesendet|get outlook)"
+    r"(?: (?:from|with|depuis|de|von|da|desde|vanaf|с|for)\b.{0,60})?",
+    re.IGNORECASE,
+)
+_SHORT_NOTE = 60
+"""Words of a mail that says something about the one below it."""
+
+
+def of_thread(text: str, inquiry: Inquiry) -> str:
+    """The words of a mail that stands above or below others: its own, or those of the one below it; asked.
+
+    What a mail puts around others (their fields, who wrote when, marks of quotation) is left out.
+    """
+    rows = text.splitlines()
+    cuts = _cuts(rows)
+    if not cuts:
+        return text
+    mails = [rows[: cuts[0][0]]]
+    for (_, start), following in zip(cuts, [*cuts[1:], (len(rows), 0)], strict=True):
+        held = rows[start : following[0]]
+        if any(map(_QUOTE.match, held)):
+            # Who answers below what they quote, or between it, marks nothing of their own.
+            mails[0] += [row for row in held if not _QUOTE.match(row)]
+            held = [_QUOTE.sub("", row) for row in held if _QUOTE.match(row)]
+        mails.append(held)
+    said = ["\n".join(_unsigned(mail)).strip() for mail in mails]
+    counts = [len(words.split()) for words in said]
+    if not any(counts):
+        return text
+    earlier = max(range(1, len(said)), key=lambda place: counts[place])
+    if not counts[0]:
+        inquiry.doubt("what a mail says of itself, above its words, was left out")
+        return said[earlier]
+    if not counts[earlier]:
+        return said[0]
+    likeliest = "below" if counts[0] < _SHORT_NOTE and counts[earlier] > 1.5 * counts[0] else "own"
+    options = (("own", "what stands at the top"), ("below", "the mail below it"), ("all", "everything"))
+    chosen = inquiry.ask("thread", "several mails, one below another: read", options, likeliest)
+    return text if chosen == "all" else said[0] if chosen == "own" else said[earlier]
+
+
+_QUOTE = re.compile(r"^(?:[>|] ?)+")
+_MOST_MAILS = 50
+
+
+def _cuts(rows: list[str]) -> list[tuple[int, int]]:
+    """Where mails below the first one begin: the row of what introduces each, and the first row of its words."""
+    found: list[tuple[int, int]] = []
+    place = 0
+    while place < len(rows) and len(found) < _MOST_MAILS:
+        end = _introduced(rows, place)
+        if end:
+            found.append((place, end))
+        place = end or place + 1
+    return found
+
+
+def _introduced(rows: list[str], place: int) -> int:
+    """Behind what introduces another mail at a row; 0: nothing does."""
+    if len(rows[place]) > 500:
+        return 0
+    row = _QUOTE.sub("", rows[place]).strip()
+    if not (":" in row or row[:1] in _OPENING or row[:3].lower() in _WROTE_AT):
+        return 0
+    below = [_QUOTE.sub("", each[:500]).strip() for each in rows[place + 1 : place + 2]]
+    quoted = any(map(_QUOTE.match, rows[place + 1 : place + 4]))
+    for count, said in enumerate([row, " ".join([row, *below])], start=1):
+        # “On 3 March the captain wrote:” may well be read; mails say at what hour, or quote.
+        if said.endswith(":") and _WROTE.fullmatch(said) and (quoted or "@" in said or _HOUR.search(said)):
+            return place + count
+    opened = bool(row[:1] in _OPENING and _OPENED.fullmatch(row))
+    end = first = place + opened
+    while end < len(rows) and end < first + 12 and (_field(rows[end]) or (opened and not rows[end].strip(" >"))):
+        end += 1
+    fields = set(filter(None, map(_field, rows[first:end])))
+    if opened and "_" not in row:
+        return end
+    return end if len(fields) >= 3 and any(map(_OF_A_MAIL.fullmatch, fields)) else 0
+
+
+_HOUR = re.compile(r"\b\d{1,2}[:.h]\d{2}\b")
+_OF_A_MAIL = re.compile(
+    r"sent|date|gesendet|datum|envoy[ée]|inviato|data|enviado.{0,3}|fecha|verzonden|skickat|wys[łl]ano|отправлено|дата|subject"
+    r"|betreff|objet|oggetto|asunto|assunto|onderwerp|[äe]mne|temat|тема",
+    re.IGNORECASE,
+)
+
+
+def _field(row: str) -> str:
+    """The name of a field of a mail that a row holds; "": it holds none."""
+    found = ":" in row[:40] and _FIELD_ROW.fullmatch(_QUOTE.sub("", row[:600]).strip())
+    return found[1].lower() if found else ""
+
+
+def _unsigned(rows: list[str]) -> list[str]:
+    """Rows of a mail without its signature."""
+    kept: list[str] = []
+    for row in rows:
+        if row.rstrip("\r\n") in ("-- ", "--"):
+            break
+        if not (len(row) < 80 and _SENT_WITH.fullmatch(row.strip())):
+            kept.append(row)
+    return kept

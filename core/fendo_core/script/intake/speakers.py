@@ -217,12 +217,12 @@ def with_readers(found: Sequence[Paragraph], inquiry: Inquiry, sticky: bool = Tr
             notes += filter(None, [_how(label)])
             each, awaited, in_scene = replace(each, text=each.text[label.end() :]), True, False
         elif SCENE.match(each.text):
-            notes.append(each.text)
+            notes += filter(None, [each.notes, each.text])
             in_scene = True
             continue
         elif screenplay and not awaited and (each.fresh or in_scene):
             unsaid += 1
-            notes.append(each.text)
+            notes += filter(None, [each.notes, each.text])
             continue
         elif not sticky:
             reader = ""
@@ -272,7 +272,16 @@ def _cue_name(text: str, names: set[str]) -> str | None:
         return None
     name = found[1].strip()
     off = bool(found[2] and SPOKEN_EXTRA.search(found[2]) and VOICE.fullmatch(name))
-    return name if name in names or off or text.endswith(":") else None
+    return name if name in names or off or (text.endswith(":") and _may_be_called(name)) else None
+
+
+_LONGEST_CALLED = 4
+
+
+def _may_be_called(name: str) -> bool:
+    """Whether somebody could be called so: “On 3 March the captain wrote:” is read."""
+    words = name.split()
+    return len(words) <= _LONGEST_CALLED or name.isupper()
 
 
 def _names(found: Sequence[Paragraph], sure: bool) -> set[str]:

@@ -174,19 +174,22 @@ def _number(text: str | None, otherwise: float) -> float:
     return found if 0.0 < found < 1e9 else otherwise
 
 
-_COUNTED = re.compile(r"(\d{1,3}):(\d{2}):(\d{2})(?:\.(\d{1,9})|:(\d{2,3}))?")
-_METRIC = re.compile(r"(\d{1,9}(?:\.\d{1,9})?)(h|m|s|ms|f|t)")
+_COUNTED = re.compile(r"(?:(\d{1,3}):)?(\d{1,2}):(\d{2})(?:\.(\d{1,9})|:(\d{2,3}))?")
+_METRIC = re.compile(r"(\d{1,9}(?:\.\d{1,9})?)(h|m|s|ms|f|t)?")
+"""Some write seconds without their unit."""
 
 
 def _seconds(text: str, frames: float, ticks: float) -> float | None:
     counted = _COUNTED.fullmatch(text.strip())
     if counted:
         hours, minutes, seconds, part, frame = counted.groups()
-        return int(hours) * 3600 + int(minutes) * 60 + int(seconds) + float(f"0.{part or 0}") + int(frame or 0) / frames
+        return (
+            int(hours or 0) * 3600 + int(minutes) * 60 + int(seconds) + float(f"0.{part or 0}") + int(frame or 0) / frames
+        )
     metric = _METRIC.fullmatch(text.strip())
     if not metric:
         return None
-    size = {"h": 3600.0, "m": 60.0, "s": 1.0, "ms": 1e-3, "f": 1 / frames, "t": 1 / ticks}[metric[2]]
+    size = {"h": 3600.0, "m": 60.0, "s": 1.0, "ms": 1e-3, "f": 1 / frames, "t": 1 / ticks}[metric[2] or "s"]
     return float(metric[1]) * size
 
 

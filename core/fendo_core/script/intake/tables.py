@@ -93,7 +93,7 @@ def _header_row(rows: Rows) -> tuple[int, list[list[tuple[Holds, int]]]] | None:
 
 
 def _names_columns(rows: Rows) -> bool:
-    """Whether the first row is made of names that nobody knows, above a column of sentences."""
+    """Whether the first row is made of names that nobody knows, above a column of sentences or of times."""
     first = rows[0]
     if any(not cell.strip() or len(cell.split()) > 3 or cell.strip().endswith(SENTENCE_ENDS) for cell in first):
         return False
@@ -101,7 +101,9 @@ def _names_columns(rows: Rows) -> bool:
     if len(first) < 2 or len(below[0]) != len(first) or any(_is_time(cell) or _is_number(cell) for cell in first):
         return False
     return any(
-        _share(below, n, lambda cell: _is_wordy(cell) and cell.endswith(SENTENCE_ENDS)) > 0.8 for n in range(len(first))
+        _share(below, n, lambda cell: _is_wordy(cell) and cell.endswith(SENTENCE_ENDS)) > 0.8
+        or _share(below, n, _is_time) > 0.8
+        for n in range(len(first))
     )
 
 

@@ -262,7 +262,8 @@ _CLOSING = re.compile(
     re.IGNORECASE,
 )
 _ABOUT = re.compile(
-    r"\b(?:below|attached|script|here(?: is|’s|'s| are)|anbei|unten|skript|hier (?:ist|sind|kommt)|ci-dessous|ci-joint|"
+    r"\b(?:below|attached|script|here(?: is|’s|'s| are)|anbei|unten|skript|hier (?:ist|sind|kommt|der|die|das)|"
+    r"ci-dessous|ci-joint|"
     r"voici|adjunto|abajo|guion|aquí (?:está|tienes)|allegato|sotto|ecco|ниже|сценарий)\b",
     re.IGNORECASE,
 )

@@ -39,9 +39,14 @@ def named_in(header: str) -> str | None:
     return next((_NAMED[word] for word in re.findall(r"\w+", header.casefold()) if word in _NAMED), None)
 
 
+_ADDRESS = re.compile(r"[@/]|\w\.\w")
+"""Of the web, or of mail: “.com” and “no-reply” are no words."""
+
+
 def tongue_of(text: str) -> str | None:
     """The language of some sentences; None when their common words do not tell."""
-    said = Counter(re.findall(r"[^\W\d_]+", text.casefold()))
+    spoken = " ".join(word for word in text.casefold().split() if not _ADDRESS.search(word))
+    said = Counter(re.findall(r"[^\W\d_]+", spoken))
     count = {tongue: sum(said[word] for word in words) for tongue, words in _WORDS.items()}
     first, second = sorted(count, key=lambda tongue: -count[tongue])[:2]
     sure = count[first] >= max(_FEWEST, _SHARE * said.total()) and count[first] > 1.3 * count[second]
@@ -84,7 +89,19 @@ def _two_tongues(one: Sequence[str], other: Sequence[str]) -> tuple[tuple[str, s
         return ()
     if None in tongues or tongues[0] == tongues[1]:
         return ()
+    if any(
+        not _mostly_in(str(tongue), str(second), texts)
+        for tongue, second, texts in zip(tongues, tongues[::-1], (one, other), strict=True)
+    ):
+        return ()
     return tuple((tongue, _NAMES[tongue].split()[0].capitalize()) for tongue in tongues if tongue)
+
+
+def _mostly_in(tongue: str, other: str, texts: Sequence[str]) -> bool:
+    """Whether no more than a few of the texts have common words of the other language rather than of this one."""
+    words = [set(re.findall(r"[^\W\d_]+", text.casefold())) for text in texts[:_LOOKED_AT]]
+    against = sum(len(each & _WORDS[other]) > len(each & _WORDS[tongue]) for each in words)
+    return against <= 0.2 * len(words)
 
 
 def _asked(where: str, options: tuple[tuple[str, str], ...], inquiry: Inquiry) -> str:
