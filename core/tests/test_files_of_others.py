@@ -201,3 +201,47 @@ def test_names_above_a_column_of_times_are_no_line():
 def test_two_languages_are_told_by_most_rows_and_not_by_addresses():
     rows = [FERRY, "Write to o@quay.example.com, a@sea.com.", NOBODY, "No? See www.quay.com/do/as/a/e/o.", SALT, "Do come."]
     assert words(read("a.txt", "\n\n".join(rows))) == rows
+
+
+HEAD_OF_CUES = "[INFORMATION]\n[TITLE]\n[END INFORMATION]\n[SUBTITLE]\n[COLF]&HFFFFFF,[STYLE]no,[SIZE]18\n"
+TIMES = ((FERRY, 12, 18), (NOBODY, 20, 24))
+
+
+@pytest.mark.parametrize(
+    ("name", "head", "cue"),
+    [
+        ("a.sub", HEAD_OF_CUES, "00:00:{1}.00,00:00:{2}.00\n{0}\n\n"),
+        ("a.txt", "", "[{1}0][{2}0]{0}\n"),
+        ("a.txt", "", "{{{1}00}}{{{2}00}}{0}\n"),
+        ("a.txt", "\ufeff", "1\r\n00:00:{1},000 --> 00:00:{2},000\r\n{0}\r\n\r\n"),
+        ("a.tsv", "start\tend\ttext\n", "{1}000\t{2}000\t{0}\n"),
+    ],
+)
+def test_subtitles_that_count_in_their_own_way(name, head, cue):
+    at = FrameRate(Fraction(100)) if "00}}" in cue else RATE
+    text = head + "".join(cue.format(*each) for each in TIMES)
+    found = read_script(name, text.encode(), at)
+    assert [(d.text, d.slot.start // SAMPLE_RATE, d.slot.end // SAMPLE_RATE) for d in found.drafts] == list(TIMES)
+
+
+def test_what_stands_beside_times_is_who_reads_or_a_note_and_never_a_line():
+    rows = "{}  0:12\nThe ferry leaves.\n\n{}  0:20\nNobody waits.\n\nTranscribed by https://transcribe.example\n"
+    for names in (("Otto Brand", "Mira Sohl"), ("The harbour", "The bell"), ("Intro", "Credits")):
+        found = read("a.txt", rows.format(*names))
+        assert [(d.text, d.notes or d.reader) for d in found.drafts] == [(FERRY, names[0]), (NOBODY, names[1])]
+        assert starts(found) == [12, 20]
+    assert words(read("a.txt", "00:00:12:The ferry|leaves.\n00:00:20:Nobody waits.\n")) == [FERRY, NOBODY]
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "said"),
+    [
+        ("a.stl", b"850STL25.01" + b"0" * 1013 + bytes(128), "EBU STL"),
+        ("a.scc", b"Scenarist_SCC V1.0\n\n00:00:12:00\t9420 9420\n", "codes"),
+        ("a.gdoc", b'{"url": "https://docs.example/1"}', "link"),
+        ("a.url", b"[InternetShortcut]\nURL=https://docs.example/1\n", "link"),
+    ],
+)
+def test_captions_in_codes_and_links_are_refused_by_name(name, data, said):
+    with pytest.raises(ScriptRefused, match=said):
+        read(name, data)

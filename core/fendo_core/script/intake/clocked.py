@@ -422,7 +422,7 @@ def _at_times(found: Sequence[Paragraph]) -> tuple[list[_Timed], int, int]:
             sure += 1
             groups.append((named[2], []))
             if not NUMBERED.fullmatch(named[1].strip()) and named[1].strip() not in unnamed:
-                groups[-1][1].append(replace(each, text=f"{named[1].strip()}:"))
+                groups[-1][1].append(replace(each, text=f"{named[1].strip()}:", heading=True))
             continue
         head = BRACKETED.match(text)
         if head:

@@ -274,6 +274,9 @@ def _undressed(text: str) -> str:
         rows = [row for row in text.splitlines() if row.strip()]
         if sum(row.startswith(">") for row in rows) >= max(2, 0.6 * len(rows)):
             text = _QUOTED.sub("", text)
+    rows = text[:_SNIFFED].splitlines()
+    if sum(bool(_TIME_AND_BARS.match(row)) for row in rows) >= max(2, 0.8 * sum(map(bool, rows))):
+        text = _TIME_AND_BARS.sub(r"[\1] ", text).replace("|", " ")
     if len(_STRESSED.findall(text)) >= 2:
         text = _STRESSED.sub(r"\1", text)
     if len(_DIRECTED.findall(text)) >= 2:
@@ -286,6 +289,10 @@ def _undressed(text: str) -> str:
     return html.unescape(text) if len(_ENTITIES.findall(text)) >= 2 else text
 
 
+_SNIFFED = 20_000
+"""Letters by which a way to write is told."""
+_TIME_AND_BARS = re.compile(r"^(\d{1,2}:\d{2}:\d{2}):(?=[^\d\s:])", re.MULTILINE)
+"""Subtitles with a time in front of each row, and bars between what stands on a row of the picture."""
 _QUOTED = re.compile(r"^(?:> ?)+", re.MULTILINE)
 """What a mail puts before rows that it quotes."""
 _TAGS = re.compile(

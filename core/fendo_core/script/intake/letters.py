@@ -146,6 +146,9 @@ def _say_torn(text: str, inquiry: Inquiry) -> None:
         )
 
 
+_LINKS = ("gdoc", "gsheet", "gslides", "url", "webloc", "desktop")
+
+
 def refuse_by_name(data: bytes, name: str) -> None:
     """Refuse what is known and no script, and say what to do with it.
 
@@ -164,6 +167,12 @@ def refuse_by_name(data: bytes, name: str) -> None:
         old = {"xls": "an Excel workbook of the old kind", "ppt": "a presentation of the old kind (.ppt)"}
         what = old.get(ending, "a Word document of the old kind (.doc)")
         raise ScriptRefused(f"This is {what}. Open it, save it as .docx, .xlsx, .pptx or plain text, and bring that in.")
+    if data[3:11] in (b"STL25.01", b"STL30.01", b"STL24.01"):
+        raise ScriptRefused("These are subtitles of broadcasters in EBU STL (.stl). Ask for them as .srt, .vtt or .ttml.")
+    if head.startswith(b"scenarist_scc"):
+        raise ScriptRefused("These are captions in codes (.scc). Ask for them as .srt, .vtt or .ttml.")
+    if ending in _LINKS:
+        raise ScriptRefused("This is a link to a document, not the document. Open it, save it as .docx, and bring that in.")
     for mark, what, instead in (
         ((b"<?xml", b"<tt "), "an XML file", "Save the script as .docx, .srt, .csv or plain text"),
         ((b"%!ps",), "a PostScript file", "Save it as PDF or plain text"),

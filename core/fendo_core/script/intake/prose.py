@@ -46,7 +46,7 @@ from fendo_core.script.intake.marks import (
     is_more,
     is_voice,
 )
-from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted
+from fendo_core.script.intake.paragraph import SENTENCE_ENDS, Paragraph, noted, to_notes
 from fendo_core.script.intake.slides import named_slide, with_slides_above
 from fendo_core.script.intake.speakers import (
     with_brackets_as_names,
@@ -108,6 +108,8 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = without_asides(with_name_colons(found), inquiry)
     found = without_bites(found, inquiry)
     found = with_readers(without_numbered(found, inquiry), inquiry)
+    # What stands beside a time and is nobody's name is what a part is called.
+    found = to_notes(found, [each.heading and each.text.endswith(":") for each in found])
     found = without_asides(without_unsaid(found, inquiry), inquiry)
     return _drafts(each for each in without_directions(found, inquiry) if not _DASHES.fullmatch(each.text))
 

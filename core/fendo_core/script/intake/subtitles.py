@@ -27,14 +27,24 @@ _SPEAKS_ALONE = re.compile(r"^[-–—‐](?:\s(?=\S)|(?=[^\W\d_]|[¿¡\"“«])
 _ENTITIES = {"&lt;": "<", "&gt;": ">", "&nbsp;": " ", "&lrm;": "", "&rlm;": "", "&amp;": "&"}
 
 
-_COMMA_CUE = re.compile(r"^(\d{1,2}:\d{2}:\d{2}\.\d{3}),(\d{1,2}:\d{2}:\d{2}\.\d{3})[ \t]*$", re.MULTILINE)
+_COMMA_CUE = re.compile(r"^(\d{1,2}:\d{2}:\d{2}\.\d{2,3}),(\d{1,2}:\d{2}:\d{2}\.\d{2,3})[ \t]*\r?$", re.MULTILINE)
+_INFORMED = re.compile(
+    r"\A\s*\[INFORMATION\].{0,4000}?\[END INFORMATION\]\s*(?:\[SUBTITLE\]\s*)?(?:\[COLF\][^\n]{0,200}\n)?", re.DOTALL
+)
+"""What stands above the cues in some such files."""
 
 
 def with_arrows(text: str) -> str:
     """A text whose cues have a comma between their times, with arrows instead."""
     if not _COMMA_CUE.search(text):
         return text
-    return _COMMA_CUE.sub(r"\1 --> \2", text).replace("[br]", "\n")
+    return _COMMA_CUE.sub(_with_arrow, _INFORMED.sub("", text)).replace("[br]", "\n")
+
+
+def _with_arrow(cue: re.Match[str]) -> str:
+    """Times of a cue in thousandths, with an arrow between them."""
+    start, end = (time if time[-4] == "." else f"{time}0" for time in cue.groups())
+    return f"{start} --> {end}"
 
 
 _SAMI_CUE = re.compile(r"<SYNC\s+Start\s*=\s*[\"']?(\d{1,9})[^>]{0,80}>", re.IGNORECASE)
@@ -82,19 +92,25 @@ def _counted(milliseconds: int) -> str:
 
 _IN_FRAMES = re.compile(r"^\{(\d{1,8})\}\{(\d{1,8})\}(.*)$", re.MULTILINE)
 """A cue with its first frame, the one behind it, and its rows with bars between them."""
+_IN_TENTHS = re.compile(r"^\[(\d{1,8})\]\[(\d{1,8})\](.*)$", re.MULTILINE)
+"""The same in tenths of a second."""
 _HEAD = 20_000
 """Letters by which a file is told."""
 
 
 def of_frames(text: str, rate: FrameRate) -> str | None:
-    """SubRip of subtitles whose times are numbers of frames, at `rate` if they don't say another; None: they are none."""
+    """SubRip of subtitles whose times are numbers of frames, at `rate` if they don't say another, or tenths of a second.
+
+    None: they are none.
+    """
     head = [row for row in text[:_HEAD].splitlines()[:-1] if row.strip()] or [text]
-    if sum(bool(_IN_FRAMES.match(row)) for row in head) < 0.8 * len(head):
+    cue_row = _IN_TENTHS if _IN_TENTHS.match(head[0]) else _IN_FRAMES
+    if sum(bool(cue_row.match(row)) for row in head) < 0.8 * len(head):
         return None
-    cues = [cue.groups() for cue in islice(_IN_FRAMES.finditer(text), MOST_LINES + 2)]
+    cues = [cue.groups() for cue in islice(cue_row.finditer(text), MOST_LINES + 2)]
     enough(len(cues) - 1)
-    told = re.fullmatch(r"\d{2,3}(?:\.\d{1,3})?", cues[0][2].strip())
-    fps = Fraction(told[0]) if told else rate.fps
+    told = re.fullmatch(r"\d{2,3}(?:\.\d{1,3})?", cues[0][2].strip()) if cue_row is _IN_FRAMES else None
+    fps = Fraction(10) if cue_row is _IN_TENTHS else Fraction(told[0]) if told else rate.fps
 
     def written(frame: str) -> str:
         return _counted(round(1000 * int(frame) / fps))
@@ -107,7 +123,7 @@ def of_frames(text: str, rate: FrameRate) -> str | None:
 
 def is_subtitles(text: str) -> bool:
     """Whether a text has the times of subtitles, on rows of their own."""
-    cues = [cue[0] for cue in islice(_CUE.finditer(text), 50)]
+    cues = [cue[0] for cue in islice(_CUE.finditer(text.replace("\r\n", "\n")), 50)]
     return bool(cues) and sum(bool(_WORDS_BEHIND.search(cue)) for cue in cues) < 0.8 * len(cues)
 
 

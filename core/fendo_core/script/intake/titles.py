@@ -103,7 +103,8 @@ _DELIVERY = re.compile(
 """Above the words: how they are to be read."""
 _END = re.compile(
     r"^\W{0,12}(?:the end|end|ends|script ends|end script|"
-    r"end of (?:the )?(?:script|film|programme|play|episode|recording)|ende|fin|fine|конец)\W*$",
+    r"end of (?:the )?(?:script|film|programme|play|episode|recording)|ende|fin|fine|конец)\W*$|"
+    r"^(?:automatically )?(?:transcri\w{1,6}|exported|generated|created|made) (?:by|with|from|using|in) .{0,80}(?:https?://|www\.)\S{1,80}$",
     re.IGNORECASE,
 )
 _CREDIT = re.compile(r"^[^\W\d_][\w .]{1,30}:\s+[^\W\d_][^\s:]{0,30}(?:\s[^\s:.!?]{1,30}){0,4}$")
