@@ -19,6 +19,36 @@ TIMED = [(FERRY, (12, 18), "", ""), (NOBODY, (20, 24), "", "")]
 NAMED = [(FERRY, None, "", "NARRATOR"), (NOBODY, None, "", "NARRATOR")]
 
 ODD = {
+    "GUIDE - THE QUAY\nVoice: female, 40s, warm\n\n"
+    "STOP 101 | Hall | max. 45\"\nThe ferry leaves.\n\nSTOP 102 | Loft | max. 60\""
+    "\nNobody waits.\n\n(end of tour)\n": [
+        (FERRY, None, "STOP 101 | Hall | max. 45\"\nVoice: female, 40s, warm", ""),
+        (NOBODY, None, "STOP 102 | Loft | max. 60\"\nend of tour", ""),
+    ],
+    "Film: Das Salz\nFassung 3\nLänge 28'30\n\n10:00:12 OFF 1\nThe ferry leaves.\n10:00:18\n\n10:00:20 OFF 2\n"
+    "Nobody waits.\n10:00:24\n": TIMED,
+    "Slide 1\nNARRATION: The ferry leaves.\nNOTE TO VO: stress “leaves”\n\nSlide 2\nNARRATION: Nobody waits.\n": [
+        (FERRY, None, "Slide 1\nstress “leaves”", ""), (NOBODY, None, "Slide 2", ""),
+    ],
+    "RADIO - 20 SECONDS\n\nVersion A\nThe ferry leaves.\n\nVersion B\nNobody waits.\n": [
+        (FERRY, None, "Version A", ""), (NOBODY, None, "Version B", ""),
+    ],
+    "VO SCRIPT\n\n1   The ferry leaves.\n2   Nobody waits.\n3   ALT 2: Nobody is there.\n4   Salt remains.\n": [
+        (FERRY, None, "", ""), (NOBODY, None, "or: Nobody is there.", ""), (SALT, None, "", ""),
+    ],
+    "VO #   TC IN        DUR    TEXT\n001    10:00:12:00  6s     The ferry leaves.\n"
+    "002    10:00:20:00  4s     Nobody waits.\n": TIMED,
+    "[30/11/2026, 09:12:33] Tess Varley: here they are\n[30/11/2026, 09:13:01] Tess Varley: 1. The ferry leaves.\n"
+    "[30/11/2026, 09:13:20] Tess Varley: 2. Nobody waits.\n[30/11/2026, 09:13:41] Tess Varley: 3. Salt remains.\n": [
+        (said, None, "", "Tess Varley") for said in (FERRY, NOBODY, SALT)
+    ],
+    "COLD OPEN\nHOST: The ferry leaves.\n\nAD BREAK (1 min)\nHOST: Nobody waits.\n": [
+        (FERRY, None, "COLD OPEN", "HOST"), (NOBODY, None, "AD BREAK (1 min)", "HOST"),
+    ],
+    "(12-18) The ferry leaves.\n(20–24) Nobody waits.\n": TIMED,
+    "S01 – Harbour – 6 sec\nThe ferry leaves.\n\nS02 – Quay – 5 sec\nNobody waits.\n": [
+        (FERRY, None, "S01 – Harbour – 6 sec", ""), (NOBODY, None, "S02 – Quay – 5 sec", ""),
+    ],
     "VO 1 (00:12–00:18)\nThe ferry leaves.\n\nVO 2 (00:20–00:24)\nNobody waits.\n": [
         ("The ferry leaves.", (12, 18), "", ""), ("Nobody waits.", (20, 24), "", ""),
     ],

@@ -258,11 +258,22 @@ _COUNT_ALONE = re.compile(
     rf"^[\[(]?(?:(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|"
     rf"(?:(?:approx\.?|about|ca\.?|circa|etwa)\s?)?{_COUNT}(?:\s*[=/~≈–-]+\s*[\d:.,'’″”\"]{{1,9}}(?:\s?(?:min|sec|s)\w*)?)?|"
     r"(?:total(?: words| duration| time| length)?|"
-    r"duration|length|time|word ?count|words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*"
+    r"(?:duration|length|running time|trt|dauer|länge|durée|duración|durata|duur|длительность)\s+(?=\d)[\d:.,'’″”\"]+"
+    r"(?:\s?min\w*|\s?s\w*)?|"
+    r"(?:duration|length|time|word ?count|words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*"
     r"(?:approx\.?|about|around|ca\.?|circa|etwa|env(?:iron)?\.?|aprox\.?|около|~)?\s?\d[\d:.,'’″”\"]*"
-    r"\s?(?:words?|min\w*|sec\w*|s)?)[\])]?\.?$",
+    r"\s?(?:words?|min\w*|sec\w*|s)?))[\])]?\.?$",
     re.IGNORECASE,
 )
+
+
+_LASTS_ABOVE = re.compile(
+    r"(?:duration|length|running time|trt|dauer|länge|durée|duración|durata|duur|длительность)\s+"
+    r"\d[\d:.,'’″”\"]*(?:\s?(?:min|s)\w*)?$",
+    re.IGNORECASE,
+)
+"""“Länge 28'30”, above the words."""
+_MOST_ABOVE = 6
 
 
 def without_counts(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragraph]:
@@ -270,7 +281,8 @@ def without_counts(found: Sequence[Paragraph], inquiry: Inquiry) -> list[Paragra
     ends = [at_end(_COUNT_AT_END, each.text) for each in found]
     alone = [bool(_COUNT_ALONE.match(each.text)) for each in found]
     several = sum(map(bool, ends)) >= 2
-    if (not several and sum(alone) < 2 and not any(alone[-1:])) or all(alone):
+    above = any(_LASTS_ABOVE.match(each.text) for each in found[:_MOST_ABOVE])
+    if (not several and sum(alone) < 2 and not above and not any(alone[-1:])) or all(alone):
         return list(found)
     shown = next(
         end[0].strip() if end else each.text for each, end, count in zip(found, ends, alone, strict=True) if end or count

@@ -141,7 +141,26 @@ def with_colons(found: Sequence[Paragraph]) -> list[Paragraph]:
     for pattern, clock in _CLOCKS:
         if mostly(found, pattern) and (pattern is not _SECONDS or _run_on(found)):
             return [replace(each, text=pattern.sub(clock, each.text)) for each in found]
-    return _with_pairs_of_digits(found)
+    return _with_pairs_of_digits(_with_ranges_of_seconds(found))
+
+
+_SECOND_TO_SECOND = re.compile(r"^[\[(](\d{1,3})\s?[-–—]\s?(\d{1,3})[\])]\s*[:–—-]?\s*(?=\S)")
+
+
+def _with_ranges_of_seconds(found: Sequence[Paragraph]) -> list[Paragraph]:
+    """Paragraphs with `0:06 - 0:12` for the `(06-12)` that most have in front, each where the one above ends or later."""
+    heads = [_SECOND_TO_SECOND.match(each.text) for each in found]
+    told = [int(edge) for head in heads if head for edge in head.groups()]
+    if (
+        len(told) < max(4, len(found))
+        or told != sorted(told)
+        or any(a == b for a, b in zip(told[::2], told[1::2], strict=True))
+    ):
+        return list(found)
+    return [
+        replace(each, text=f"[{_clock(head[1])} - {_clock(head[2])}] {each.text[head.end() :]}") if head else each
+        for each, head in zip(found, heads, strict=True)
+    ]
 
 
 _DIGITS = re.compile(r"^(\d{2}|0)\.([0-5]\d)\s+(?=[^\W\d_])")

@@ -164,8 +164,9 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
         held, data = mails.script_of(data, inquiry)
         if mails.is_mail(data):
             raise ScriptRefused("This mail holds another mail. Save what is attached to it, and bring that in.")
-        kind, encoding, drafts = _read(held, data, script)
-        return f"{kind} in a mail", encoding, drafts
+        kind, _, drafts = _read(held, data, script)
+        # How its letters are written the mail itself says.
+        return f"{kind} in a mail", "", drafts
     if data.startswith(b"%PDF"):
         found = pages.printed(data, inquiry)
         if isinstance(found, list):
@@ -233,7 +234,7 @@ def _read(name: str, data: bytes, script: _ScriptFile) -> tuple[str, str, list[D
         return "table", encoding, script.table(sheets.separated(celled, inquiry))
     if fountain.is_fountain(name, body):
         body = fountain.plain(body, inquiry)
-    body = _undressed(mails.of_thread(body, inquiry))
+    body = _with_numbers_near(_undressed(mails.of_thread(body, inquiry)))
     wrapped_cells = printed_tables.table_of_text(body)
     if wrapped_cells and tables.looks_like_a_script(wrapped_cells):
         return "table", encoding, script.table(wrapped_cells)
@@ -254,6 +255,25 @@ def _undressed_cells(rows: tables.Rows) -> tables.Rows:
 
 _NUMBERED_CELL = re.compile(r"[^/\d]{0,20}\d[^/]{0,20} //? ")
 _SLASHED = re.compile(r" //? ")
+
+
+_FAR_NUMBER = re.compile(r"^[ \t]*(\d{1,4})[.)]?(?:\t+| {2,})(?=\S)(?!.*(?:\t|\S {2,}\S))", re.MULTILINE)
+"""A number, white, and words in which none is as wide."""
+
+
+def _with_numbers_near(text: str) -> str:
+    """A text whose rows are counted, with the numbers as they stand in front of paragraphs: they make no table."""
+    rows = [row for row in text.splitlines() if row.strip()]
+    counted = [int(row[1]) for row in _FAR_NUMBER.finditer(text[:_SNIFFED])]
+    hung = any(row[:1].isspace() and not _FAR_NUMBER.match(row) for row in rows)
+    if len(counted) < 3 or counted != list(range(counted[0], counted[0] + len(counted))) or hung:
+        return text
+    if sum(bool(_WIDE.search(row)) for row in rows) > len(_FAR_NUMBER.findall(text)):
+        return text
+    return _FAR_NUMBER.sub(r"\1. ", text)
+
+
+_WIDE = re.compile(r"\S(?:\t| {2,})\S")
 
 
 def _is_slashed(text: str) -> bool:

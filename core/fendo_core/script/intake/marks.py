@@ -31,8 +31,10 @@ HEADING = re.compile(
     r"step|schritt|étape|paso|passo|шаг|lektion|leçon|lección|lezione|stop|station|stopp|spread|doppelseite|reel|rolle|bobine|track|exhibit|room|raum|arrêt|salle|parada|sala|tappa|announcement|message|durchsage|annonce|anuncio|annuncio)\s*#?\s*"
     r"(?:\d{1,3}(?:\.\d{1,3}){0,3}\b(?!\.\d)|[ivx]{1,4}\b|(?:one|two|three|four|five|six|seven|eight|nine|ten|eins|zwei|drei|"
     r"vier|un|deux|trois|quatre|uno|dos|tres|cuatro|due|tre|quattro)(?=\s*(?:[:–—-]|$)))"
-    r"(?:(?:[^.!?]|\b(?:pp?|int|ext|approx|ca|min|sec|no|nr)\.){0,60}|\s*[:–—-][^.!?]{0,60}[!?])$|"
-    r"^(?:part|section|block|teil|partie|parte) [a-h](?:\s*[:–—-].{0,60})?$|"
+    r"(?:(?:[^.!?]|\b(?:pp?|int|ext|approx|ca|max|min|sec|no|nr)\.){0,60}|\s*[:–—-][^.!?]{0,60}[!?])$|"
+    r"^(?:part|section|block|teil|partie|parte|version|variante?|option|fassung|versión|versione)"
+    r" [a-h](?:\s*[:–—-].{0,60})?$|"
+    r"^s\d{1,3}\s+[-–—|]\s[^.!?]{1,60}$|"
     r"^(?:promo|spot|trailer|teaser|version|tag|radio|tv)\b[^.!?:]{0,20}\s:\d{2}$|"
     r"^(?:场景|場景|场|镜头|鏡頭|シーン|スライド|幻灯片|씬)\s*[一二三四五六七八九十\d]{1,3}(?:[^。！？.!?]){0,40}$",
     re.IGNORECASE,
@@ -63,7 +65,10 @@ SECTION = re.compile(
 
 def is_heading(text: str) -> bool:
     """“Slide 3: the bell”, “Intro:”."""
-    return bool(HEADING.match(text) or SECTION.fullmatch(text.rstrip(" :")))
+    return bool(HEADING.match(text) or SECTION.fullmatch(_LASTING.sub("", text).rstrip(" :")))
+
+
+_LASTING = re.compile(r"\s*\(\d[^()]{0,20}\)$")
 
 
 COUNTED = (
@@ -116,7 +121,8 @@ PICTURE = re.compile(
     r"m[úu]sica|immagine|immagini|musica|beeld|muziek|"
     r"(?:in|out)[- ]?cue|stichwort|(?:(?!speaker|presenter|narrator|narration|lecture|trainer)"
     r"[^\W\d_]+(?:’s|'s)? )?notes?|(?:screen )?directions?|scene|int|ext|"
-    r"(?:slide |screen )?title|"
+    r"(?:slide |screen )?title|notes? (?:to|for) (?:the )?"
+    r"(?:vo|voice(?: artist)?|narrator|reader|talent|speaker|artist|actor)|"
     r"animations?|interactions?|navigation|developer|(?:title|end|text) cards?|lower thirds?|chyron|captions?|"
     r"cards?|(?:end )?logo|pack ?shot|"
     r"supers|ekran|görüntü|kuva|bilde?|billede|obraz|kép|lettering|画面|字幕|映像|екран|εικ[όο]να|"

@@ -96,7 +96,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = without_footnotes(without_what_is_above(without_letter(found, inquiry), inquiry), inquiry)
     found = without_sayings(found, inquiry)
     found = in_one_tongue(without_alternatives(without_counts(found, inquiry), inquiry), inquiry)
-    found = _without_named_parts(_without_numbers(found, inquiry), inquiry)
+    found = _without_named_parts(without_alternatives(_without_numbers(found, inquiry), inquiry), inquiry)
     found = with_name_colons(with_colons(_with_pictures_noted(found, inquiry)))
     found = with_slides_above(without_lengths(found))
     found = with_times_in_front([replace(each, text=plain_times(each.text)) for each in found])
@@ -108,6 +108,9 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
     found = without_asides(with_name_colons(found), inquiry)
     found = without_bites(found, inquiry)
     found = with_readers(without_numbered(found, inquiry), inquiry)
+    if any(each.reader for each in found):
+        # Behind who said them, lines may be counted.
+        found = list(_without_numbers(found, inquiry))
     # What stands beside a time and is nobody's name is what a part is called.
     found = to_notes(found, [each.heading and each.text.endswith(":") for each in found])
     found = without_asides(without_unsaid(found, inquiry), inquiry)

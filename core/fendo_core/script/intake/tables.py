@@ -194,7 +194,8 @@ def read_table(rows: Rows, rate: FrameRate, start_frame: int, inquiry: Inquiry, 
     rows = [row for row in rows if any(map(str.strip, row))]
     if not rows:
         return Table([], (), Columns())
-    rows = _with_one_column_of_words(_with_times_of_names(_with_whole_times(_upright(_even(rows)))), inquiry)
+    rows = _with_lengths_apart(_with_whole_times(_upright(_even(rows))))
+    rows = _with_one_column_of_words(_with_times_of_names(rows), inquiry)
     width = len(rows[0])
     found = _header_row(rows)
     top = found[0] + 1 if found else 0
@@ -269,6 +270,23 @@ def _are_counts(body: Rows, column: int) -> bool:
     return len(told) > 1 and all(
         seconds.isdecimal() and int(seconds[:9]) < 60 and (not minutes or minutes.isdecimal()) for minutes, seconds in told
     )
+
+
+_TIME_AND_LENGTH = re.compile(rf"({SPAN})\s+(\d{{1,3}}(?:[.,]\d{{1,2}})?\s?(?:s|secs?|sek\.?|[\"″”]))")
+
+
+def _with_lengths_apart(rows: list[list[str]]) -> list[list[str]]:
+    """Rows of a table with a column of times and lengths, “0:12  6s”, as one with two."""
+    for n in range(len(rows[0])):
+        cells = [_TIME_AND_LENGTH.fullmatch(row[n].strip()) for row in rows]
+        told = sum(map(bool, cells))
+        if told > 1 and told >= 0.8 * sum(bool(re.search(r"\d", row[n])) for row in rows):
+            parted = [
+                (cell[1], cell[2]) if cell else ("TC", "Length") if row[n].strip() else ("", "")
+                for row, cell in zip(rows, cells, strict=True)
+            ]
+            return [[*row[:n], *pair, *row[n + 1 :]] for row, pair in zip(rows, parted, strict=True)]
+    return rows
 
 
 _NAME_AND_RANGE = re.compile(rf"(\S[^\[\]()]{{0,60}}?)\s*[\[(]\s*({SPAN})\s*[\])]")

@@ -96,7 +96,8 @@ _CALLED = re.compile(
 )
 _DELIVERY = re.compile(
     r"^(?:tone|pace|style|mood|delivery|accent|sprechweise|sprechhaltung|stimmung|tempo|rythme|tono|ritmo|estilo|stile|stijl|тон|"
-    r"темп)\s*[:：]\s*\S.{0,100}$|^please read\b.{0,80}$|"
+    r"темп)\s*[:：]\s*\S.{0,100}$|"
+    r"^(?:voice(?: type| style)?|stimme|voix|voz|voce)\s*[:：]\s*[^,.!?]{1,40},[^.!?]{1,60}$|^please read\b.{0,80}$|"
     r"^(?:bitte|à|da|por favor)\b.{0,20}\b(?:lesen|sprechen|lire|leggere|leer)\b.{0,60}$",
     re.IGNORECASE,
 )

@@ -8,7 +8,7 @@ import { timecodeAt } from '../../app/room'
 import { LONGEST } from './LongLines'
 
 const ENDINGS =
-  '.txt,.md,.markdown,.docx,.odt,.pptx,.odp,.rtf,.pdf,.html,.htm,.mht,.eml,.epub,.csv,.tsv,.tab,.xlsx,.xls,.ods,.srt,.vtt,.ass,.ttml,.sbv,.json'
+  '.txt,.md,.markdown,.docx,.odt,.pptx,.odp,.rtf,.pdf,.html,.htm,.mht,.eml,.epub,.csv,.tsv,.tab,.xlsx,.xls,.ods,.srt,.vtt,.ass,.ssa,.smi,.sub,.sbv,.ttml,.dfxp,.itt,.json,.fountain'
 /** Lines of a preview that are drawn; a long script is looked at by its beginning. */
 const SHOWN = 200
 const PARTS = ['start', 'end', 'length', 'words', 'notes', 'reader'] as const
