@@ -65,9 +65,12 @@ SECTION = re.compile(
 
 def is_heading(text: str) -> bool:
     """“Slide 3: the bell”, “Intro:”."""
-    return bool(HEADING.match(text) or SECTION.fullmatch(_LASTING.sub("", text).rstrip(" :")))
+    if HEADING.match(text):
+        return True
+    return len(text) <= _LONGEST_SECTION and bool(SECTION.fullmatch(_LASTING.sub("", text).rstrip(" :")))
 
 
+_LONGEST_SECTION = 60
 _LASTING = re.compile(r"\s*\(\d[^()]{0,20}\)$")
 
 
