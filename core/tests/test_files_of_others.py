@@ -69,6 +69,12 @@ def test_a_damaged_time_costs_no_other_cue_and_many_alike_doubts_are_said_once()
     assert doubt == "cue 1 is said by two, told by dashes: one line; the same with 2, 3, 4, 5 and 15 more"
 
 
+def test_a_doubt_without_a_number_is_counted_where_it_comes_again_and_again():
+    long = "la " * 4_000
+    doubts = read("a.srt", numbered([f"{long}{n}" for n in range(1, 9)])).doubts
+    assert len(doubts) == len(set(doubts)) == 1 and doubts[0].endswith(" times)")
+
+
 def test_dashes_tags_and_comments_of_machines_are_no_words():
     text = numbered(["-Stéphane? Où?", "<s>Là-bas,<br>au chêne.", "-5 degrés."])
     assert words(read("a.srt", text)) == ["Stéphane? Où?", "Là-bas, au chêne.", "-5 degrés."]
@@ -127,6 +133,13 @@ def test_of_mails_below_one_another_one_is_read_and_asked(between, mark):
     assert words(found) == SCRIPT.split("\n\n") and asked(found)["thread"] == "below"
     above = read("a.txt", f"{SCRIPT}\n\nSent from my telephone\n\n{between}{mark}When do you need it?\n")
     assert words(above) == SCRIPT.split("\n\n") and asked(above)["thread"] == "own"
+
+
+def test_a_mark_in_the_middle_of_a_mail_is_no_signature():
+    rows = [f"Row {word} of the script stands here." for word in ("one", "two", "three", "four", "five", "six", "seven")]
+    text = "\n\n".join([*rows[:2], "Sent from the harbour, it sank.", "--", *rows * 2])
+    found = read("a.txt", f"See below.\n\n{HEAD}{text}\n\n-- \nOtto\n")
+    assert {*rows, "Sent from the harbour, it sank."} <= set(words(found))
 
 
 def test_what_only_looks_like_a_mail_is_read():

@@ -253,13 +253,16 @@ def without_alternatives(found: Sequence[Paragraph], inquiry: Inquiry) -> list[P
 
 _COUNT = r"~?\d[\d.,]{0,6}\s*(?:words?|wörter|worte|mots|palabras|parole|palavras|woorden|слов\w?|characters?|zeichen)"
 _LASTS = r"~?\d{1,3}(?:[.,]\d)?\s?(?:''|[\"″”])"
+_LASTING = (
+    r"(?:duration|length|running time|trt|dauer|länge|durée|duración|durata|duur|длительность)\s+"
+    r"\d[\d:.,'’″”\"]*(?:\s?(?:min|s)\w*)?"
+)
+"""“Länge 28'30”."""
 _COUNT_AT_END = re.compile(rf"\s*[\[(]\s*(?:{_COUNT}\b[^()\[\]]{{0,20}}|{_LASTS})[\])]$", re.IGNORECASE)
 _COUNT_ALONE = re.compile(
     rf"^[\[(]?(?:(?:total|sum|gesamt|summe)\s*[:=]?\s*{_COUNT}|"
     rf"(?:(?:approx\.?|about|ca\.?|circa|etwa)\s?)?{_COUNT}(?:\s*[=/~≈–-]+\s*[\d:.,'’″”\"]{{1,9}}(?:\s?(?:min|sec|s)\w*)?)?|"
-    r"(?:total(?: words| duration| time| length)?|"
-    r"(?:duration|length|running time|trt|dauer|länge|durée|duración|durata|duur|длительность)\s+(?=\d)[\d:.,'’″”\"]+"
-    r"(?:\s?min\w*|\s?s\w*)?|"
+    rf"(?:total(?: words| duration| time| length)?|{_LASTING}|"
     r"(?:duration|length|time|word ?count|words|dauer|länge|wörter|durée|duración|durata|duur|длительность)\s*[:=]\s*"
     r"(?:approx\.?|about|around|ca\.?|circa|etwa|env(?:iron)?\.?|aprox\.?|около|~)?\s?\d[\d:.,'’″”\"]*"
     r"\s?(?:words?|min\w*|sec\w*|s)?))[\])]?\.?$",
@@ -267,12 +270,7 @@ _COUNT_ALONE = re.compile(
 )
 
 
-_LASTS_ABOVE = re.compile(
-    r"(?:duration|length|running time|trt|dauer|länge|durée|duración|durata|duur|длительность)\s+"
-    r"\d[\d:.,'’″”\"]*(?:\s?(?:min|s)\w*)?$",
-    re.IGNORECASE,
-)
-"""“Länge 28'30”, above the words."""
+_LASTS_ABOVE = re.compile(rf"{_LASTING}$", re.IGNORECASE)
 _MOST_ABOVE = 6
 
 

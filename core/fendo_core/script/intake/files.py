@@ -38,7 +38,7 @@ from fendo_core.script.splitting import split
 from fendo_core.timebase import FrameRate
 
 LARGEST_FILE = 20 << 20
-MOST_DOUBTS = 50
+MOST_DOUBTS, MOST_ALIKE = 50, 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,10 +133,6 @@ def read_script(
         doubts = [*doubts[:MOST_DOUBTS], f"… and {len(doubts) - MOST_DOUBTS} more of this kind"]
     questions = tuple(script.inquiry.questions)
     return Intake(kind, encoding, tuple(drafts), tuple(doubts), questions, script.header, script.taken)
-
-
-MOST_ALIKE = 5
-"""Doubts that differ by a number alone and are each said."""
 
 
 _QUOTE = re.compile(r"[\"“„«»]([^\"“”„«»]{1,10000})[\"”“»«]")
@@ -263,14 +259,12 @@ _FAR_NUMBER = re.compile(r"^[ \t]*(\d{1,4})[.)]?(?:\t+| {2,})(?=\S)(?!.*(?:\t|\S
 
 def _with_numbers_near(text: str) -> str:
     """A text whose rows are counted, with the numbers as they stand in front of paragraphs: they make no table."""
-    rows = [row for row in text.splitlines() if row.strip()]
     counted = [int(row[1]) for row in _FAR_NUMBER.finditer(text[:_SNIFFED])]
-    hung = any(row[:1].isspace() and not _FAR_NUMBER.match(row) for row in rows)
-    if len(counted) < 3 or counted != list(range(counted[0], counted[0] + len(counted))) or hung:
+    if len(counted) < 3 or counted != list(range(counted[0], counted[0] + len(counted))):
         return text
-    if sum(bool(_WIDE.search(row)) for row in rows) > len(_FAR_NUMBER.findall(text)):
-        return text
-    return _FAR_NUMBER.sub(r"\1. ", text)
+    others = [row for row in text.splitlines() if row.strip() and not _FAR_NUMBER.match(row)]
+    # What hangs below the words goes on from them, and what is as wide has cells.
+    return text if any(row[:1].isspace() or _WIDE.search(row) for row in others) else _FAR_NUMBER.sub(r"\1. ", text)
 
 
 _WIDE = re.compile(r"\S(?:\t| {2,})\S")
@@ -487,8 +481,13 @@ def _told_once(doubts: Sequence[str]) -> list[str]:
         if len(same) <= MOST_ALIKE:
             made += same
             continue
-        numbers = [_NUMBER.findall(doubt)[0] for doubt in same[1:MOST_ALIKE]]
-        made.append(f"{same[0]}; the same with {', '.join(numbers)} and {len(same) - MOST_ALIKE} more")
+        numbers = [number[0] for doubt in same[1:MOST_ALIKE] if (number := _NUMBER.search(doubt))]
+        told = (
+            f"; the same with {', '.join(numbers)} and {len(same) - MOST_ALIKE} more"
+            if numbers
+            else f" ({len(same)} times)"
+        )
+        made.append(f"{same[0]}{told}")
     return made
 
 

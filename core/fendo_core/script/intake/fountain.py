@@ -3,12 +3,13 @@
 import re
 
 from fendo_core.script.intake.inquiry import Inquiry
-from fendo_core.script.intake.marks import NO_BRACKETS, SCENE
+from fendo_core.script.intake.marks import SCENE, in_brackets, is_shouted_cue
+from fendo_core.script.intake.paragraph import LONGEST
 
 _KEY = re.compile(
     r"(title|credit|authors?|source|draft date|date|contact|contact info|copyright|notes?|revision)\s*:", re.IGNORECASE
 )
-_APART = re.compile(r"/\*.{0,20000}?\*/|\[\[[^\]]{0,5000}\]\]", re.DOTALL)
+_APART = re.compile(r"/\*(?:(?!/\*).)*?\*/|\[\[[^\[\]]*\]\]", re.DOTALL)
 """What is not printed: cut scenes and notes."""
 
 
@@ -18,11 +19,8 @@ def is_fountain(name: str, text: str) -> bool:
         return True
     page = _title_page(text)
     keys = [row for row in page if _KEY.match(row)]
-    return (
-        len(keys) >= 2
-        and any(row[:1] in " \t" for row in page)
-        and len(keys) + 1 >= sum(row[:1] not in " \t" for row in page)
-    )
+    flush = sum(row[:1] not in " \t" for row in page)
+    return len(keys) >= 2 and flush < len(page) and len(keys) + 1 >= flush
 
 
 def _title_page(text: str) -> list[str]:
@@ -41,27 +39,13 @@ def plain(text: str, inquiry: Inquiry) -> str:
         inquiry.doubt("the title page was left out")
     rows = map(_shown, text.split("\n")[len(page) :])
     blocks = [block.split("\n") for block in re.split(r"\n{2,}", "\n".join(rows).strip("\n"))]
-    spoken = [len(block) > 1 and _is_cue(block[0]) for block in blocks]
+    spoken = [len(block) > 1 and is_shouted_cue(block[0]) and not SCENE.match(block[0]) for block in blocks]
     if any(spoken):
         blocks = [
-            [f"{block[0]}:", *block[1:]] if said else list(map(_seen, block))
+            [f"{block[0]}:", *block[1:]] if said else [row and in_brackets(row) for row in block]
             for block, said in zip(blocks, spoken, strict=True)
         ]
     return "\n\n".join("\n".join(block) for block in blocks)
-
-
-def _is_cue(row: str) -> bool:
-    """Whether a row names who speaks: in capitals, but for what stands in brackets behind it."""
-    name = _BEHIND.sub("", row)
-    return name.isupper() and not SCENE.match(row)
-
-
-_BEHIND = re.compile(r"\s*\([^()]{1,60}\)\s*$")
-
-
-def _seen(row: str) -> str:
-    """A row that nobody says, in brackets."""
-    return row if not row or row[0] == "[" or SCENE.match(row) else f"[{row.translate(NO_BRACKETS)}]"
 
 
 _MARKED = (
@@ -81,6 +65,8 @@ _STRESS = re.compile(r"(?<![\w*_\\])([*_]{1,3})(?=\S)([^*_\n]{1,300})(?<=\S)\1(?
 def _shown(row: str) -> str:
     """A row without marks, and not set in; a name that is marked as one is in capitals."""
     row = row.strip()
+    if len(row) > LONGEST:
+        return row
     named = _NAMED.match(row)
     if named:
         return named[1].upper()

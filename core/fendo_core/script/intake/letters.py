@@ -161,9 +161,7 @@ def refuse_by_name(data: bytes, name: str) -> None:
         if "EncryptedPackage".encode("utf-16-le") in data:
             raise ScriptRefused("This file is locked with a password. Save it without one, and bring that in.")
         if "__properties_version1.0".encode("utf-16-le") in data:
-            raise ScriptRefused(
-                "This is a mail as Outlook saves it (.msg). Save it as .eml, or its text, and bring that in."
-            )
+            raise ScriptRefused("This is a mail saved as .msg. Save it as .eml, or its text, and bring that in.")
         old = {"xls": "an Excel workbook of the old kind", "ppt": "a presentation of the old kind (.ppt)"}
         what = old.get(ending, "a Word document of the old kind (.doc)")
         raise ScriptRefused(f"This is {what}. Open it, save it as .docx, .xlsx, .pptx or plain text, and bring that in.")

@@ -8,6 +8,7 @@ from email.parser import BytesParser
 from itertools import islice
 
 from fendo_core.script.intake.inquiry import Inquiry, ScriptRefused
+from fendo_core.script.lines import MOST_LINES
 
 _FIELD = re.compile(rb"^([A-Za-z][A-Za-z-]{1,40}):[ \t]", re.MULTILINE)
 _OF_MAIL = {b"received", b"mime-version", b"message-id", b"content-type", b"return-path", b"x-mailer"}
@@ -82,15 +83,16 @@ _FIELDS = (
 )
 _FIELD_ROW = re.compile(rf"[*_]{{0,2}}({_FIELDS})[*_]{{0,2}}[ \xa0]?:[*_]{{0,2}}(?:[ \t\xa0].{{0,500}})?", re.IGNORECASE)
 _OPENED = re.compile(
-    r"[-_ *]{2,20}(?:original message|forwarded message|forwarded by .{0,60}|urspr[üu]ngliche nachricht"
-    r"|weitergeleitete nachricht"
+    r"[-_ *]{2,20}(?:original message|forwarded message|forwarded by .{0,60}"
+    r"|urspr[üu]ngliche nachricht|weitergeleitete nachricht"
     r"|message (?:d['’]origine|original|transf[ée]r[ée])|mensaje (?:original|reenviado)|messaggio (?:originale|inoltrato)"
     r"|oorspronkelijk bericht|doorgestuurd bericht|mensagem (?:original|encaminhada)"
     r"|исходное сообщение|пересланное сообщение"
     r"|wiadomo[śs][ćc] (?:oryginalna|przekazana))[-_ *]{2,20}"
-    r"|begin forwarded message:|anfang der weitergeleiteten nachricht:|début du message réexpédié :|_{20,80}",
+    r"|begin forwarded message:|anfang der weitergeleiteten nachricht:|début du message réexpédié :",
     re.IGNORECASE,
 )
+_RULED = re.compile(r"_{20,80}")
 _WROTE = re.compile(
     r"(?:on|am|le|el|il giorno|il|op|em|den|dnia) .{4,160}\d.{0,160}(?:wrote|schrieb|a [ée]crit|escribi[óo]"
     r"|ha scritto|schreef"
@@ -105,6 +107,8 @@ _SENT_WITH = re.compile(
     r"(?: (?:from|with|depuis|de|von|da|desde|vanaf|с|for)\b.{0,60})?",
     re.IGNORECASE,
 )
+_LONGEST_SIGNATURE = 10
+"""Rows, with the one that marks it."""
 _SHORT_NOTE = 60
 """Words of a mail that says something about the one below it."""
 
@@ -143,14 +147,14 @@ def of_thread(text: str, inquiry: Inquiry) -> str:
 
 
 _QUOTE = re.compile(r"^(?:[>|] ?)+")
-_MOST_MAILS = 50
+_MOST_MAILS, _MOST_FIELDS = 50, 12
 
 
 def _cuts(rows: list[str]) -> list[tuple[int, int]]:
     """Where mails below the first one begin: the row of what introduces each, and the first row of its words."""
     found: list[tuple[int, int]] = []
     place = 0
-    while place < len(rows) and len(found) < _MOST_MAILS:
+    while place < min(len(rows), MOST_LINES) and len(found) < _MOST_MAILS:
         end = _introduced(rows, place)
         if end:
             found.append((place, end))
@@ -172,11 +176,15 @@ def _introduced(rows: list[str], place: int) -> int:
         if said.endswith(":") and _WROTE.fullmatch(said) and (quoted or "@" in said or _HOUR.search(said)):
             return place + count
     opened = bool(row[:1] in _OPENING and _OPENED.fullmatch(row))
-    end = first = place + opened
-    while end < len(rows) and end < first + 12 and (_field(rows[end]) or (opened and not rows[end].strip(" >"))):
+    ruled = bool(_RULED.fullmatch(row))
+    end = first = place + (opened or ruled)
+    while end < min(len(rows), first + _MOST_FIELDS):
+        blank = not rows[end].strip(" >")
+        if not (_field(rows[end]) or (blank and (opened or end == first))):
+            break
         end += 1
     fields = set(filter(None, map(_field, rows[first:end])))
-    if opened and "_" not in row:
+    if opened:
         return end
     return end if len(fields) >= 3 and any(map(_OF_A_MAIL.fullmatch, fields)) else 0
 
@@ -197,10 +205,9 @@ def _field(row: str) -> str:
 
 def _unsigned(rows: list[str]) -> list[str]:
     """Rows of a mail without its signature."""
-    kept: list[str] = []
-    for row in rows:
-        if row.rstrip("\r\n") in ("-- ", "--"):
-            break
-        if not (len(row) < 80 and _SENT_WITH.fullmatch(row.strip())):
-            kept.append(row)
+    marked = next((n for n, row in enumerate(rows) if row in ("-- ", "--")), len(rows))
+    # A mark far above the end parts something else (RFC 3676, 4.3).
+    kept = rows[:marked] if sum(bool(row.strip()) for row in rows[marked:]) <= _LONGEST_SIGNATURE else list(rows)
+    while kept and (not kept[-1].strip() or (len(kept[-1]) < 80 and _SENT_WITH.fullmatch(kept[-1].strip()))):
+        kept.pop()
     return kept

@@ -157,6 +157,11 @@ NO_BRACKETS = str.maketrans("[]", "()")
 """For what is put into square brackets."""
 
 
+def in_brackets(row: str) -> str:
+    """A row that nobody says, in brackets; a scene is told without them."""
+    return row if SCENE.match(row) or ASIDE.match(row) else f"[{row.translate(NO_BRACKETS)}]"
+
+
 def stands_alone(row: str) -> bool:
     """A time, a name with a time, or a name, on a row of its own."""
     return bool(ALONE.match(row) or NAMED_ALONE.match(row) or is_cue(row))

@@ -112,7 +112,7 @@ def drafts_of(found: Sequence[Paragraph], rate: FrameRate, start_frame: int, inq
         # Behind who said them, lines may be counted.
         found = list(_without_numbers(found, inquiry))
     # What stands beside a time and is nobody's name is what a part is called.
-    found = to_notes(found, [each.heading and each.text.endswith(":") for each in found])
+    found = to_notes(found, [each.heading and each.timed and each.text.endswith(":") for each in found])
     found = without_asides(without_unsaid(found, inquiry), inquiry)
     return _drafts(each for each in without_directions(found, inquiry) if not _DASHES.fullmatch(each.text))
 

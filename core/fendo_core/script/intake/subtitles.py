@@ -24,6 +24,7 @@ _WORDS_BEHIND = re.compile(r"[\d.,;][ \t]+(?!\w+:)[^\W\d_]")
 _SPEAKS = re.compile(r"^[-–—‐]\s?(?=\S)")
 """In front of what each of two says."""
 _SPEAKS_ALONE = re.compile(r"^[-–—‐](?:\s(?=\S)|(?=[^\W\d_]|[¿¡\"“«]))")
+"""The same where the other has a cue of their own; “-5” is a number."""
 _ENTITIES = {"&lt;": "<", "&gt;": ">", "&nbsp;": " ", "&lrm;": "", "&rlm;": "", "&amp;": "&"}
 
 
@@ -49,11 +50,11 @@ def _with_arrow(cue: re.Match[str]) -> str:
 
 _SAMI_CUE = re.compile(r"<SYNC\s+Start\s*=\s*[\"']?(\d{1,9})[^>]{0,80}>", re.IGNORECASE)
 _SAMI_CLASS = re.compile(r"<P\b[^<>]{0,80}?\bClass\s*=\s*[\"']?(\w{1,40})[^<>]{0,80}>", re.IGNORECASE)
-_ANY_TAG = re.compile(r"<[^<>]{0,300}>|<!--.{0,300}?-->", re.DOTALL)
+_ANY_TAG = re.compile(r"<[^<>]{0,300}>")
 
 
 def of_sami(text: str, inquiry: Inquiry) -> str | None:
-    """SubRip of subtitles in SAMI (Synchronized Accessible Media Interchange, Microsoft, 1998); None: they are none.
+    """SubRip of subtitles in SAMI (Synchronized Accessible Media Interchange); None: they are none.
 
     A cue ends where the next one of its language starts; several languages stand side by side, told by classes.
 
@@ -167,6 +168,7 @@ def subtitles(kind: str, text: str, rate: FrameRate, start_frame: int, inquiry: 
         if rolls:
             told, above = _without_rows_above(told, above), told
             if not told:
+                notes += below
                 continue
         if sum(bool(_SPEAKS.match(row)) for row in told) > 1:
             inquiry.doubt(f"cue {number + 1} is said by two, told by dashes: one line")
@@ -329,16 +331,14 @@ def _without_notes(kind: str, rows: list[str]) -> tuple[list[str], list[str]]:
     return shown, notes
 
 
-_MARKS = re.compile(r"</?(?:[ibus]|c|v|ruby|rt|lang|font|em|strong|span|strike)(?:[. ][^<>]*)?>|<\d[\d:.]*>|\{\\[^{}]*\}")
+_TAGS = re.compile(r"</?(?:[ibus]|c|v|ruby|rt|lang|font|em|strong|span|strike)(?:[. ][^<>]*)?>|<\d[\d:.]*>|\{\\[^{}]*\}")
 
 
 def _said(row: str) -> str:
     """The words of a row of a cue: tags off, entities spoken, a voice tag's name kept out."""
     row = re.sub(r"^\s*>>+\s*(?=\S)", "", row)
     row = re.sub(r"<br\s*/?>", " ", row)
-    row = re.sub(
-        r"</?(?:[ibus]|c|v|ruby|rt|lang|font|em|strong|span|strike)(?:[. ][^<>]*)?>|<\d[\d:.]*>|\{\\[^{}]*\}", "", row
-    )
+    row = _TAGS.sub("", row)
     for written, meant in _ENTITIES.items():
         row = row.replace(written, meant)
     return row

@@ -281,9 +281,10 @@ def _with_lengths_apart(rows: list[list[str]]) -> list[list[str]]:
         cells = [_TIME_AND_LENGTH.fullmatch(row[n].strip()) for row in rows]
         told = sum(map(bool, cells))
         if told > 1 and told >= 0.8 * sum(bool(re.search(r"\d", row[n])) for row in rows):
+            above = [place for place, row in enumerate(rows[: list(map(bool, cells)).index(True)]) if row[n].strip()]
             parted = [
-                (cell[1], cell[2]) if cell else ("TC", "Length") if row[n].strip() else ("", "")
-                for row, cell in zip(rows, cells, strict=True)
+                (cell[1], cell[2]) if cell else ("TC", "Length") if place in above[-1:] else (row[n], "")
+                for place, (row, cell) in enumerate(zip(rows, cells, strict=True))
             ]
             return [[*row[:n], *pair, *row[n + 1 :]] for row, pair in zip(rows, parted, strict=True)]
     return rows

@@ -39,13 +39,15 @@ def named_in(header: str) -> str | None:
     return next((_NAMED[word] for word in re.findall(r"\w+", header.casefold()) if word in _NAMED), None)
 
 
+_MOST_LETTERS = 200_000
+"""Of a text by which its language is told."""
 _ADDRESS = re.compile(r"[@/]|\w\.\w")
 """Of the web, or of mail: “.com” and “no-reply” are no words."""
 
 
 def tongue_of(text: str) -> str | None:
     """The language of some sentences; None when their common words do not tell."""
-    spoken = " ".join(word for word in text.casefold().split() if not _ADDRESS.search(word))
+    spoken = " ".join(word for word in text[:_MOST_LETTERS].casefold().split() if not _ADDRESS.search(word))
     said = Counter(re.findall(r"[^\W\d_]+", spoken))
     count = {tongue: sum(said[word] for word in words) for tongue, words in _WORDS.items()}
     first, second = sorted(count, key=lambda tongue: -count[tongue])[:2]

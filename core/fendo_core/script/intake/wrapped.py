@@ -10,11 +10,10 @@ from fendo_core.script.intake.marks import (
     BRACKETED,
     LABEL,
     LONE_NUMBER,
-    NO_BRACKETS,
     PICTURE,
-    SCENE,
     SPEAKERS,
     VOICE,
+    in_brackets,
     is_cue,
     is_shouted_cue,
     is_shouted_name,
@@ -125,7 +124,7 @@ _SCENE_NUMBERS = re.compile(r"^\d{1,3}[A-Z]?\s+(?=(?:INT|EXT|I/E)[. ])|(?<=[A-Z]
 
 def _aside(block: Sequence[str]) -> list[str]:
     row = _SCENE_NUMBERS.sub("", " ".join(map(str.strip, block)))
-    return [row if SCENE.match(row) else f"[{row.translate(NO_BRACKETS)}]"]
+    return [in_brackets(row)]
 
 
 _INNER = re.compile(r"^(\s{2,})([-–—*•◦▪‣·o>])\s+(?=\S)")
