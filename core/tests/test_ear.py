@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.signal import lfilter
+from scipy.signal.windows import tukey
 
 from fendo_core.audio import levels
 from fendo_core.audio.scores import score_speech
@@ -109,6 +111,44 @@ def expanded(sound):
 def levelled(sound):
     """A sound behind a recorder that levels by itself: it turns quiet up by 18 dB, within 1.5 s."""
     return turned(sound, np.clip(levels.gain(-22.0) / followed(sound, 200, 1500), 0.5, 8.0))
+
+
+def creak(seconds, rng):
+    """A low voice as it ends a sentence: pulses at some 70 Hz, no two alike, through the resonances of an e."""
+    sound = np.zeros(int(seconds * SAMPLE_RATE))
+    at = 0
+    while at < len(sound):
+        sound[at] = rng.uniform(0.6, 1.0)
+        at += int(SAMPLE_RATE / 70 * rng.uniform(0.95, 1.05))
+    for hertz, width in ((520, 80), (1700, 110), (2500, 140)):
+        pole = np.exp((-np.pi * width + 2j * np.pi * hertz) / SAMPLE_RATE)
+        sound = lfilter([1.0], [1.0, -2 * pole.real, abs(pole) ** 2], sound)
+    sound += lfilter([1.0], [1.0, -0.95], rng.normal(size=len(sound))) * 0.02 * np.sqrt(np.mean(sound**2))
+    return (sound / np.sqrt(np.mean(sound**2)) * levels.gain(VOICE - 6)).astype(np.float32)
+
+
+def test_the_creak_in_which_a_low_voice_ends_belongs_to_its_words(voices):
+    """Two syllables of it, a closed t between them and before: nothing of them has a pitch for long."""
+    for number, voice in enumerate(voices):
+        rng = rng_of(number, 31)
+        closed = np.zeros(milliseconds(120), np.float32)
+        sound, at = placed(np.concatenate((voice, closed, creak(0.3, rng), closed, closed, creak(0.25, rng))), rng)
+        noise = noises.hiss(len(sound), VOICE - 32, rng)
+        assert (span := hear(sound + noise).speech)
+        assert abs(span.end - at.end) < milliseconds(80)
+
+
+@pytest.mark.parametrize("lasts", [110, 140])
+def test_a_word_of_one_short_vowel_is_not_silence(lasts, voices):
+    """Beside the noise of an old converter, from the loudest vowel of each voice."""
+    for number, voice in enumerate(voices):
+        rng = rng_of(number, lasts)
+        window = tukey(milliseconds(lasts), 0.5)
+        middle = int(np.argmax(np.convolve(voice**2, window, "valid")))
+        vowel = voice[middle : middle + len(window)] * window
+        sound, at = placed(vowel.astype(np.float32), rng)
+        assert (span := hear(sound + noises.hiss(len(sound), VOICE - 32, rng)).speech), number
+        assert abs(span.start - at.start) < milliseconds(80) and abs(span.end - at.end) < milliseconds(80)
 
 
 @pytest.mark.parametrize("share", [1.0, 0.4])

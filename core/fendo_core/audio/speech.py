@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
-from scipy.ndimage import binary_closing, median_filter, uniform_filter1d
+from scipy.ndimage import binary_closing, maximum_filter1d, median_filter, uniform_filter1d
 from scipy.signal import resample_poly
 
 from fendo_core.audio.levels import decibels, hop_levels
@@ -36,12 +36,15 @@ _BANDS = [
 _LOWER = _EDGES[:-1]
 _BODY = np.flatnonzero(_LOWER >= 250)
 _FORMANTS = np.flatnonzero((_LOWER >= 600) & (_LOWER < 4800))
+_LOW = np.flatnonzero(_LOWER < 1000)
 _DARK = np.flatnonzero((_LOWER >= 400) & (_LOWER < 2000))
 _BRIGHT = np.flatnonzero((_LOWER >= 2700) & (_LOWER < 9000))
 
 _LOW_RATE = 8000
 _PITCHES = np.arange(_LOW_RATE // 400, _LOW_RATE // 65)
 """Lags of 65 to 400 Hz."""
+_NOTES = np.round(_PITCHES[0] * 2 ** (np.arange(62) / 24)).astype(int) - _PITCHES[0]
+"""Which of these lags lie a quarter of a tone apart."""
 _RANGE = 48.0
 """dB of a voice's loud part above the weakest that is counted among its words."""
 QUIETEST_VOICE = -75.0
@@ -91,6 +94,7 @@ class Ear:
         self._pitch: list[Levels] = []
         self._levels: list[Levels] = []
         self._quiet: Levels | None = None
+        self._before = np.zeros((1, len(_NOTES)))
 
     def add(self, block: NDArray[np.float32]) -> None:
         """The next block, shape (n,), full scale 1.0."""
@@ -108,13 +112,14 @@ class Ear:
         self._held = sound[count * _TEN_MS :]
 
     def _pitches(self, sound: NDArray[np.float32], count: int) -> Levels:
-        """Clarity (0..1) and lag (samples at 8 kHz) of the pitch of each 10 ms, shape (count, 2).
+        """Clarity (0..1) and lag (samples at 8 kHz) of the pitch of each 10 ms, and how clearly one goes on from the 10 ms
+        before, which may not be the clearest there; shape (count, 3).
 
         Autocorrelation of the spectrum that stands out of the quiet, compressed, with the window's own taken out (Boersma,
         1993). The floor in each bin keeps hum and rumble from being a voice.
         """
         if not count:
-            return np.zeros((0, 2))
+            return np.zeros((0, 3))
         low = resample_poly(sound.astype(np.float32), 1, SAMPLE_RATE // _LOW_RATE)
         hop, width = _LOW_RATE // 100, _LOW_RATE // 20
         first = _CONTEXT // (SAMPLE_RATE // _LOW_RATE) + hop // 2 - width // 2
@@ -130,14 +135,18 @@ class Ear:
         own = np.fft.irfft(np.abs(np.fft.rfft(window, 1024)) ** 2)
         clarity = correlation[:, _PITCHES] / np.maximum(correlation[:, :1], 1e-12) / (own[_PITCHES] / own[0]) ** 0.8
         best = np.argmax(clarity, axis=1)
-        return np.stack((clarity[np.arange(count), best], _PITCHES[best].astype(np.float64)), axis=1)
+        notes = np.concatenate((self._before, clarity[:, _NOTES]))
+        self._before = notes[-1:]
+        steady = np.minimum(notes[:-1], maximum_filter1d(notes[1:], 9, axis=1)).max(axis=1)
+        return np.stack((clarity[np.arange(count), best], _PITCHES[best].astype(np.float64), steady), axis=1)
 
     def frames(self) -> Frames:
         """What was looked at so far; all of it after `hear`."""
         bands = np.concatenate(self._bands) if self._bands else np.zeros((0, len(_BANDS)), np.float32)
-        pitch = np.concatenate(self._pitch) if self._pitch else np.zeros((0, 2))
+        pitch = np.concatenate(self._pitch) if self._pitch else np.zeros((0, 3))
+        clarity, lag, _ = pitch.T
         return Frames(
-            voiced=_voiced(pitch, len(bands)) if len(bands) else np.zeros(0, bool),
+            voiced=_clear(_linked(clarity, lag), clarity, len(bands), 5, 0.42),
             level=_power_to_db(bands[:, _BODY].sum(axis=1)),
             bright=_brightness(bands),
             pitch=np.repeat(_LOW_RATE / np.maximum(pitch[:, 1], 1.0), 2)[: len(bands)],
@@ -231,16 +240,28 @@ def _near(mask: Mask, frames: int) -> Mask:
     return near
 
 
-def _voiced(pitch: Levels, count: int) -> Mask:
-    """Which of `count` frames have a pitch that goes on for 50 ms."""
-    clarity, lag = pitch.T
+def _voiced(pitch: Levels, count: int, least: int = 5, clear: float = 0.42) -> Mask:
+    """Which of `count` frames have a pitch that goes on for `least` times 10 ms and is as `clear` in the mean.
+
+    Be it the clearest, or one that goes on where its octave is the clearest for a moment.
+    """
+    clarity, lag, steady = pitch.T
+    return _clear(_linked(clarity, lag), clarity, count, least, clear) | _clear(steady > 0.3, steady, count, least, clear)
+
+
+def _linked(clarity: Levels, lag: Levels) -> Mask:
+    """Where the clearest pitch goes on from the 10 ms before."""
     linked = np.zeros(len(lag), bool)
     linked[1:] = (clarity[1:] > 0.3) & (clarity[:-1] > 0.3) & (np.abs(np.log2(lag[1:] / lag[:-1])) < 0.17)
-    voiced = np.zeros(len(lag), bool)
-    for first, last in runs(linked):
-        if last - first >= 5 and float(np.mean(clarity[first - 1 : last])) > 0.42:
-            voiced[first - 1 : last] = True
-    return np.repeat(voiced, 2)[:count]
+    return linked
+
+
+def _clear(goes_on: Mask, clarity: Levels, count: int, least: int, clear: float) -> Mask:
+    found = np.zeros(len(clarity), bool)
+    for first, last in runs(goes_on):
+        first = max(0, first - 1)
+        found[first:last] = last - first > least and float(np.mean(clarity[first:last])) > clear
+    return np.repeat(found, 2)[:count]
 
 
 def _phrases(bands: NDArray[np.float32], pitch: Levels) -> tuple[tuple[Span, ...], bool]:
@@ -253,20 +274,49 @@ def _phrases(bands: NDArray[np.float32], pitch: Levels) -> tuple[tuple[Span, ...
     if np.count_nonzero(alive) < 10:
         return (), False
     quiet = np.quantile(calm[alive], 0.15, axis=0)
-    strong = _voiced(pitch, count) & (np.count_nonzero(calm[:, _FORMANTS] - quiet[_FORMANTS] > 7.0, axis=1) >= 3)
+    above = calm - quiet
+    broad = np.count_nonzero(above[:, _FORMANTS] > 7.0, axis=1)
+    strong = _voiced(pitch, count) & (broad >= 3)
+    # A vowel like the o of “so” is dull, and clear.
+    strong |= _voiced(pitch, count, 6, 0.6) & (np.count_nonzero(above[:, _LOW] > 12.0, axis=1) >= 4)
     if strong.any():
         strong &= body > np.percentile(body[strong], 85) - 26.0
-    for first, last in runs(strong):
-        strong[first:last] = last - first >= 8
+    strong = _lasting(strong, 8)
+    if np.count_nonzero(strong) < 12:
+        # One word of one short vowel: that, and far above the quiet.
+        short = _voiced(pitch, count, 3, 0.33) & (np.count_nonzero(above[:, _FORMANTS] > 12.0, axis=1) >= 5)
+        strong |= _lasting(short, 6)
     whispered = _whispered(calm, quiet, bands, strong)
     length = sum(last - first for first, last in whispered)
     voice = int(np.count_nonzero(strong))
-    if voice < 12 or voice < 0.25 * length:
+    if voice < 10 or voice < 0.25 * length:
         return _joined(whispered), bool(whispered)
     loudness = float(np.percentile(body[strong], 85))
     if loudness < QUIETEST_VOICE:
         return (), False
+    weak = _voiced(pitch, count, 3, 0.36) & (broad >= 5) & (body > loudness - 18.0)
+    strong = _with_weak(strong, _lasting(weak, 5))
     return _joined(_reached(bands, calm, quiet, strong, alive, loudness - _RANGE)), False
+
+
+def _lasting(mask: Mask, frames: int) -> Mask:
+    """The mask without stretches that are shorter."""
+    lasting = mask.copy()
+    for first, last in runs(mask):
+        lasting[first:last] = last - first >= frames
+    return lasting
+
+
+def _with_weak(strong: Mask, weak: Mask) -> Mask:
+    """The voice, and within 0.4 s of it, again and again, what is nearly as loud and has a pitch for a moment.
+
+    So sound the ends of sentences of a low voice, which creaks there, and the short vowels of unstressed words.
+    """
+    both = strong | weak
+    for first, last in runs(_near(both, 40)):
+        if not strong[first:last].any():
+            both[first:last] = False
+    return both
 
 
 def _reached(
