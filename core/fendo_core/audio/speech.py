@@ -294,7 +294,7 @@ def _phrases(bands: NDArray[np.float32], pitch: Levels) -> tuple[tuple[Span, ...
     loudness = float(np.percentile(body[strong], 85))
     if loudness < QUIETEST_VOICE:
         return (), False
-    weak = _voiced(pitch, count, 3, 0.36) & (broad >= 5) & (body > loudness - 18.0)
+    weak = _voiced(pitch, count, 3, 0.36) & (broad >= 3) & (body > loudness - 18.0)
     strong = _with_weak(strong, _lasting(weak, 5))
     return _joined(_reached(bands, calm, quiet, strong, alive, loudness - _RANGE)), False
 
