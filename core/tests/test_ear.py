@@ -138,6 +138,18 @@ def test_the_creak_in_which_a_low_voice_ends_belongs_to_its_words(voices):
         assert abs(span.end - at.end) < milliseconds(80)
 
 
+def test_the_quiet_last_words_of_a_reading_without_pauses_are_words(voices):
+    """18 dB quieter than the rest; a quarter of the voices may lose theirs."""
+    truths, heard = [], []
+    for number, voice in enumerate(voices):
+        reading = np.concatenate((voice, voice, voice, 0.12 * voice))
+        room = noises.room_noise(len(reading) + milliseconds(300), VOICE - 50, rng_of(number, 41))
+        room[: len(reading)] += reading
+        truths.append(Span(0, len(reading)))
+        heard.append(hear(room.astype(np.float32)).speech)
+    assert score_speech(truths, heard).ends_off <= 1 / 4
+
+
 @pytest.mark.parametrize("lasts", [110, 140])
 def test_a_word_of_one_short_vowel_is_not_silence(lasts, voices):
     """Beside the noise of an old converter, from the loudest vowel of each voice."""

@@ -82,6 +82,15 @@ def test_breaths_clicks_and_plosives_are_found_and_clean_readings_are_left_alone
     assert len(scan(clean)) <= 1, scan(clean)
 
 
+def test_the_last_bits_that_a_gate_lets_through_are_no_clicks():
+    rng = np.random.default_rng(23)
+    voice = narrator._spoken("The stones are lifted, and the sluice is shut.", "slt", 1.0)
+    gated = np.round(np.concatenate((voice, np.zeros(SAMPLE_RATE, np.float32), voice)) * 32768) / 32768
+    at = len(voice) + milliseconds(100) + rng.integers(0, milliseconds(700), 12)
+    gated[at] = 1 / 32768
+    assert not [place for place in scan(gated.astype(np.float32)) if place.kind == "click"]
+
+
 @pytest.mark.parametrize("voice", narrator.VOICES)
 def test_a_click_in_a_breath_is_both_and_the_release_of_a_t_is_left_alone(voice):
     """The same click, in a breath and where a t is let go: some 80 ms behind the voice, with quiet before and behind."""

@@ -189,6 +189,10 @@ def _worded(frames: Frames, level: NDArray[np.float64], quiet: float) -> NDArray
     return frames.voiced & (level > quiet + 10.0)
 
 
+UNHEARD = 64.0
+"""dB below the voice at which nobody hears a click: the last bits of what a gate lets through."""
+
+
 def _clicks(samples: Sound, frames: Frames, phrases: Sequence[Span], breaths: Sequence[Span]) -> list[Place]:
     """Peaks of 1 to 8 ms above 1.5 kHz with nothing but the room, or one of the `breaths`, on both sides; none of the
     `phrases`."""
@@ -197,6 +201,8 @@ def _clicks(samples: Sound, frames: Frames, phrases: Sequence[Span], breaths: Se
     quiet = float(np.percentile(frames.level, 5))
     voice = float(np.percentile(frames.level[frames.voiced], 85)) if frames.voiced.any() else quiet + 60.0
     calm = max(quiet + 12.0, voice - 38.0)
+    loud = levels.hop_levels(samples, HOP)[: len(frames.voiced)][frames.voiced]
+    heard = float(np.percentile(loud, 85)) - UNHEARD if len(loud) else -90.0
     found: list[Place] = []
     word = _worded(frames, frames.level, quiet)
     breathed = np.zeros(len(frames.level), dtype=bool)
@@ -210,11 +216,13 @@ def _clicks(samples: Sound, frames: Frames, phrases: Sequence[Span], breaths: Se
         if not all(map(len, beside)) or word[max(0, here - RELEASE // HOP) : here].any():
             continue
         top = float(level[first:last].max())
+        if top < heard:
+            continue
         # The onset of a cough stands out of what is before it, and of nothing behind it.
         near = level[max(0, first - 12) : max(0, first - 2)], level[last + 2 : last + 12]
         alone = all(len(side) and top - float(np.median(side)) >= 12.0 for side in near)
-        loud = [side[~breathed[where]] if alone else side for side, where in zip(beside, sides, strict=True)]
-        if max(float(np.percentile(side, 80)) if len(side) else quiet for side in loud) > calm:
+        room = [side[~breathed[where]] if alone else side for side, where in zip(beside, sides, strict=True)]
+        if max(float(np.percentile(side, 80)) if len(side) else quiet for side in room) > calm:
             continue
         start = max(0, (first - 1) * SHARP_HOP)
         span = Span(start, min(len(samples), start + min(milliseconds(10), (last - first + 3) * SHARP_HOP)))
