@@ -1,5 +1,7 @@
 """One long pass: read on from line to line, stumble, say it again; the takes are cut out of the one recording."""
 
+import secrets
+
 import numpy as np
 import pytest
 import soundfile
@@ -70,7 +72,8 @@ def test_a_pass_is_read_by_keys_and_cut_into_the_takes_of_its_lines(desk: Page):
 
 def test_a_pass_recorded_elsewhere_is_brought_in_cut_and_one_of_its_lines_is_edited_outside(desk: Page, world, tmp_path):
     page = desk
-    new_production(page, "Weir elsewhere")
+    name = f"Weir elsewhere {secrets.token_hex(2)}"
+    new_production(page, name)
     type_script(page, "\n\n".join(LINES[:3]))
     page.keyboard.press("4")
     quiet = np.zeros(SAMPLE_RATE, np.float32)
@@ -88,7 +91,7 @@ def test_a_pass_recorded_elsewhere_is_brought_in_cut_and_one_of_its_lines_is_edi
     expect(page.locator("[data-take='1']")).to_contain_text("brought in")
     page.keyboard.press("y")
     expect(page.get_by_text("comes back as a take")).to_be_visible()
-    (sent,) = world.data.glob("media/Weir elsewhere/Outside/*.wav")
+    (sent,) = world.data.glob(f"media/{name}/Outside/*.wav")
     samples, rate = soundfile.read(sent)
     soundfile.write(sent, samples * 0.5, rate, subtype="PCM_24")
     expect(page.locator("[data-take='2']")).to_contain_text("take 1, edited outside", timeout=90_000)
