@@ -1,7 +1,5 @@
 """One long pass: read on from line to line, stumble, say it again; the takes are cut out of the one recording."""
 
-import secrets
-
 import numpy as np
 import pytest
 import soundfile
@@ -70,9 +68,10 @@ def test_a_pass_is_read_by_keys_and_cut_into_the_takes_of_its_lines(desk: Page):
     until(lambda: not by_line()[0][0]["aside"])
 
 
-def test_a_pass_recorded_elsewhere_is_brought_in_cut_and_one_of_its_lines_is_edited_outside(desk: Page, world, tmp_path):
+def test_a_pass_recorded_elsewhere_is_brought_in_cut_and_one_of_its_lines_is_edited_outside(
+    desk: Page, world, tmp_path, name
+):
     page = desk
-    name = f"Weir elsewhere {secrets.token_hex(2)}"
     new_production(page, name)
     type_script(page, "\n\n".join(LINES[:3]))
     page.keyboard.press("4")

@@ -45,6 +45,8 @@ _PITCHES = np.arange(_LOW_RATE // 400, _LOW_RATE // 65)
 """Lags of 65 to 400 Hz."""
 _NOTES = np.round(_PITCHES[0] * 2 ** (np.arange(62) / 24)).astype(int) - _PITCHES[0]
 """Which of these lags lie a quarter of a tone apart."""
+_GOES_ON = 0.3
+"""Clarity of a pitch in two times 10 ms of which the second goes on from the first."""
 _RANGE = 48.0
 """dB of a voice's loud part above the weakest that is counted among its words."""
 QUIETEST_VOICE = -75.0
@@ -144,9 +146,8 @@ class Ear:
         """What was looked at so far; all of it after `hear`."""
         bands = np.concatenate(self._bands) if self._bands else np.zeros((0, len(_BANDS)), np.float32)
         pitch = np.concatenate(self._pitch) if self._pitch else np.zeros((0, 3))
-        clarity, lag, _ = pitch.T
         return Frames(
-            voiced=_clear(_linked(clarity, lag), clarity, len(bands), 5, 0.42),
+            voiced=_pitched(pitch, len(bands)),
             level=_power_to_db(bands[:, _BODY].sum(axis=1)),
             bright=_brightness(bands),
             pitch=np.repeat(_LOW_RATE / np.maximum(pitch[:, 1], 1.0), 2)[: len(bands)],
@@ -241,24 +242,23 @@ def _near(mask: Mask, frames: int) -> Mask:
 
 
 def _voiced(pitch: Levels, count: int, least: int = 5, clear: float = 0.42) -> Mask:
-    """Which of `count` frames have a pitch that goes on for `least` times 10 ms and is as `clear` in the mean.
-
-    Be it the clearest, or one that goes on where its octave is the clearest for a moment.
-    """
-    clarity, lag, steady = pitch.T
-    return _clear(_linked(clarity, lag), clarity, count, least, clear) | _clear(steady > 0.3, steady, count, least, clear)
+    """Which of `count` frames have a pitch that goes on, also where its octave is the clearest for a moment."""
+    steady = pitch[:, 2]
+    return _pitched(pitch, count, least, clear) | _going_on(steady > _GOES_ON, steady, count, least, clear)
 
 
-def _linked(clarity: Levels, lag: Levels) -> Mask:
-    """Where the clearest pitch goes on from the 10 ms before."""
+def _pitched(pitch: Levels, count: int, least: int = 5, clear: float = 0.42) -> Mask:
+    """Which of `count` frames have a pitch that is the clearest and goes on, so that it means anything."""
+    clarity, lag, _ = pitch.T
     linked = np.zeros(len(lag), bool)
-    linked[1:] = (clarity[1:] > 0.3) & (clarity[:-1] > 0.3) & (np.abs(np.log2(lag[1:] / lag[:-1])) < 0.17)
-    return linked
+    linked[1:] = (np.minimum(clarity[1:], clarity[:-1]) > _GOES_ON) & (np.abs(np.log2(lag[1:] / lag[:-1])) < 0.17)
+    return _going_on(linked, clarity, count, least, clear)
 
 
-def _clear(goes_on: Mask, clarity: Levels, count: int, least: int, clear: float) -> Mask:
-    found = np.zeros(len(clarity), bool)
-    for first, last in runs(goes_on):
+def _going_on(linked: Mask, clarity: Levels, count: int, least: int, clear: float) -> Mask:
+    """Which of `count` frames lie where each 10 ms is linked to the next, `least` times, and as `clear` in the mean."""
+    found = np.zeros(len(linked), bool)
+    for first, last in runs(linked):
         first = max(0, first - 1)
         found[first:last] = last - first > least and float(np.mean(clarity[first:last])) > clear
     return np.repeat(found, 2)[:count]

@@ -202,7 +202,7 @@ def _clicks(samples: Sound, frames: Frames, phrases: Sequence[Span], breaths: Se
     voice = float(np.percentile(frames.level[frames.voiced], 85)) if frames.voiced.any() else quiet + 60.0
     calm = max(quiet + 12.0, voice - 38.0)
     loud = levels.hop_levels(samples, HOP)[: len(frames.voiced)][frames.voiced]
-    heard = float(np.percentile(loud, 85)) - UNHEARD if len(loud) else -90.0
+    audible = float(np.percentile(loud, 85)) - UNHEARD if len(loud) else -90.0
     found: list[Place] = []
     word = _worded(frames, frames.level, quiet)
     breathed = np.zeros(len(frames.level), dtype=bool)
@@ -216,7 +216,7 @@ def _clicks(samples: Sound, frames: Frames, phrases: Sequence[Span], breaths: Se
         if not all(map(len, beside)) or word[max(0, here - RELEASE // HOP) : here].any():
             continue
         top = float(level[first:last].max())
-        if top < heard:
+        if top < audible:
             continue
         # The onset of a cough stands out of what is before it, and of nothing behind it.
         near = level[max(0, first - 12) : max(0, first - 2)], level[last + 2 : last + 12]
